@@ -1,0 +1,21 @@
+//! The command line: `demo`, `serve`, `prep`, `check`.
+
+mod check;
+mod options;
+mod prep;
+
+use options::{Command, Failure};
+use std::ffi::OsString;
+use std::process::ExitCode;
+
+/// Runs what was asked for.
+pub fn run(args: impl IntoIterator<Item = OsString>) -> Result<ExitCode, Failure> {
+    match options::parse(args)? {
+        Command::Help => {
+            println!("{}", options::USAGE);
+            Ok(ExitCode::SUCCESS)
+        }
+        Command::Prep(options) => prep::run(&options),
+        Command::Check { drawings, reading, json } => check::run(&drawings, &reading, json),
+    }
+}

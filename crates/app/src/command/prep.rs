@@ -1,0 +1,192 @@
+//! `boustrophe prep`: the whole route without a browser.
+
+use super::options::{Failure, Prep, Reading};
+use crate::report::{Report, sheet_stem};
+use crate::writer;
+use boustrophe_core::decisions::{Decisions, DrawingDecisions, HoldDecisions};
+use boustrophe_core::drawing::Drawing;
+use boustrophe_core::edit::Edit;
+use boustrophe_core::finding::{Finding, Severity, Station};
+use boustrophe_core::geometry::Path as Outline;
+use boustrophe_core::nest::{Control, Problem, Setting, Sheet, search};
+use boustrophe_core::route::{Cache, Route};
+use boustrophe_core::shop::{Machine, Shop};
+use boustrophe_formats::sheet::{write_dxf, write_svg};
+use std::collections::BTreeMap;
+use std::io::Write;
+use std::path::{Path, PathBuf};
+use std::process::ExitCode;
+use std::sync::Arc;
+use std::time::{Duration, Instant};
+
+/// Seconds by station, under the names of the report.
+struct Clock {
+    last: Instant,
+    seconds: BTreeMap<&'static str, f64>,
+}
+
+impl Clock {
+    fn start() -> Self {
+        Self { last: Instant::now(), seconds: ["read", "clean", "assign", "nest", "order", "hold", "proof"].map(|n| (n, 0.0)).into() }
+    }
+    fn note(&mut self, name: &'static str) {
+        let now = Instant::now();
+        *self.seconds.entry(name).or_insert(0.0) += (now - self.last).as_secs_f64();
+        self.last = now;
+    }
+}
+
+/// Runs the route and writes report and programs.
+pub fn run(options: &Prep) -> Result<ExitCode, Failure> {
+    let shop = Shop::builtin();
+    let machine = shop.machine(&options.batch.machine).ok_or_else(|| Failure::Usage(format!("--machine {}: there are lark and anvil.", options.batch.machine)))?;
+    if shop.material(&options.batch.material).is_none() {
+        let known: Vec<&str> = shop.materials.iter().map(|m| m.id.as_str()).collect();
+        return Err(Failure::Usage(format!("--material {}: there are {}.", options.batch.material, known.join(", "))));
+    }
+    let mut clock = Clock::start();
+    let (drawings, decided) = read_drawings(&options.drawings, &options.reading, options.quantity)?;
+    let mut decisions = decide(options, decided, machine)?;
+    clock.note("read");
+
+    let cache = Cache::default();
+    let mut findings: Vec<Finding> = Vec::new();
+    let mut route = go(&drawings, &decisions, &shop, &cache, &mut clock);
+    if options.accept {
+        // What is safe to mend unseen is mended, and still reported.
+        let mends: Vec<Finding> = early(&route).filter(|f| f.severity == Severity::Look && f.remedies.first().is_some_and(|r| r.safe)).cloned().collect();
+        for f in &mends {
+            decisions = f.remedies[0].edit.apply(&decisions).map_err(Failure::Other)?;
+        }
+        if !mends.is_empty() {
+            findings.extend(mends);
+            route = go(&drawings, &decisions, &shop, &cache, &mut clock);
+        }
+    }
+    if early(&route).all(|f| f.severity != Severity::Stop) {
+        let layout = nest(&route, &decisions, machine, &shop, options);
+        clock.note("nest");
+        decisions = Edit::KeepLayout { layout }.apply(&decisions).map_err(Failure::Other)?;
+        route = go(&drawings, &decisions, &shop, &cache, &mut clock);
+    }
+    for f in &route.findings {
+        if !findings.iter().any(|known| known.code == f.code && known.text == f.text) {
+            findings.push(f.clone());
+        }
+    }
+    let held = findings.iter().any(|f| f.severity == Severity::Stop || f.severity == Severity::Look && !options.accept);
+    write_all(options, &route, &findings, &decisions, !held, clock.seconds)?;
+    if held {
+        for f in findings.iter().filter(|f| f.severity != Severity::Note) {
+            eprintln!("{}: {}", f.severity, f.text);
+        }
+    }
+    Ok(if held { ExitCode::from(1) } else { ExitCode::SUCCESS })
+}
+
+/// Findings before the nest.
+fn early(route: &Route) -> impl Iterator<Item = &Finding> {
+    route.findings.iter().filter(|f| f.station < Station::Nest || f.code == "no-copies")
+}
+
+fn go(drawings: &[Arc<Drawing>], decisions: &Decisions, shop: &Shop, cache: &Cache, clock: &mut Clock) -> Route {
+    writer::route(drawings, decisions, shop, cache, &mut |station| clock.note(station.slug()))
+}
+
+/// Reads the files; each drawing's parts are wanted `quantity` times.
+pub fn read_drawings(paths: &[PathBuf], reading: &Reading, quantity: u32) -> Result<(Vec<Arc<Drawing>>, Vec<DrawingDecisions>), Failure> {
+    let mut drawings = Vec::new();
+    let mut decided = Vec::new();
+    for (i, path) in paths.iter().enumerate() {
+        let drawing = read_file(path)?;
+        let id = u32::try_from(i + 1).unwrap_or(u32::MAX);
+        decided.push(DrawingDecisions { quantity, ..reading.decide(id, &drawing.file, &drawing) });
+        drawings.push(Arc::new(drawing));
+    }
+    Ok((drawings, decided))
+}
+
+fn read_file(path: &Path) -> Result<Drawing, Failure> {
+    let shown = path.display().to_string();
+    let wrong = |error| Failure::File { path: shown.clone(), error, hint: "Check the name and that it may be read." };
+    let name = path.file_name().map_or_else(|| shown.clone(), |n| n.to_string_lossy().into_owned());
+    let size = std::fs::metadata(path).map_err(wrong)?.len();
+    if size > boustrophe_formats::MOST_BYTES as u64 {
+        return Err(boustrophe_formats::ReadError::TooLarge { file: name, megabytes: (size >> 20) as usize }.into());
+    }
+    let bytes = std::fs::read(path).map_err(|error| Failure::File { path: shown.clone(), error, hint: "Check the name and that it may be read." })?;
+    Ok(boustrophe_formats::read(&name, &bytes)?)
+}
+
+fn decide(options: &Prep, drawings: Vec<DrawingDecisions>, machine: &Machine) -> Result<Decisions, Failure> {
+    let mut decisions = Decisions { drawings, batch: options.batch.clone(), ..Decisions::default() };
+    for path in &options.offcuts {
+        decisions.nest.sheets.push(offcut(path, &options.reading, machine)?);
+    }
+    let full = options.sheets.len();
+    for (i, sheet) in options.sheets.iter().enumerate() {
+        // As many as needed of the last; of an earlier one without a number, one.
+        let count = if i + 1 == full { sheet.count } else { sheet.count.or(Some(1)) };
+        decisions.nest.sheets.push(Sheet { count, ..sheet.clone() });
+    }
+    if full == 0 && !options.offcuts.is_empty() {
+        decisions.nest.sheets.extend(Setting::of(&Decisions { batch: options.batch.clone(), ..Decisions::default() }, machine, &Shop::builtin()).sheets);
+    }
+    decisions.nest.turn = options.turn;
+    decisions.nest.spacing = options.spacing;
+    decisions.nest.margin = options.margin;
+    decisions.hold = HoldDecisions { nicks: (!options.nicks).then_some(false), leads: (!options.leads).then_some(false), ..HoldDecisions::default() };
+    Ok(decisions)
+}
+
+fn offcut(path: &Path, reading: &Reading, machine: &Machine) -> Result<Sheet, Failure> {
+    let drawing = read_file(path)?;
+    let decided = reading.decide(1, &drawing.file, &drawing);
+    let (intake, _) = boustrophe_core::intake::run(&drawing, &decided, machine);
+    let (cleaned, _) = boustrophe_core::clean::run(&drawing, &intake, &decided, &Shop::builtin().tolerance);
+    let outlines: Vec<Outline> = cleaned.contours.iter().filter(|c| c.path.closed).map(|c| c.path.clone()).collect();
+    Sheet::offcut(outlines).map_err(|e| Failure::Usage(format!("--offcut {}: {e}.", path.display())))
+}
+
+fn nest(route: &Route, decisions: &Decisions, machine: &Machine, shop: &Shop, options: &Prep) -> boustrophe_core::nest::Layout {
+    let problem = Problem::new(&route.work, &Setting::of(decisions, machine, shop), &shop.tolerance);
+    let end = Instant::now() + Duration::from_secs_f64(options.nest_seconds);
+    search(&problem, &Control { go_on: &|| Instant::now() < end, better: &|_, _| {}, seed: options.seed, tries: usize::MAX })
+}
+
+fn write_all(options: &Prep, route: &Route, findings: &[Finding], decisions: &Decisions, released: bool, seconds: BTreeMap<&'static str, f64>) -> Result<(), Failure> {
+    let out = &options.out;
+    std::fs::create_dir_all(out).map_err(|error| Failure::File { path: out.display().to_string(), error, hint: "Choose a folder that may be written." })?;
+    remove_older(out);
+    if released {
+        for (i, sheet) in route.nested.layout.sheets.iter().enumerate() {
+            let stem = sheet_stem(i);
+            write_whole(&out.join(format!("{stem}.nc")), route.programs[i].as_bytes())?;
+            write_whole(&out.join(format!("{stem}.svg")), write_svg(&route.work, sheet).as_bytes())?;
+            write_whole(&out.join(format!("{stem}.dxf")), write_dxf(&route.work, sheet).as_bytes())?;
+        }
+    }
+    let report = Report::new(route, findings, decisions, released, seconds);
+    let text = serde_json::to_string_pretty(&report).map_err(|e| Failure::Other(format!("the report cannot be written down: {e}")))?;
+    write_whole(&out.join("report.json"), text.as_bytes())
+}
+
+/// Programs of an earlier run must not be taken for this one's.
+fn remove_older(out: &Path) {
+    let Ok(entries) = std::fs::read_dir(out) else { return };
+    for path in entries.flatten().map(|e| e.path()) {
+        let ours = path.file_name().and_then(|n| n.to_str()).and_then(|n| n.strip_prefix("sheet-")).and_then(|n| n.split_once('.'));
+        if ours.is_some_and(|(number, kind)| number.bytes().all(|b| b.is_ascii_digit()) && matches!(kind, "nc" | "svg" | "dxf")) {
+            let _ = std::fs::remove_file(path);
+        }
+    }
+}
+
+/// A file appears whole or not at all.
+fn write_whole(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
+    let failed = |error| Failure::File { path: path.display().to_string(), error, hint: "Choose a folder that may be written, with room on its disk." };
+    let folder = path.parent().unwrap_or(Path::new("."));
+    let mut file = tempfile::NamedTempFile::new_in(folder).map_err(failed)?;
+    file.write_all(bytes).and_then(|()| file.as_file().sync_all()).map_err(failed)?;
+    file.persist(path).map(|_| ()).map_err(|e| failed(e.error))
+}

@@ -1,0 +1,55 @@
+//! Which closed contour lies in which.
+
+use crate::geometry::{Bounds, Path, Point};
+use rayon::prelude::*;
+use rstar::primitives::{GeomWithData, Rectangle};
+use rstar::{AABB, RTree};
+
+type Boxed = GeomWithData<Rectangle<[f64; 2]>, usize>;
+
+/// An index of closed outlines by their boxes.
+pub(super) struct Outlines<'a> {
+    paths: Vec<(&'a Path, Bounds, f64)>,
+    tree: RTree<Boxed>,
+}
+
+impl<'a> Outlines<'a> {
+    /// Indexes closed paths, each with its box and its area without sign.
+    pub(super) fn new(paths: Vec<(&'a Path, Bounds, f64)>) -> Self {
+        let boxes = paths
+            .iter()
+            .enumerate()
+            .map(|(i, (_, b, _))| Boxed::new(Rectangle::from_corners([b.min.x, b.min.y], [b.max.x, b.max.y]), i))
+            .collect();
+        Self { paths, tree: RTree::bulk_load(boxes) }
+    }
+
+    /// The smallest outline round `path`, other than `itself`.
+    pub(super) fn around(&self, path: &Path, bounds: Bounds, area: f64, itself: Option<usize>) -> Option<usize> {
+        let samples = samples(path)?;
+        let mut candidates: Vec<usize> = self
+            .tree
+            .locate_in_envelope_intersecting(AABB::from_point([samples[0].x, samples[0].y]))
+            .map(|b| b.data)
+            .filter(|i| Some(*i) != itself && self.paths[*i].2 > area * (1.0 + 1e-9) && self.paths[*i].1.grown(1e-6).holds(&bounds))
+            .collect();
+        candidates.sort_by(|a, b| self.paths[*a].2.total_cmp(&self.paths[*b].2));
+        // Two of three points settle it, so that touching an outline with one does not mislead.
+        candidates.into_iter().find(|i| samples.iter().filter(|p| self.paths[*i].0.contains(**p)).count() >= 2)
+    }
+}
+
+fn samples(path: &Path) -> Option<[Point; 3]> {
+    let n = path.segments.len();
+    if n == 0 {
+        return None;
+    }
+    Some([path.segments[0].at(0.37), path.segments[n / 3].at(0.53), path.segments[n * 2 / 3].at(0.71)])
+}
+
+/// For each closed path the smallest other one that it lies in. Time grows with n log n for drawings without deep nesting.
+pub fn parents(paths: &[&Path]) -> Vec<Option<usize>> {
+    let known: Vec<(&Path, Bounds, f64)> = paths.iter().map(|p| (*p, p.bounds(), p.area().abs())).collect();
+    let outlines = Outlines::new(known.clone());
+    known.par_iter().enumerate().map(|(i, (path, bounds, area))| outlines.around(path, *bounds, *area, Some(i))).collect()
+}

@@ -1,0 +1,130 @@
+//! The drawing key: one row per style, and what decides a contour's process.
+
+use super::{Process, Why};
+use crate::clean::{Cleaned, Contour};
+use crate::decisions::Decisions;
+use crate::drawing::{Style, colour_name};
+use crate::edit::Edit;
+use crate::finding::{Finding, Severity, Station};
+use crate::shop::{Match, Shop};
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+/// One row of the drawing key.
+#[derive(Clone, Debug)]
+pub struct KeyRow {
+    /// The key decisions are kept under.
+    pub key: String,
+    /// The style itself.
+    pub style: Style,
+    /// Contours in it.
+    pub count: usize,
+    /// Closed ones among them.
+    pub closed: usize,
+    /// Their length, mm.
+    pub length: f64,
+    /// What a person chose for the row.
+    pub chosen: Option<Process>,
+    /// What most of it is, and why.
+    pub process: Process,
+    /// Why most of it is that.
+    pub why: Why,
+    /// The longest contour, for the row's picture.
+    pub sample: Arc<Contour>,
+}
+
+/// What a contour is: by hand, by key, by the shop's rules, and at last by its shape.
+pub(super) fn process_of(contour: &Contour, decisions: &Decisions, shop: &Shop) -> (Process, Why) {
+    if let Some(process) = decisions.contours.get(&contour.id) {
+        return (*process, Why::Hand);
+    }
+    if let Some(process) = decisions.keys.get(&contour.style.key()) {
+        return (*process, Why::Key);
+    }
+    if contour.style.hidden {
+        return (Process::Reference, Why::Hidden);
+    }
+    if let Some(n) = shop.rules.iter().position(|r| matches(&r.when, &contour.style)) {
+        return (shop.rules[n].process, Why::Rule(n + 1));
+    }
+    if contour.style.text {
+        return (Process::Engrave, Why::Letters);
+    }
+    if contour.path.closed { (Process::Cut, Why::Closed) } else { (Process::Score, Why::Open) }
+}
+
+fn matches(when: &Match, style: &Style) -> bool {
+    match when {
+        Match::Stroke(colour) => style.stroke == Some(*colour),
+        Match::Filled => style.fill.is_some() && style.stroke.is_none(),
+        Match::Layer(name) => style.layer.eq_ignore_ascii_case(name),
+    }
+}
+
+/// The rows in order of first appearance; proposes a process where a colour nearly is that of a rule.
+pub(super) fn rows(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop, findings: &mut Vec<Finding>) -> Vec<KeyRow> {
+    let mut index: BTreeMap<String, usize> = BTreeMap::new();
+    let mut rows: Vec<KeyRow> = Vec::new();
+    // Contours of one drawing share their styles, so keys are made once a style and not once a contour.
+    let mut key_of: rustc_hash::FxHashMap<*const Style, usize> = rustc_hash::FxHashMap::default();
+    for contour in drawings.iter().flat_map(|d| &d.contours) {
+        let at = *key_of.entry(Arc::as_ptr(&contour.style)).or_insert_with(|| {
+            let key = contour.style.key();
+            *index.entry(key.clone()).or_insert_with(|| {
+                let (process, why) = process_of(contour, decisions, shop);
+                let chosen = decisions.keys.get(&key).copied();
+                rows.push(KeyRow { key, style: (*contour.style).clone(), count: 0, closed: 0, length: 0.0, chosen, process, why, sample: Arc::clone(contour) });
+                rows.len() - 1
+            })
+        });
+        let row = &mut rows[at];
+        row.count += 1;
+        row.closed += usize::from(contour.path.closed);
+        row.length += contour.length;
+        if contour.length > row.sample.length {
+            row.sample = Arc::clone(contour);
+        }
+    }
+    for row in &mut rows {
+        let usual = rows_process(row);
+        (row.process, row.why) = row.chosen.map_or_else(|| process_of(&usual, decisions, shop), |p| (p, Why::Key));
+        findings.extend(near_miss(row, shop));
+    }
+    rows
+}
+
+/// The row's longest contour without what a hand chose for it alone.
+fn rows_process(row: &KeyRow) -> Contour {
+    let mut usual = (*row.sample).clone();
+    usual.id = crate::clean::ContourId(0);
+    usual
+}
+
+fn near_miss(row: &KeyRow, shop: &Shop) -> Option<Finding> {
+    let stroke = row.style.stroke?;
+    if row.chosen.is_some() || matches!(row.why, Why::Rule(_)) {
+        return None;
+    }
+    let near = shop.rules.iter().filter_map(|r| match r.when {
+        Match::Stroke(colour) => Some((distance(colour, stroke), colour, r.process)),
+        _ => None,
+    });
+    let (steps, colour, process) = near.filter(|n| n.0 > 0 && n.0 <= shop.near_colour).min_by_key(|n| n.0)?;
+    let text = format!(
+        "{} is {steps} steps of colour from {}, the shop's colour for {}; as it stands it goes by shape.",
+        row.style.words(),
+        colour_name(colour),
+        process.name().to_lowercase()
+    );
+    Some(
+        Finding::new(Station::Assign, Severity::Look, "near-colour", row.count, text)
+            .on([row.sample.id])
+            .choice(format!("Make it {}", process.name()), Edit::SetKey { key: row.key.clone(), process: Some(process) })
+            .choice(format!("Keep it {}", row.process.name()), Edit::SetKey { key: row.key.clone(), process: Some(row.process) }),
+    )
+}
+
+/// Largest difference in a channel, in steps of 255.
+fn distance(a: [u8; 3], b: [u8; 3]) -> u32 {
+    (0..3).map(|i| u32::from(a[i].abs_diff(b[i]))).max().unwrap_or(0)
+}

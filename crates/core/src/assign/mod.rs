@@ -1,0 +1,203 @@
+//! Station 3: what each line is, and which lines make a part.
+
+mod containment;
+mod key;
+mod parts;
+#[cfg(test)]
+mod tests;
+
+pub use containment::parents;
+pub use key::KeyRow;
+pub use parts::{Part, PartId};
+
+use crate::clean::{Cleaned, Contour, ContourId};
+use crate::decisions::Decisions;
+use crate::edit::Edit;
+use crate::finding::{Finding, Severity, Station, counted};
+use crate::shop::Shop;
+use serde::{Deserialize, Serialize};
+use std::sync::Arc;
+
+/// What is done along a contour.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Process {
+    /// Its area is swept in rows.
+    Engrave,
+    /// A tool other than beam or torch.
+    Mark,
+    /// A shallow line.
+    Score,
+    /// Through the sheet.
+    Cut,
+    /// Seen, never sent.
+    Reference,
+}
+
+impl Process {
+    /// Those a person chooses from.
+    pub const ALL: [Self; 5] = [Self::Cut, Self::Score, Self::Engrave, Self::Mark, Self::Reference];
+
+    /// Name as shown.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Engrave => "Engrave",
+            Self::Mark => "Mark",
+            Self::Score => "Score",
+            Self::Cut => "Cut",
+            Self::Reference => "Reference",
+        }
+    }
+    /// Name in addresses and data.
+    pub fn slug(self) -> &'static str {
+        match self {
+            Self::Engrave => "engrave",
+            Self::Mark => "mark",
+            Self::Score => "score",
+            Self::Cut => "cut",
+            Self::Reference => "reference",
+        }
+    }
+    /// The process with this slug.
+    pub fn from_slug(slug: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|p| p.slug() == slug)
+    }
+}
+
+/// Why a contour is what it is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Why {
+    /// Chosen by hand on this contour.
+    Hand,
+    /// Chosen in the drawing key.
+    Key,
+    /// The shop's standing rule of this number, from 1.
+    Rule(usize),
+    /// Hidden in the file.
+    Hidden,
+    /// A closed outline.
+    Closed,
+    /// An open line.
+    Open,
+    /// Letters.
+    Letters,
+}
+
+impl Why {
+    /// In words.
+    pub fn words(self) -> String {
+        match self {
+            Self::Hand => "by hand".into(),
+            Self::Key => "by the drawing key".into(),
+            Self::Rule(n) => format!("by the shop's rule {n}"),
+            Self::Hidden => "hidden in the file".into(),
+            Self::Closed => "closed outline".into(),
+            Self::Open => "open line".into(),
+            Self::Letters => "letters".into(),
+        }
+    }
+}
+
+/// A contour with its process.
+#[derive(Clone, Debug)]
+pub struct Item {
+    /// The contour.
+    pub contour: Arc<Contour>,
+    /// What it is.
+    pub process: Process,
+    /// Why.
+    pub why: Why,
+}
+
+/// Every contour with its process, and the parts they make.
+#[derive(Clone, Debug, Default)]
+pub struct Work {
+    /// All contours of all drawings.
+    pub items: Vec<Item>,
+    /// The parts.
+    pub parts: Vec<Part>,
+    /// The drawing key.
+    pub key: Vec<KeyRow>,
+}
+
+impl Work {
+    /// The part with this id.
+    pub fn part(&self, id: PartId) -> Option<&Part> {
+        self.parts.iter().find(|p| p.id == id)
+    }
+}
+
+/// Gives every contour its process and gathers parts.
+pub fn run(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop) -> (Work, Vec<Finding>) {
+    let mut findings = Vec::new();
+    let mut items = Vec::new();
+    let mut parts = Vec::new();
+    let key = key::rows(drawings, decisions, shop, &mut findings);
+    for drawing in drawings {
+        let first = items.len();
+        items.extend(drawing.contours.iter().map(|c| {
+            let (process, why) = key::process_of(c, decisions, shop);
+            Item { contour: Arc::clone(c), process, why }
+        }));
+        let quantity = decisions.drawing(drawing.drawing).map_or(1, |d| d.quantity);
+        let gathered = parts::gather(&items, first, drawing, |id| decisions.parts.get(&id).and_then(|p| p.quantity).unwrap_or(quantity));
+        parts.extend(gathered.parts);
+        if !gathered.outside.is_empty() {
+            let n = gathered.outside.len();
+            let text = format!("{} in {} {} outside every part and will not be made.", counted(n, "line", "lines"), drawing.name, if n == 1 { "lies" } else { "lie" });
+            findings.push(
+                Finding::new(Station::Assign, Severity::Look, "outside-parts", n, text)
+                    .on(gathered.outside.iter().copied())
+                    .mend("Make them reference", Edit::SetContours { contours: gathered.outside, process: Some(Process::Reference) }),
+            );
+        }
+    }
+    findings.extend(open_engraving(&items));
+    findings.extend(missing_rows(&items, decisions, shop));
+    if parts.is_empty() && !drawings.is_empty() {
+        findings.push(Finding::new(Station::Assign, Severity::Stop, "no-parts", 1, "Nothing is to be made: every line is reference. Give a line in the drawing key a process."));
+    }
+    let none: usize = parts.iter().filter(|p| p.quantity == 0).count();
+    if none > 0 && none == parts.len() {
+        findings.push(Finding::new(Station::Nest, Severity::Stop, "no-copies", none, "Every part has quantity 0; nothing would be cut. Give a part a quantity of at least 1."));
+    }
+    (Work { items, parts, key }, findings)
+}
+
+fn open_engraving(items: &[Item]) -> Option<Finding> {
+    let open: Vec<ContourId> = items.iter().filter(|i| i.process == Process::Engrave && !i.contour.path.closed).map(|i| i.contour.id).collect();
+    if open.is_empty() {
+        return None;
+    }
+    let n = open.len();
+    let text = format!("{} to be engraved but {} no area: nothing would happen there.", counted(n, "open line is", "open lines are"), if n == 1 { "has" } else { "have" });
+    let edit = Edit::SetContours { contours: open.clone(), process: Some(Process::Score) };
+    Some(Finding::new(Station::Assign, Severity::Look, "engrave-open", n, text).on(open).mend(format!("Score the {n} instead"), edit))
+}
+
+fn missing_rows(items: &[Item], decisions: &Decisions, shop: &Shop) -> Vec<Finding> {
+    let batch = &decisions.batch;
+    let mut used: Vec<Process> = items.iter().map(|i| i.process).filter(|p| *p != Process::Reference).collect();
+    used.sort_unstable();
+    used.dedup();
+    let missing = used.into_iter().filter(|p| shop.row(&batch.machine, &batch.material, batch.thickness, *p).is_none());
+    missing
+        .map(|process| {
+            let text = format!(
+                "The cut chart has no {} settings for {} {} mm on {}.",
+                process.name().to_lowercase(),
+                shop.material(&batch.material).map_or(batch.material.as_str(), |m| m.name.as_str()),
+                batch.thickness,
+                shop.machine(&batch.machine).map_or(batch.machine.as_str(), |m| m.name.as_str()),
+            );
+            let mut finding = Finding::new(Station::Assign, Severity::Stop, "chart-missing", 1, text);
+            for thickness in shop.thicknesses(&batch.machine, &batch.material) {
+                if shop.row(&batch.machine, &batch.material, thickness, process).is_some() {
+                    let edit = Edit::SetBatch { machine: batch.machine.clone(), material: batch.material.clone(), thickness };
+                    finding = finding.choice(format!("Use {thickness} mm"), edit);
+                }
+            }
+            finding
+        })
+        .collect()
+}

@@ -1,0 +1,127 @@
+//! Parts: an outer contour with all that lies inside it, moving as one.
+
+use super::containment::{Outlines, parents};
+use super::{Item, Process};
+use crate::clean::{Cleaned, ContourId};
+use crate::geometry::{Bounds, Path};
+
+/// A part is named after its outer contour.
+pub type PartId = ContourId;
+
+/// A part: one outer contour and what belongs to it. Indices point into [`super::Work::items`].
+#[derive(Clone, Debug)]
+pub struct Part {
+    /// Name.
+    pub id: PartId,
+    /// Drawing it comes from.
+    pub drawing: u32,
+    /// Name as shown: the file and a number.
+    pub name: String,
+    /// The outer contour; `None` for work without an outline (an engraving on a blank), which then takes its box.
+    pub outer: Option<usize>,
+    /// Closed cuts directly inside it.
+    pub holes: Vec<usize>,
+    /// Everything else inside it: scores, engravings, marks, open cuts.
+    pub inside: Vec<usize>,
+    /// The outline, mm in the drawing's coordinates.
+    pub outline: Path,
+    /// Its box.
+    pub bounds: Bounds,
+    /// Area without holes, mm², before kerf.
+    pub area: f64,
+    /// Length of outline and holes, mm, before kerf.
+    pub perimeter: f64,
+    /// Copies wanted.
+    pub quantity: u32,
+}
+
+impl Part {
+    /// All items of the part.
+    pub fn items(&self) -> impl Iterator<Item = usize> + '_ {
+        self.inside.iter().chain(&self.holes).chain(&self.outer).copied()
+    }
+}
+
+pub(super) struct Gathered {
+    pub(super) parts: Vec<Part>,
+    /// Contours that belong to no part.
+    pub(super) outside: Vec<ContourId>,
+}
+
+/// Gathers the parts among `items[first..]`, all of one drawing.
+pub(super) fn gather(items: &[Item], first: usize, drawing: &Cleaned, quantity: impl Fn(PartId) -> u32) -> Gathered {
+    let mine = || (first..items.len()).filter(|i| items[*i].process != Process::Reference);
+    let closed: Vec<usize> = mine().filter(|i| items[*i].process == Process::Cut && items[*i].contour.path.closed).collect();
+    let paths: Vec<&Path> = closed.iter().map(|i| &items[*i].contour.path).collect();
+    let parent = parents(&paths);
+    let depth: Vec<usize> = (0..closed.len()).map(|i| std::iter::successors(parent[i], |p| parent[*p]).take(closed.len()).count()).collect();
+
+    let stem = drawing.name.rsplit_once('.').map_or(drawing.name.as_str(), |(stem, _)| stem);
+    let mut part_at = vec![usize::MAX; closed.len()];
+    let mut parts: Vec<Part> = Vec::new();
+    for (k, i) in closed.iter().enumerate().filter(|(k, _)| depth[*k].is_multiple_of(2)) {
+        let c = &items[*i].contour;
+        part_at[k] = parts.len();
+        parts.push(Part {
+            id: c.id,
+            drawing: drawing.drawing,
+            name: String::new(),
+            outer: Some(*i),
+            holes: Vec::new(),
+            inside: Vec::new(),
+            outline: c.path.clone(),
+            bounds: c.bounds,
+            area: c.area.abs(),
+            perimeter: c.length,
+            quantity: quantity(c.id),
+        });
+    }
+    for (k, i) in closed.iter().enumerate().filter(|(k, _)| !depth[*k].is_multiple_of(2)) {
+        let Some(part) = parent[k].and_then(|p| parts.get_mut(part_at[p])) else { continue };
+        part.holes.push(*i);
+        part.area -= items[*i].contour.area.abs();
+        part.perimeter += items[*i].contour.length;
+    }
+
+    let others: Vec<usize> = mine().filter(|i| !(items[*i].process == Process::Cut && items[*i].contour.path.closed)).collect();
+    let mut outside = Vec::new();
+    if parts.is_empty() && !others.is_empty() {
+        parts.push(unbounded(items, others, drawing, quantity));
+    } else {
+        let outlines = Outlines::new(paths.iter().map(|p| (*p, p.bounds(), p.area().abs())).collect());
+        for i in others {
+            let c = &items[i].contour;
+            let area = if c.path.closed { c.area.abs() } else { 0.0 };
+            let around = outlines.around(&c.path, c.bounds, area, None).map(|k| part_at[k]);
+            match around.and_then(|p| parts.get_mut(p)) {
+                Some(part) => part.inside.push(i),
+                None => outside.push(c.id),
+            }
+        }
+    }
+    let many = parts.len() > 1;
+    for (n, part) in parts.iter_mut().enumerate() {
+        part.name = if many { format!("{stem} {}", n + 1) } else { stem.to_owned() };
+    }
+    Gathered { parts, outside }
+}
+
+/// Work without an outline: a part as large as its box.
+fn unbounded(items: &[Item], all: Vec<usize>, drawing: &Cleaned, quantity: impl Fn(PartId) -> u32) -> Part {
+    let bounds = all.iter().fold(Bounds::EMPTY, |b, i| b.union(items[*i].contour.bounds));
+    let id = items[all[0]].contour.id;
+    let outline = Path::rectangle(bounds.min.x, bounds.min.y, bounds.width().max(0.01), bounds.height().max(0.01));
+    Part {
+        id,
+        drawing: drawing.drawing,
+        name: String::new(),
+        outer: None,
+        holes: Vec::new(),
+        inside: all,
+        area: outline.area(),
+        perimeter: 0.0,
+        outline,
+        bounds,
+        quantity: quantity(id),
+    }
+}

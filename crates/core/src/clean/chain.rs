@@ -1,0 +1,226 @@
+//! Loose pieces to contours.
+//!
+//! First, ends at the same point are joined; where more than two meet, the pair that runs on straightest is joined
+//! first. Then free ends are joined across gaps, the smallest gap first. Pieces are joined only to pieces of their own
+//! style. Both steps look ends up in a grid, so the time grows with the number of pieces and not with its square.
+
+use super::Piece;
+use super::cells::Cells;
+use super::identity::mixed;
+use crate::geometry::{Path, Point, Segment, Vec2};
+use rustc_hash::FxHashMap;
+
+/// A contour in the making.
+pub(super) struct Chained {
+    pub(super) path: Path,
+    pub(super) style: usize,
+    /// Combined hash of the sources, the same whatever the order of joining.
+    pub(super) name: u64,
+}
+
+/// Two ends that do not meet.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Gap {
+    pub(super) at: Point,
+    pub(super) width: f64,
+}
+
+/// What chaining came to.
+pub(super) struct Outcome {
+    pub(super) contours: Vec<Chained>,
+    /// Gaps that were joined.
+    pub(super) joined: Vec<Gap>,
+    /// Gaps that were left, narrower than what was to be reported.
+    pub(super) open: Vec<Gap>,
+}
+
+/// An end of a piece: piece × 2, + 1 for its far end.
+type End = usize;
+const FREE: usize = usize::MAX;
+
+/// Chains pieces: ends within `same` mm are one point, free ends within `gap` are joined, gaps up to `report` are listed.
+pub(super) fn run(pieces: Vec<Piece>, same: f64, gap: f64, report: f64) -> Outcome {
+    let (whole, loose): (Vec<Piece>, Vec<Piece>) = pieces.into_iter().partition(|p| p.path.closed || p.path.segments.is_empty());
+    let mut contours: Vec<Chained> = whole
+        .into_iter()
+        .filter(|p| !p.path.segments.is_empty())
+        .map(|p| Chained { path: p.path, style: p.style, name: p.source })
+        .collect();
+
+    let links = meet(&loose, same);
+    let (mut open, closed): (Vec<Chained>, Vec<Chained>) = trace(loose, &links).into_iter().partition(|c| !c.path.closed);
+    contours.extend(closed);
+
+    let (links, joined) = bridge(&open, gap.max(same));
+    if !joined.is_empty() {
+        let as_pieces = open.into_iter().map(|c| Piece { path: c.path, style: c.style, source: c.name }).collect();
+        open = trace(as_pieces, &links);
+    }
+    let (_, left) = bridge(&open, report);
+    contours.extend(open);
+    Outcome { contours, joined, open: left }
+}
+
+fn end_point(path: &Path, far: bool) -> Point {
+    if far { path.segments[path.segments.len() - 1].end } else { path.segments[0].start }
+}
+
+/// Direction in which the path leaves the end, into the piece.
+fn inward(path: &Path, far: bool) -> Vec2 {
+    if far { -path.segments[path.segments.len() - 1].direction(1.0) } else { path.segments[0].direction(0.0) }
+}
+
+/// Links ends that lie on one point.
+fn meet(pieces: &[Piece], same: f64) -> Vec<End> {
+    let mut links = vec![FREE; pieces.len() * 2];
+    let mut nodes: Vec<Vec<End>> = Vec::with_capacity(pieces.len());
+    let mut grids: FxHashMap<usize, (Cells, Vec<usize>)> = FxHashMap::default();
+    for end in 0..pieces.len() * 2 {
+        let piece = &pieces[end / 2];
+        let at = end_point(&piece.path, end % 2 == 1);
+        let (cells, node_of) = grids.entry(piece.style).or_insert_with(|| (Cells::new(same, 1024), Vec::new()));
+        let mut nearest = (FREE, f64::INFINITY);
+        cells.near(at, same, |i, d| {
+            if d < nearest.1 {
+                nearest = (node_of[i], d);
+            }
+        });
+        if nearest.0 == FREE {
+            cells.add(at);
+            node_of.push(nodes.len());
+            nodes.push(vec![end]);
+        } else {
+            nodes[nearest.0].push(end);
+        }
+    }
+    for ends in &nodes {
+        pair_straightest(pieces, ends, &mut links);
+    }
+    links
+}
+
+/// Pairs the ends at one point, those that run on straightest first.
+fn pair_straightest(pieces: &[Piece], ends: &[End], links: &mut [End]) {
+    if let [a, b] = *ends {
+        (links[a], links[b]) = (b, a);
+        return;
+    }
+    if ends.len() < 2 || ends.len() > 64 {
+        return;
+    }
+    let way: Vec<Vec2> = ends.iter().map(|e| inward(&pieces[e / 2].path, e % 2 == 1)).collect();
+    let mut pairs: Vec<(f64, usize, usize)> =
+        (0..ends.len()).flat_map(|i| (i + 1..ends.len()).map(move |j| (i, j))).map(|(i, j)| (way[i].dot(way[j]), i, j)).collect();
+    pairs.sort_by(|a, b| a.0.total_cmp(&b.0));
+    for (_, i, j) in pairs {
+        if links[ends[i]] == FREE && links[ends[j]] == FREE {
+            (links[ends[i]], links[ends[j]]) = (ends[j], ends[i]);
+        }
+    }
+}
+
+/// Links free ends of open chains across gaps of up to `gap` mm, smallest first.
+fn bridge(chains: &[Chained], gap: f64) -> (Vec<End>, Vec<Gap>) {
+    let mut links = vec![FREE; chains.len() * 2];
+    let lengths: Vec<f64> = chains.iter().map(|c| c.path.length()).collect();
+    let mut grids: FxHashMap<usize, (Cells, Vec<End>)> = FxHashMap::default();
+    let mut pairs: Vec<(f64, End, End)> = Vec::new();
+    for end in (0..chains.len() * 2).filter(|e| !chains[e / 2].path.closed && lengths[e / 2] > 2.0 * gap) {
+        let chain = &chains[end / 2];
+        let at = end_point(&chain.path, end % 2 == 1);
+        let (cells, end_of) = grids.entry(chain.style).or_insert_with(|| (Cells::new(gap, 256), Vec::new()));
+        let mut met = 0;
+        cells.near(at, gap, |i, width| {
+            met += 1;
+            if met <= 32 {
+                pairs.push((width, end_of[i], end));
+            }
+        });
+        cells.add(at);
+        end_of.push(end);
+    }
+    pairs.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)).then(a.2.cmp(&b.2)));
+    let mut gaps = Vec::new();
+    for (width, a, b) in pairs {
+        if links[a] == FREE && links[b] == FREE {
+            (links[a], links[b]) = (b, a);
+            let at = end_point(&chains[a / 2].path, a % 2 == 1).midpoint(end_point(&chains[b / 2].path, b % 2 == 1));
+            gaps.push(Gap { at, width });
+        }
+    }
+    (links, gaps)
+}
+
+/// Walks the links into chains, open ones from a free end, then rings.
+fn trace(pieces: Vec<Piece>, links: &[End]) -> Vec<Chained> {
+    let mut used = vec![false; pieces.len()];
+    let mut out = Vec::new();
+    let starts = (0..links.len()).filter(|e| links[*e] == FREE);
+    let anywhere = (0..pieces.len()).map(|p| p * 2);
+    for start in starts.chain(anywhere) {
+        if used[start / 2] {
+            continue;
+        }
+        let mut segments: Vec<Segment> = Vec::new();
+        let (mut name, mut count) = (0_u64, 0);
+        let mut at = start;
+        let closed = loop {
+            let piece = &pieces[at / 2];
+            used[at / 2] = true;
+            name = name.wrapping_add(mixed(piece.source));
+            count += 1;
+            if at.is_multiple_of(2) {
+                append(&mut segments, piece.path.segments.iter().copied());
+            } else {
+                append(&mut segments, piece.path.segments.iter().rev().map(Segment::reversed));
+            }
+            let out_end = at ^ 1;
+            match links[out_end] {
+                FREE => break piece.path.closed,
+                next if next / 2 == start / 2 => break next == start,
+                next if used[next / 2] => break false,
+                next => at = next,
+            }
+        };
+        let name = if count == 1 { pieces[start / 2].source } else { mixed(name) };
+        let mut path = Path::new(segments, closed);
+        if closed {
+            seal(&mut path.segments);
+        }
+        out.push(Chained { path, style: pieces[start / 2].style, name });
+    }
+    out
+}
+
+/// Joins narrower than this are made by moving the ends; wider ones by a short line.
+const MOVED: f64 = 0.05;
+
+fn append(chain: &mut Vec<Segment>, more: impl Iterator<Item = Segment>) {
+    let joint = chain.len();
+    chain.extend(more);
+    if joint > 0 && joint < chain.len() {
+        let (a, b) = (chain[joint - 1].end, chain[joint].start);
+        if a.distance(b) > MOVED {
+            chain.insert(joint, Segment::line(a, b));
+        } else if a != b {
+            let middle = a.midpoint(b);
+            chain[joint - 1].end = middle;
+            chain[joint].start = middle;
+        }
+    }
+}
+
+fn seal(segments: &mut Vec<Segment>) {
+    let n = segments.len();
+    if n == 0 {
+        return;
+    }
+    let (a, b) = (segments[n - 1].end, segments[0].start);
+    if a.distance(b) > MOVED {
+        segments.push(Segment::line(a, b));
+    } else if a != b {
+        let middle = a.midpoint(b);
+        segments[n - 1].end = middle;
+        segments[0].start = middle;
+    }
+}

@@ -1,0 +1,161 @@
+//! Everything a person decided about a job, one struct a station. The rest is computed from it.
+
+use crate::assign::{PartId, Process};
+use crate::clean::ContourId;
+use crate::drawing::Unit;
+use crate::nest::{Layout, Sheet, Turn};
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+
+/// All decisions of one revision of a job.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Decisions {
+    /// The drawings in the order they came, each with what was decided on it at Intake and Clean.
+    pub drawings: Vec<DrawingDecisions>,
+    /// Assign: process by style key; beats the shop's rules.
+    pub keys: BTreeMap<String, Process>,
+    /// Assign: process of single contours; beats the key.
+    pub contours: BTreeMap<ContourId, Process>,
+    /// What it is made on and of.
+    pub batch: Batch,
+    /// What was decided on single parts, for all their copies.
+    pub parts: BTreeMap<PartId, PartDecisions>,
+    /// Nest.
+    pub nest: NestDecisions,
+    /// Order: where on a contour the cut starts, as a share of its length. Holds for every copy.
+    pub starts: BTreeMap<ContourId, f64>,
+    /// Hold.
+    pub hold: HoldDecisions,
+    /// Findings of severity `look` that a person accepted, by code.
+    pub accepted: Vec<String>,
+    /// Release: initials that go into file names.
+    pub initials: String,
+}
+
+/// Decisions on one drawing.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct DrawingDecisions {
+    /// Number of the drawing within the job; never used again.
+    pub id: u32,
+    /// The stored file, by the hash of its bytes.
+    pub file: String,
+    /// The file's name as it came.
+    pub name: String,
+    /// Unit, where the file does not say or says it wrong.
+    pub unit: Option<Unit>,
+    /// Pixels per inch, for a file in pixels.
+    pub ppi: Option<f64>,
+    /// Drawing size × scale = true size.
+    pub scale: f64,
+    /// Turned by this many degrees, anticlockwise.
+    pub angle: f64,
+    /// Mirrored left to right, before it is turned.
+    pub mirrored: bool,
+    /// Free ends up to this far apart are joined, mm; `None` for the shop's tolerance.
+    pub gap: Option<f64>,
+    /// Drop pieces without length.
+    pub drop_zero: bool,
+    /// Remove lines that lie exactly on another.
+    pub remove_doubles: bool,
+    /// How many of each of its parts, unless said of the part.
+    pub quantity: u32,
+}
+
+impl DrawingDecisions {
+    /// A drawing just added, nothing decided.
+    pub fn new(id: u32, file: &str, name: &str) -> Self {
+        Self {
+            id,
+            file: file.into(),
+            name: name.into(),
+            unit: None,
+            ppi: None,
+            scale: 1.0,
+            angle: 0.0,
+            mirrored: false,
+            gap: None,
+            drop_zero: false,
+            remove_doubles: false,
+            quantity: 1,
+        }
+    }
+}
+
+/// Machine, material and thickness that parts are made with.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Batch {
+    /// Machine id.
+    pub machine: String,
+    /// Material id.
+    pub material: String,
+    /// Thickness, mm.
+    pub thickness: f64,
+}
+
+impl Default for Batch {
+    fn default() -> Self {
+        Self { machine: "lark".into(), material: "birch-ply".into(), thickness: 3.0 }
+    }
+}
+
+/// Decisions on one part, for every copy.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct PartDecisions {
+    /// Copies wanted.
+    pub quantity: Option<u32>,
+}
+
+/// Decisions at Nest.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct NestDecisions {
+    /// Sheets to use, in order; the last may be used without limit. Empty: the material's own sheet.
+    pub sheets: Vec<Sheet>,
+    /// Least distance between parts, mm; `None` for the machine's.
+    pub spacing: Option<f64>,
+    /// Least distance from the sheet's edge, mm; `None` for the machine's.
+    pub margin: Option<f64>,
+    /// Which turns are allowed.
+    pub turn: Turn,
+    /// The layout that a search found and that was kept.
+    pub layout: Option<Layout>,
+}
+
+/// Decisions at Hold.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct HoldDecisions {
+    /// Nicks on outlines; `None` for the machine's custom (laser yes, plasma no).
+    pub nicks: Option<bool>,
+    /// Width of the bridge that is left, mm.
+    pub nick_width: Option<f64>,
+    /// One nick per this much outline, mm.
+    pub nick_pitch: Option<f64>,
+    /// Leads; `None` for the machine's custom (plasma yes, laser no).
+    pub leads: Option<bool>,
+}
+
+impl Default for Decisions {
+    fn default() -> Self {
+        Self {
+            drawings: Vec::new(),
+            keys: BTreeMap::new(),
+            contours: BTreeMap::new(),
+            batch: Batch::default(),
+            parts: BTreeMap::new(),
+            nest: NestDecisions::default(),
+            starts: BTreeMap::new(),
+            hold: HoldDecisions::default(),
+            accepted: Vec::new(),
+            initials: String::new(),
+        }
+    }
+}
+
+impl Decisions {
+    /// The decisions on drawing `id`.
+    pub fn drawing(&self, id: u32) -> Option<&DrawingDecisions> {
+        self.drawings.iter().find(|d| d.id == id)
+    }
+}

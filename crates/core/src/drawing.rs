@@ -1,0 +1,238 @@
+//! What a reader makes of a file: every drawable entity, in the file's own units, with its looks.
+
+use crate::geometry::{Curve, Point};
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+use std::fmt;
+use std::str::FromStr;
+
+/// A unit of length a drawing may be in.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Unit {
+    /// Millimetres.
+    Mm,
+    /// Centimetres.
+    Cm,
+    /// Metres.
+    M,
+    /// Inches of 25.4 mm.
+    In,
+    /// Feet of 304.8 mm.
+    Ft,
+}
+
+impl Unit {
+    /// All of them, in the order in which they are offered when nothing else decides.
+    pub const ALL: [Self; 5] = [Self::Mm, Self::In, Self::Cm, Self::M, Self::Ft];
+
+    /// Millimetres in one unit.
+    pub fn mm(self) -> f64 {
+        match self {
+            Self::Mm => 1.0,
+            Self::Cm => 10.0,
+            Self::M => 1000.0,
+            Self::In => 25.4,
+            Self::Ft => 304.8,
+        }
+    }
+    /// Short name, as typed.
+    pub fn symbol(self) -> &'static str {
+        match self {
+            Self::Mm => "mm",
+            Self::Cm => "cm",
+            Self::M => "m",
+            Self::In => "in",
+            Self::Ft => "ft",
+        }
+    }
+}
+
+impl fmt::Display for Unit {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.symbol())
+    }
+}
+
+impl FromStr for Unit {
+    type Err = String;
+    fn from_str(s: &str) -> Result<Self, String> {
+        Self::ALL.into_iter().find(|u| u.symbol() == s).ok_or_else(|| format!("“{s}” is not a unit; use mm, cm, m, in or ft"))
+    }
+}
+
+/// What the file says of its size.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum FileUnits {
+    /// One drawing unit is this.
+    Known(Unit),
+    /// One drawing unit is this many mm (an SVG with a physical width and a viewBox).
+    Scale(f64),
+    /// Pixels of an unstated density.
+    Pixels,
+    /// Nothing.
+    Unsaid,
+}
+
+/// The looks of an entity: what the drawing key tells apart.
+#[derive(Clone, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+pub struct Style {
+    /// Layer or named group.
+    pub layer: String,
+    /// Line colour, `None` for no stroke.
+    pub stroke: Option<[u8; 3]>,
+    /// Fill colour, `None` for no fill.
+    pub fill: Option<[u8; 3]>,
+    /// Line type by name, or the dash pattern; empty for a plain line.
+    pub line_type: String,
+    /// Line width in micrometres, 0 when not given.
+    pub width: u32,
+    /// Letters, whether as text or as marked outlines.
+    pub text: bool,
+    /// On a layer that was frozen, switched off or not for plotting.
+    pub hidden: bool,
+}
+
+/// `#rrggbb`.
+pub fn colour_name(c: [u8; 3]) -> String {
+    format!("#{:02x}{:02x}{:02x}", c[0], c[1], c[2])
+}
+
+impl Style {
+    /// The key under which decisions about this style are kept.
+    pub fn key(&self) -> String {
+        let mut key = format!("layer={}", self.layer);
+        let mut add = |name: &str, value: String| key.push_str(&format!("|{name}={value}"));
+        if let Some(c) = self.stroke {
+            add("stroke", colour_name(c));
+        }
+        if let Some(c) = self.fill {
+            add("fill", colour_name(c));
+        }
+        if !self.line_type.is_empty() {
+            add("type", self.line_type.clone());
+        }
+        if self.width > 0 {
+            add("width", self.width.to_string());
+        }
+        if self.text {
+            add("text", "yes".into());
+        }
+        if self.hidden {
+            add("hidden", "yes".into());
+        }
+        key
+    }
+
+    /// In words, for the drawing key's row.
+    pub fn words(&self) -> String {
+        let mut words = Vec::new();
+        if !self.layer.is_empty() {
+            words.push(self.layer.clone());
+        }
+        if let Some(c) = self.stroke {
+            words.push(format!("line {}", colour_name(c)));
+        }
+        if let Some(c) = self.fill {
+            words.push(format!("fill {}", colour_name(c)));
+        }
+        if !self.line_type.is_empty() {
+            words.push(self.line_type.to_lowercase());
+        }
+        if self.width > 0 {
+            words.push(format!("{} mm wide", f64::from(self.width) / 1000.0));
+        }
+        if self.text {
+            words.push("letters".into());
+        }
+        if self.hidden {
+            words.push("hidden in the file".into());
+        }
+        words.join(", ")
+    }
+}
+
+/// A line of writing, kept as reference.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Text {
+    /// Left end of the base line.
+    pub at: Point,
+    /// Height of capitals.
+    pub height: f64,
+    /// Direction of the base line, radians.
+    pub angle: f64,
+    /// What it says.
+    pub value: String,
+}
+
+/// The shape of an entity, in drawing units.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Shape {
+    /// Curves end to start.
+    Path {
+        /// The curves in order.
+        curves: Vec<Curve>,
+        /// True when the file says that it is an outline.
+        closed: bool,
+    },
+    /// Writing.
+    Text(Text),
+}
+
+/// One stroke of the drawing.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Entity {
+    /// Index into [`Drawing::styles`].
+    pub style: usize,
+    /// Its shape.
+    pub shape: Shape,
+}
+
+/// A drawing as read, before any decision.
+#[derive(Clone, Debug)]
+pub struct Drawing {
+    /// The file's name.
+    pub file: String,
+    /// What the file says of its units.
+    pub units: FileUnits,
+    /// All looks that occur.
+    pub styles: Vec<Style>,
+    /// All strokes, in the file's order. A block reference or compound path may give several.
+    pub entities: Vec<Entity>,
+    /// Drawable entities of the file that were used; a block reference counts once.
+    pub read: usize,
+    /// Entities left aside, by kind.
+    pub skipped: BTreeMap<String, usize>,
+    /// Sentences on entities that could not be used as they are: where and what. At most [`Drawing::MOST_BROKEN`].
+    pub broken: Vec<String>,
+}
+
+impl Drawing {
+    /// Broken entities that are told one by one.
+    pub const MOST_BROKEN: usize = 20;
+    /// Coordinates beyond this are no drawing's, whatever its unit.
+    pub const LARGEST_NUMBER: f64 = 1e12;
+
+    /// An empty drawing for a reader to fill.
+    pub fn new(file: &str, units: FileUnits) -> Self {
+        Self { file: file.into(), units, styles: Vec::new(), entities: Vec::new(), read: 0, skipped: BTreeMap::new(), broken: Vec::new() }
+    }
+    /// Index of a style, added when it is new.
+    pub fn style(&mut self, style: &Style) -> usize {
+        self.styles.iter().rposition(|s| s == style).unwrap_or_else(|| {
+            self.styles.push(style.clone());
+            self.styles.len() - 1
+        })
+    }
+    /// Leaves an entity aside because it makes no sense, and says so.
+    pub fn refuse(&mut self, kind: &str, sentence: String) {
+        self.skip(kind);
+        if self.broken.len() < Self::MOST_BROKEN {
+            self.broken.push(sentence);
+        }
+    }
+    /// Counts an entity that is left aside.
+    pub fn skip(&mut self, kind: &str) {
+        *self.skipped.entry(kind.into()).or_insert(0) += 1;
+    }
+}

@@ -1,0 +1,189 @@
+//! A change of [`Decisions`]: what a button, the interface and the command line all do.
+
+use crate::assign::{PartId, Process};
+use crate::clean::ContourId;
+use crate::decisions::{Decisions, DrawingDecisions};
+use crate::drawing::Unit;
+use crate::nest::{Layout, Sheet, Turn};
+use serde::{Deserialize, Serialize};
+
+/// One change. As JSON: `{"do": "set-unit", "drawing": 1, "unit": "mm"}`.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "do", rename_all = "kebab-case")]
+#[allow(missing_docs)]
+pub enum Edit {
+    /// Several at once, undone at once.
+    All { edits: Vec<Edit> },
+    /// A new drawing; `file` is the hash of its bytes.
+    AddDrawing { file: String, name: String },
+    /// Another file in the place of a drawing's; what was decided stays where contours are unchanged.
+    ReplaceDrawing { drawing: u32, file: String, name: String },
+    RemoveDrawing { drawing: u32 },
+    SetUnit { drawing: u32, unit: Unit },
+    SetPpi { drawing: u32, ppi: f64 },
+    /// Drawing size × `scale` = true size.
+    SetScale { drawing: u32, scale: f64 },
+    /// Turn further by `degrees`, anticlockwise.
+    TurnDrawing { drawing: u32, degrees: f64 },
+    MirrorDrawing { drawing: u32 },
+    SetGap { drawing: u32, gap: f64 },
+    RemoveDoubles { drawing: u32 },
+    DropZero { drawing: u32 },
+    /// `None` gives the style back to rules and shape.
+    SetKey { key: String, process: Option<Process> },
+    /// `None` gives the contours back to the key.
+    SetContours { contours: Vec<ContourId>, process: Option<Process> },
+    SetBatch { machine: String, material: String, thickness: f64 },
+    SetQuantity { part: PartId, quantity: u32 },
+    SetDrawingQuantity { drawing: u32, quantity: u32 },
+    SetSpacing { spacing: Option<f64> },
+    SetMargin { margin: Option<f64> },
+    SetTurn { turn: Turn },
+    SetSheets { sheets: Vec<Sheet> },
+    KeepLayout { layout: Layout },
+    SetStart { contour: ContourId, share: f64 },
+    SetNicks { on: bool },
+    SetNickWidth { width: Option<f64> },
+    SetNickPitch { pitch: Option<f64> },
+    SetLeads { on: bool },
+    /// Go on in spite of `look` findings of this code.
+    Accept { code: String },
+    SetInitials { initials: String },
+}
+
+/// Greatest quantity of one part.
+pub const MOST_COPIES: u32 = 5000;
+
+impl Edit {
+    /// The decisions after this change. The message says why it cannot be done and what would do; nothing is changed then.
+    pub fn apply(&self, before: &Decisions) -> Result<Decisions, String> {
+        let mut after = before.clone();
+        self.apply_to(&mut after)?;
+        Ok(after)
+    }
+
+    fn apply_to(&self, d: &mut Decisions) -> Result<(), String> {
+        match self {
+            Self::All { edits } => edits.iter().try_for_each(|e| e.apply_to(d))?,
+            Self::AddDrawing { file, name } => {
+                let id = d.drawings.iter().map(|x| x.id).max().unwrap_or(0) + 1;
+                d.drawings.push(DrawingDecisions::new(id, file, name));
+            }
+            Self::ReplaceDrawing { drawing, file, name } => {
+                let found = find(d, *drawing)?;
+                (found.file, found.name) = (file.clone(), name.clone());
+            }
+            Self::RemoveDrawing { drawing } => {
+                find(d, *drawing)?;
+                d.drawings.retain(|x| x.id != *drawing);
+            }
+            Self::SetUnit { drawing, unit } => find(d, *drawing)?.unit = Some(*unit),
+            Self::SetPpi { drawing, ppi } => find(d, *drawing)?.ppi = Some(within("pixels per inch", *ppi, 1.0, 10_000.0)?),
+            Self::SetScale { drawing, scale } => find(d, *drawing)?.scale = within("a scale", *scale, 1e-6, 1e6)?,
+            Self::TurnDrawing { drawing, degrees } => {
+                let found = find(d, *drawing)?;
+                found.angle = (found.angle + within("an angle", *degrees, -360.0, 360.0)?).rem_euclid(360.0);
+            }
+            Self::MirrorDrawing { drawing } => {
+                let found = find(d, *drawing)?;
+                found.mirrored = !found.mirrored;
+            }
+            Self::SetGap { drawing, gap } => find(d, *drawing)?.gap = Some(within("a gap in mm", *gap, 0.0, 10.0)?),
+            Self::RemoveDoubles { drawing } => find(d, *drawing)?.remove_doubles = true,
+            Self::DropZero { drawing } => find(d, *drawing)?.drop_zero = true,
+            Self::SetKey { key, process } => set_or_clear(&mut d.keys, key.clone(), *process),
+            Self::SetContours { contours, process } => contours.iter().for_each(|c| set_or_clear(&mut d.contours, *c, *process)),
+            Self::SetBatch { machine, material, thickness } => {
+                d.batch.thickness = within("a thickness in mm", *thickness, 0.05, 200.0)?;
+                (d.batch.machine, d.batch.material) = (machine.clone(), material.clone());
+            }
+            Self::SetQuantity { part, quantity } => d.parts.entry(*part).or_default().quantity = Some(copies(*quantity)?),
+            Self::SetDrawingQuantity { drawing, quantity } => find(d, *drawing)?.quantity = copies(*quantity)?,
+            Self::SetSpacing { spacing } => d.nest.spacing = spacing.map(|s| within("a spacing in mm", s, 0.0, 500.0)).transpose()?,
+            Self::SetMargin { margin } => d.nest.margin = margin.map(|m| within("a margin in mm", m, 0.0, 500.0)).transpose()?,
+            Self::SetTurn { turn } => d.nest.turn = *turn,
+            Self::SetSheets { sheets } => {
+                sheets.iter().try_for_each(Sheet::checked)?;
+                d.nest.sheets.clone_from(sheets);
+            }
+            Self::KeepLayout { layout } => d.nest.layout = Some(layout.clone()),
+            Self::SetStart { contour, share } => {
+                d.starts.insert(*contour, within("a place on the contour", *share, 0.0, 1.0)?);
+            }
+            Self::SetNicks { on } => d.hold.nicks = Some(*on),
+            Self::SetNickWidth { width } => d.hold.nick_width = width.map(|w| within("a nick width in mm", w, 0.05, 20.0)).transpose()?,
+            Self::SetNickPitch { pitch } => d.hold.nick_pitch = pitch.map(|p| within("a nick pitch in mm", p, 5.0, 10_000.0)).transpose()?,
+            Self::SetLeads { on } => d.hold.leads = Some(*on),
+            Self::Accept { code } => {
+                if !d.accepted.contains(code) {
+                    d.accepted.push(code.clone());
+                }
+            }
+            Self::SetInitials { initials } => d.initials = initials.chars().filter(|c| c.is_alphanumeric()).take(6).collect(),
+        }
+        Ok(())
+    }
+
+    /// What the history calls it.
+    pub fn label(&self) -> String {
+        match self {
+            Self::All { edits } => match edits.as_slice() {
+                [] => "Nothing".into(),
+                [one] => one.label(),
+                [first, ..] => format!("{}, and {} more", first.label(), edits.len() - 1),
+            },
+            Self::AddDrawing { name, .. } => format!("Added {name}"),
+            Self::ReplaceDrawing { name, .. } => format!("New revision {name}"),
+            Self::RemoveDrawing { .. } => "Removed a drawing".into(),
+            Self::SetUnit { unit, .. } => format!("Drawing is in {unit}"),
+            Self::SetPpi { ppi, .. } => format!("{ppi} pixels per inch"),
+            Self::SetScale { scale, .. } => format!("Drawing × {scale:.4}"),
+            Self::TurnDrawing { degrees, .. } => format!("Turned {degrees}°"),
+            Self::MirrorDrawing { .. } => "Mirrored".into(),
+            Self::SetGap { gap, .. } => format!("Gaps up to {gap:.3} mm joined"),
+            Self::RemoveDoubles { .. } => "Doubled lines removed".into(),
+            Self::DropZero { .. } => "Pieces without length dropped".into(),
+            Self::SetKey { process: Some(p), .. } => format!("Drawing key: {}", p.name()),
+            Self::SetKey { process: None, .. } => "Drawing key: by rule and shape".into(),
+            Self::SetContours { process: Some(p), contours } => format!("{} by hand on {}", p.name(), contours.len()),
+            Self::SetContours { process: None, contours } => format!("{} back to the key", contours.len()),
+            Self::SetBatch { material, thickness, machine } => format!("{material} {thickness} mm on {machine}"),
+            Self::SetQuantity { quantity, .. } | Self::SetDrawingQuantity { quantity, .. } => format!("Quantity {quantity}"),
+            Self::SetSpacing { .. } => "Spacing".into(),
+            Self::SetMargin { .. } => "Margin".into(),
+            Self::SetTurn { turn } => format!("Turns: {}", turn.name()),
+            Self::SetSheets { sheets } => format!("{} kinds of sheet", sheets.len()),
+            Self::KeepLayout { layout } => format!("Nested on {}", crate::finding::counted(layout.sheets.len(), "sheet", "sheets")),
+            Self::SetStart { .. } => "Start moved".into(),
+            Self::SetNicks { on } => if *on { "Nicks on" } else { "Nicks off" }.into(),
+            Self::SetNickWidth { .. } => "Nick width".into(),
+            Self::SetNickPitch { .. } => "Nick pitch".into(),
+            Self::SetLeads { on } => if *on { "Leads on" } else { "Leads off" }.into(),
+            Self::Accept { code } => format!("Accepted: {}", code.replace('-', " ")),
+            Self::SetInitials { initials } => format!("Initials {initials}"),
+        }
+    }
+}
+
+fn find(d: &mut Decisions, id: u32) -> Result<&mut DrawingDecisions, String> {
+    d.drawings.iter_mut().find(|x| x.id == id).ok_or_else(|| format!("there is no drawing {id} in this job any more; load the page again"))
+}
+
+fn set_or_clear<K: Ord>(map: &mut std::collections::BTreeMap<K, Process>, key: K, process: Option<Process>) {
+    match process {
+        Some(p) => map.insert(key, p),
+        None => map.remove(&key),
+    };
+}
+
+fn copies(quantity: u32) -> Result<u32, String> {
+    if quantity > MOST_COPIES { Err(format!("{quantity} copies are too many for one job; use at most {MOST_COPIES}")) } else { Ok(quantity) }
+}
+
+fn within(what: &str, value: f64, least: f64, most: f64) -> Result<f64, String> {
+    if value.is_finite() && (least..=most).contains(&value) {
+        Ok(value)
+    } else {
+        Err(format!("{value} will not do as {what}; use {least} to {most}"))
+    }
+}

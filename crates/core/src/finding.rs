@@ -1,0 +1,174 @@
+//! What the software noticed: where, how bad, and what would mend it.
+
+use crate::clean::ContourId;
+use crate::edit::Edit;
+use crate::geometry::Point;
+use serde::{Deserialize, Serialize};
+use std::fmt;
+
+/// The eight stations of the route, in order.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Station {
+    /// Drawings in, at true size.
+    Intake,
+    /// Geometry a machine can follow.
+    Clean,
+    /// What each line is.
+    Assign,
+    /// Parts on sheets.
+    Nest,
+    /// What is cut when.
+    Order,
+    /// Nicks, leads, kerf.
+    Hold,
+    /// See it before it is burned.
+    Proof,
+    /// Files and machines.
+    Release,
+}
+
+impl Station {
+    /// All, in the order of the route.
+    pub const ALL: [Self; 8] = [Self::Intake, Self::Clean, Self::Assign, Self::Nest, Self::Order, Self::Hold, Self::Proof, Self::Release];
+
+    /// Name as shown.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Intake => "Intake",
+            Self::Clean => "Clean",
+            Self::Assign => "Assign",
+            Self::Nest => "Nest",
+            Self::Order => "Order",
+            Self::Hold => "Hold",
+            Self::Proof => "Proof",
+            Self::Release => "Release",
+        }
+    }
+    /// Name in addresses and reports.
+    pub fn slug(self) -> &'static str {
+        match self {
+            Self::Intake => "intake",
+            Self::Clean => "clean",
+            Self::Assign => "assign",
+            Self::Nest => "nest",
+            Self::Order => "order",
+            Self::Hold => "hold",
+            Self::Proof => "proof",
+            Self::Release => "release",
+        }
+    }
+    /// The station with this slug.
+    pub fn from_slug(slug: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|s| s.slug() == slug)
+    }
+}
+
+/// How bad a finding is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Severity {
+    /// No program until it is settled.
+    Stop,
+    /// A person has to look and accept or mend.
+    Look,
+    /// Good to know.
+    Note,
+}
+
+impl fmt::Display for Severity {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Self::Stop => "stop",
+            Self::Look => "look",
+            Self::Note => "note",
+        })
+    }
+}
+
+/// What the stage shows for a finding.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Place {
+    /// Contours concerned.
+    pub contours: Vec<ContourId>,
+    /// Points concerned: in the drawing's mm before the nest, on `sheet` after it. At most [`Place::MOST_POINTS`].
+    pub points: Vec<Point>,
+    /// Which sheet the points are on.
+    pub sheet: Option<usize>,
+    /// Which drawing they are on.
+    pub drawing: Option<u32>,
+}
+
+impl Place {
+    /// Points kept for showing; the finding's count tells the whole number.
+    pub const MOST_POINTS: usize = 400;
+}
+
+/// A button that settles a finding.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Remedy {
+    /// What the button says.
+    pub label: String,
+    /// What it does.
+    pub edit: Edit,
+    /// True when it may be taken without asking where `look` findings are accepted wholesale.
+    pub safe: bool,
+}
+
+/// Something that was noticed.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Finding {
+    /// Stable name for programs, such as `doubled-lines`.
+    pub code: String,
+    /// How bad.
+    pub severity: Severity,
+    /// Station that noticed.
+    pub station: Station,
+    /// How many of them.
+    pub count: usize,
+    /// A sentence: what, where, what it would do.
+    pub text: String,
+    /// Where.
+    pub place: Place,
+    /// What would mend it, the best first.
+    pub remedies: Vec<Remedy>,
+}
+
+impl Finding {
+    /// A finding without place or remedy.
+    pub fn new(station: Station, severity: Severity, code: &str, count: usize, text: impl Into<String>) -> Self {
+        Self { code: code.into(), severity, station, count, text: text.into(), place: Place::default(), remedies: Vec::new() }
+    }
+    /// With a mend that is safe to take unseen.
+    pub fn mend(mut self, label: impl Into<String>, edit: Edit) -> Self {
+        self.remedies.push(Remedy { label: label.into(), edit, safe: true });
+        self
+    }
+    /// With one of several answers, for a person to choose.
+    pub fn choice(mut self, label: impl Into<String>, edit: Edit) -> Self {
+        self.remedies.push(Remedy { label: label.into(), edit, safe: false });
+        self
+    }
+    /// At these points of a drawing.
+    pub fn at(mut self, drawing: u32, points: impl IntoIterator<Item = Point>) -> Self {
+        self.place.drawing = Some(drawing);
+        self.place.points = points.into_iter().take(Place::MOST_POINTS).collect();
+        self
+    }
+    /// On these contours.
+    pub fn on(mut self, contours: impl IntoIterator<Item = ContourId>) -> Self {
+        self.place.contours = contours.into_iter().take(Place::MOST_POINTS).collect();
+        self
+    }
+    /// At these points of a sheet, counted from 0.
+    pub fn on_sheet(mut self, sheet: usize, points: impl IntoIterator<Item = Point>) -> Self {
+        self.place.sheet = Some(sheet);
+        self.place.points = points.into_iter().take(Place::MOST_POINTS).collect();
+        self
+    }
+}
+
+/// `1 line`, `3 lines`.
+pub fn counted(n: usize, one: &str, many: &str) -> String {
+    if n == 1 { format!("1 {one}") } else { format!("{n} {many}") }
+}

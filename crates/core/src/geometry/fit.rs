@@ -1,0 +1,234 @@
+//! Curves to the fewest lines and arcs within a tolerance.
+//!
+//! Runs of smoothly joined curves are covered greedily: from where the last piece ended, the longest stretch is sought
+//! (galloping, then halving) that a line, one arc, or a biarc follows within the tolerance. A biarc is two arcs that
+//! share a tangent where they meet and keep the curve's tangents at both ends (Bolton, "Biarc curves", Computer-Aided
+//! Design 7, 1975), so that the machine never meets a kink that was not drawn.
+
+use super::curve::{Curve, Piece};
+use super::{Path, Segment};
+use kurbo::{Point, Vec2};
+
+/// Directions that differ by less than this are one direction: half a degree.
+const SMOOTH: f64 = 0.0087;
+/// Greatest number of curve pieces that one arc may stand for.
+const REACH: f64 = 48.0;
+
+/// Lines and arcs that follow `curves` within `tolerance` mm, in order. Lines and circular arcs come through exactly.
+/// Gaps between consecutive curves stay gaps.
+pub fn fit_curves(curves: &[Curve], tolerance: f64) -> Vec<Segment> {
+    let mut out: Vec<Segment> = Vec::with_capacity(curves.len());
+    let mut run: Vec<Piece> = Vec::new();
+    for curve in curves {
+        if let Some(exact) = curve.exact() {
+            fit_run(&mut run, tolerance, &mut out);
+            out.extend(exact);
+            continue;
+        }
+        for piece in curve.pieces() {
+            let (start, ahead) = piece.at(0.0);
+            let broken = run.last().is_some_and(|last| {
+                let (end, behind) = last.at(1.0);
+                end.distance(start) > 1e-6 || behind.dot(ahead) < SMOOTH.cos()
+            });
+            if broken {
+                fit_run(&mut run, tolerance, &mut out);
+            }
+            run.push(piece);
+        }
+    }
+    fit_run(&mut run, tolerance, &mut out);
+    merged(out, tolerance)
+}
+
+fn fit_run(run: &mut Vec<Piece>, tolerance: f64, out: &mut Vec<Segment>) {
+    if run.is_empty() {
+        return;
+    }
+    let run = Run { pieces: std::mem::take(run), tolerance };
+    if let Some(circle) = run.circle() {
+        out.extend(circle);
+        return;
+    }
+    let end = run.pieces.len() as f64;
+    let (mut from, mut stride) = (0.0, 0.25);
+    while from < end - 1e-9 {
+        let (to, segments) = run.longest(from, stride, end);
+        out.extend(segments);
+        stride = to - from;
+        from = to;
+    }
+}
+
+/// Smoothly joined pieces under one parameter: piece i runs from i to i + 1.
+struct Run {
+    pieces: Vec<Piece>,
+    tolerance: f64,
+}
+
+impl Run {
+    /// Point and direction at `u`; at a joint `ending` takes the piece before it.
+    fn at(&self, u: f64, ending: bool) -> (Point, Vec2) {
+        let whole = if ending { (u - 1e-12).floor() } else { (u + 1e-12).floor() };
+        let i = (whole.max(0.0) as usize).min(self.pieces.len() - 1);
+        self.pieces[i].at((u - i as f64).clamp(0.0, 1.0))
+    }
+
+    /// Two half circles when the whole run is one circle.
+    fn circle(&self) -> Option<[Segment; 2]> {
+        let n = self.pieces.len() as f64;
+        let ((start, ahead), (end, behind)) = (self.at(0.0, false), self.at(n, true));
+        if start.distance(end) > self.tolerance || ahead.dot(behind) < SMOOTH.cos() {
+            return None;
+        }
+        let (a, b, c) = (start, self.at(n / 3.0, false).0, self.at(n * 2.0 / 3.0, false).0);
+        let (center, radius) = circle_through(a, b, c)?;
+        let steps = self.pieces.len() * 8;
+        let mut turned = 0.0;
+        let mut last = start - center;
+        for i in 1..=steps {
+            let arm = self.at(n * i as f64 / steps as f64, true).0 - center;
+            if (arm.hypot() - radius).abs() > self.tolerance {
+                return None;
+            }
+            turned += last.cross(arm).atan2(last.dot(arm));
+            last = arm;
+        }
+        if (turned.abs() - std::f64::consts::TAU).abs() > 0.1 {
+            return None;
+        }
+        let half = Segment::arc(center, radius, (start - center).atan2(), std::f64::consts::PI.copysign(turned));
+        Some([half, Segment { start: half.end, end: half.start, bulge: half.bulge }])
+    }
+
+    /// The furthest parameter reachable from `from` with one line, arc or biarc, and that piece.
+    fn longest(&self, from: f64, stride: f64, end: f64) -> (f64, Vec<Segment>) {
+        let limit = end.min(from + REACH);
+        let mut good: Option<(f64, Vec<Segment>)> = None;
+        let mut step = stride.max(1e-3);
+        let mut bad;
+        loop {
+            let to = (from + step).min(limit);
+            match self.cover(from, to) {
+                Some(found) if to >= limit => return (to, found),
+                Some(found) => {
+                    good = Some((to, found));
+                    step *= 2.0;
+                }
+                None => {
+                    bad = to;
+                    if good.is_some() || step < 1e-5 {
+                        break;
+                    }
+                    step /= 4.0;
+                }
+            }
+        }
+        let Some((mut to, mut found)) = good else {
+            // Nothing follows it even over a hair's breadth (a cusp): one straight step past it.
+            let to = (from + 1e-3).min(end);
+            return (to, vec![Segment::line(self.at(from, false).0, self.at(to, true).0)]);
+        };
+        for _ in 0..9 {
+            let middle = f64::midpoint(to, bad);
+            match self.cover(from, middle) {
+                Some(better) => (to, found) = (middle, better),
+                None => bad = middle,
+            }
+        }
+        (to, found)
+    }
+
+    /// A line, an arc or a biarc from `from` to `to` that stays within the tolerance, or `None`.
+    fn cover(&self, from: f64, to: f64) -> Option<Vec<Segment>> {
+        let ((p, ahead), (q, arriving)) = (self.at(from, false), self.at(to, true));
+        let samples = (8 + 6 * ((to - from).ceil() as usize)).min(256);
+        let points: Vec<Point> = (1..samples).map(|i| self.at(from + (to - from) * i as f64 / samples as f64, false).0).collect();
+        let walked = points.windows(2).map(|w| w[0].distance(w[1])).sum::<f64>() + p.distance(*points.first()?) + points.last()?.distance(q);
+        let follows = |segments: &[Segment]| {
+            let length: f64 = segments.iter().map(Segment::length).sum();
+            (length - walked).abs() <= 0.02 * walked + self.tolerance
+                && points.iter().all(|x| segments.iter().any(|s| s.distance(*x) <= self.tolerance))
+        };
+        let line = [Segment::line(p, q)];
+        if follows(&line) {
+            return Some(line.to_vec());
+        }
+        if p.distance(q) < 1e-9 {
+            return None;
+        }
+        let arc = Segment::tangent_arc(p, ahead, q);
+        if arc.direction(1.0).dot(arriving) > SMOOTH.cos() && arc.bulge.abs() < 1.0 && follows(&[arc]) {
+            return Some(vec![arc]);
+        }
+        let pair = biarc(p, ahead, q, arriving)?;
+        follows(&pair).then(|| pair.to_vec())
+    }
+}
+
+/// Two arcs from `p` along `a` to `q` along `b` (unit directions) that join smoothly, with equal control lengths.
+fn biarc(p: Point, a: Vec2, q: Point, b: Vec2) -> Option<[Segment; 2]> {
+    let v = q - p;
+    let sum = a + b;
+    let spread = 2.0 * (1.0 - a.dot(b));
+    let reach = if spread > 1e-9 {
+        let vt = v.dot(sum);
+        (-vt + (vt * vt + spread * v.hypot2()).sqrt()) / spread
+    } else {
+        let along = v.dot(b);
+        if along <= 0.0 {
+            return None;
+        }
+        v.hypot2() / (4.0 * along)
+    };
+    let joint = (p + a * reach).midpoint(q - b * reach);
+    let pair = [Segment::tangent_arc(p, a, joint), Segment::tangent_arc(q, -b, joint).reversed()];
+    pair.iter().all(|s| s.bulge.abs() < 0.9).then_some(pair)
+}
+
+/// Centre and radius of the circle through three points; `None` when they lie on a line.
+fn circle_through(a: Point, b: Point, c: Point) -> Option<(Point, f64)> {
+    let (ab, ac) = (b - a, c - a);
+    let cross = 2.0 * ab.cross(ac);
+    if cross.abs() < 1e-12 {
+        return None;
+    }
+    let arm = Vec2::new(ac.y * ab.hypot2() - ab.y * ac.hypot2(), ab.x * ac.hypot2() - ac.x * ab.hypot2()) / cross;
+    Some((a + arm, arm.hypot()))
+}
+
+/// Joins neighbours that are one line or lie on one circle.
+fn merged(segments: Vec<Segment>, tolerance: f64) -> Vec<Segment> {
+    let mut out: Vec<Segment> = Vec::with_capacity(segments.len());
+    for s in segments {
+        if let Some(last) = out.last_mut().filter(|l| !l.is_line() && !s.is_line() && l.end.distance(s.start) < 1e-6) {
+            let turn = last.sweep() + s.sweep();
+            let same = last.center().distance(s.center()) < tolerance / 10.0 && (last.radius() - s.radius()).abs() < tolerance / 10.0;
+            if same && last.bulge.signum() == s.bulge.signum() && turn.abs() < 1.2 * std::f64::consts::PI {
+                *last = Segment { start: last.start, end: s.end, bulge: (turn / 4.0).tan() };
+                continue;
+            }
+        }
+        out.push(s);
+    }
+    out
+}
+
+impl Path {
+    /// The path of `curves`, fitted within `tolerance` mm; ends that miss by rounding are brought together.
+    pub fn fitted(curves: &[Curve], closed: bool, tolerance: f64) -> Self {
+        let mut segments = fit_curves(curves, tolerance);
+        for i in 1..segments.len() {
+            if segments[i].start.distance(segments[i - 1].end) < 1e-6 {
+                segments[i].start = segments[i - 1].end;
+            }
+        }
+        if closed && segments.len() > 1 {
+            let start = segments[0].start;
+            if let Some(last) = segments.last_mut().filter(|l| l.end.distance(start) < 1e-6) {
+                last.end = start;
+            }
+        }
+        Self { segments, closed }
+    }
+}

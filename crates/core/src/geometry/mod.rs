@@ -1,0 +1,42 @@
+//! Points, lines, arcs and the chains made of them.
+
+mod curve;
+mod fit;
+mod nurbs;
+mod path;
+mod polygon;
+mod segment;
+#[cfg(test)]
+mod tests;
+
+pub use curve::Curve;
+pub use fit::fit_curves;
+pub use kurbo::{Affine, Point, Vec2};
+pub use nurbs::Nurbs;
+pub use path::{Nearest, Path};
+pub use polygon::{Polygon, Ring, ring_area, ring_contains};
+pub use segment::{Bounds, Segment};
+
+use serde::{Deserialize, Serialize};
+
+/// How closely geometry is followed, in mm. Passed in everywhere; no algorithm holds a distance of its own.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Tolerance {
+    /// Greatest distance between a drawn curve and the lines and arcs that stand for it.
+    pub curve: f64,
+    /// Points nearer than this are one point; lines this near each other are the same line.
+    pub same: f64,
+    /// Free ends up to this far apart are joined.
+    pub gap: f64,
+    /// Greatest error of the polygons used for nesting; always on the safe side.
+    pub nest: f64,
+}
+
+impl Default for Tolerance {
+    fn default() -> Self {
+        Self { curve: 0.02, same: 0.001, gap: 0.05, nest: 0.1 }
+    }
+}
+
+/// Largest coordinate, in mm, that any station accepts: 100 m. Beyond it a drawing is surely in the wrong unit.
+pub const LARGEST_COORDINATE: f64 = 100_000.0;

@@ -1,0 +1,179 @@
+//! Station 1: drawings in, at true size.
+
+use crate::decisions::DrawingDecisions;
+use crate::drawing::{Drawing, FileUnits, Shape, Unit};
+use crate::edit::Edit;
+use crate::finding::{Finding, Severity, Station, counted};
+use crate::geometry::{Affine, Bounds, LARGEST_COORDINATE};
+use crate::shop::Machine;
+
+#[cfg(test)]
+mod tests;
+
+/// Densities that drawing programs have written, the standard one first.
+pub const DENSITIES: [f64; 3] = [96.0, 90.0, 72.0];
+
+/// How a drawing is laid on the bench.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Intake {
+    /// From drawing units to mm, turned and mirrored as decided. The turn is about the drawing's origin.
+    pub transform: Affine,
+    /// The unit, in words: `mm`, `in`, `px at 96 per inch`.
+    pub units: String,
+    /// False while the size is a guess that a person has to confirm.
+    pub sure: bool,
+    /// Size in drawing units, before any decision.
+    pub raw: Bounds,
+    /// What it would be in each unit.
+    pub candidates: Vec<Candidate>,
+}
+
+/// One answer to “which unit?”.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Candidate {
+    /// In words.
+    pub name: String,
+    /// Width and height that it gives, mm.
+    pub size: (f64, f64),
+    /// The answer.
+    pub edit: Edit,
+    /// mm of one drawing unit.
+    pub mm: f64,
+}
+
+/// Finds the drawing's size: from the file, from the decisions, or by asking.
+pub fn run(drawing: &Drawing, decisions: &DrawingDecisions, machine: &Machine) -> (Intake, Vec<Finding>) {
+    let raw = raw_bounds(drawing);
+    let mut findings = skipped(drawing);
+    let candidates = candidates(drawing, decisions.id, raw, machine);
+    let chosen = decisions.unit.map(|u| (u.mm(), u.symbol().to_owned())).or(match (drawing.units, decisions.ppi) {
+        (FileUnits::Known(unit), _) => Some((unit.mm(), unit.symbol().to_owned())),
+        (FileUnits::Scale(mm), _) => Some((mm, "mm".to_owned())),
+        (FileUnits::Pixels, Some(ppi)) => Some((25.4 / ppi, format!("px at {ppi} per inch"))),
+        _ => None,
+    });
+    let sure = chosen.is_some();
+    let (mm, units) = chosen.or_else(|| candidates.first().map(|c| (c.mm, format!("{}?", c.name)))).unwrap_or((1.0, "mm?".into()));
+    if !sure && !raw.is_empty() {
+        findings.push(ask(drawing, &candidates));
+    }
+    let mirror = if decisions.mirrored { Affine::scale_non_uniform(-1.0, 1.0) } else { Affine::IDENTITY };
+    let transform = Affine::rotate(decisions.angle.to_radians()) * mirror * Affine::scale(mm * decisions.scale);
+    if raw.is_empty() {
+        findings.push(Finding::new(Station::Intake, Severity::Stop, "nothing-drawn", 1, format!("{} has no lines that could be cut. Export it again with its outlines, or remove it.", drawing.file))
+            .choice("Remove it", Edit::RemoveDrawing { drawing: decisions.id }));
+    } else {
+        findings.extend(size_trouble(drawing, decisions, raw, mm * decisions.scale, machine));
+    }
+    (Intake { transform, units, sure, raw, candidates }, findings)
+}
+
+fn raw_bounds(drawing: &Drawing) -> Bounds {
+    let mut all = Bounds::EMPTY;
+    for entity in &drawing.entities {
+        let Shape::Path { curves, .. } = &entity.shape else { continue };
+        for curve in curves {
+            // A rough fit is enough to judge a size by.
+            let (a, b) = curve.ends();
+            all = all.with(a).with(b);
+            if !matches!(curve, crate::geometry::Curve::Line(..)) {
+                let rough = all.width().max(all.height()).max(1e-6) / 50.0;
+                for s in crate::geometry::fit_curves(std::slice::from_ref(curve), rough) {
+                    all = all.union(s.bounds());
+                }
+            }
+        }
+    }
+    all
+}
+
+/// The possible sizes, the most plausible first.
+fn candidates(drawing: &Drawing, id: u32, raw: Bounds, machine: &Machine) -> Vec<Candidate> {
+    let size = |mm: f64| (raw.width() * mm, raw.height() * mm);
+    let mut all: Vec<Candidate> = Unit::ALL
+        .into_iter()
+        .map(|unit| Candidate { name: unit.symbol().into(), size: size(unit.mm()), edit: Edit::SetUnit { drawing: id, unit }, mm: unit.mm() })
+        .collect();
+    if drawing.units == FileUnits::Pixels {
+        // The order of the densities is that of the standard; a pixel file is rarely in true units.
+        let pixels = DENSITIES.map(|ppi| {
+            let mm = 25.4 / ppi;
+            Candidate { name: format!("{ppi} px/in"), size: size(mm), edit: Edit::SetPpi { drawing: id, ppi }, mm }
+        });
+        all.truncate(1);
+        return pixels.into_iter().chain(all).collect();
+    }
+    all.sort_by(|a, b| implausibility(a.size, machine).total_cmp(&implausibility(b.size, machine)));
+    all
+}
+
+/// How odd a size is for work on this machine: 0 for something between a palm and the bed, more the further off.
+fn implausibility(size: (f64, f64), machine: &Machine) -> f64 {
+    let (long, short) = (size.0.max(size.1), size.0.min(size.1));
+    let (bed_long, bed_short) = (machine.bed_width.max(machine.bed_height), machine.bed_width.min(machine.bed_height));
+    let over = (long / bed_long).max(short / bed_short);
+    if over > 1.0 {
+        return 10.0 + over.log10();
+    }
+    let least = 40.0;
+    if long < least { (least / long.max(1e-9)).log10() } else { 0.0 }
+}
+
+fn ask(drawing: &Drawing, candidates: &[Candidate]) -> Finding {
+    let pixels = drawing.units == FileUnits::Pixels;
+    let (severity, code, text) = if pixels {
+        (Severity::Look, "pixel-size", format!("{} is in pixels and does not say how many make an inch. 96 is the standard; older files used 90 or 72.", drawing.file))
+    } else {
+        (Severity::Stop, "units-unsaid", format!("{} does not say which unit it is drawn in. Choose the size that is right.", drawing.file))
+    };
+    let mut finding = Finding::new(Station::Intake, severity, code, 1, text);
+    for (i, c) in candidates.iter().enumerate() {
+        let label = format!("{}: {:.1} × {:.1} mm", c.name, c.size.0, c.size.1);
+        finding = if pixels && i == 0 { finding.mend(label, c.edit.clone()) } else { finding.choice(label, c.edit.clone()) };
+    }
+    finding
+}
+
+fn skipped(drawing: &Drawing) -> Vec<Finding> {
+    let total: usize = drawing.skipped.values().sum();
+    if total == 0 {
+        return Vec::new();
+    }
+    let mut findings = Vec::new();
+    if let Some(first) = drawing.broken.first() {
+        let text = format!("{}: {first} {} left out.", drawing.file, if drawing.broken.len() == 1 { "It is" } else { "It and others like it are" });
+        findings.push(Finding::new(Station::Intake, Severity::Look, "broken-entity", drawing.broken.len(), text).choice("Go on without", Edit::Accept { code: "broken-entity".into() }));
+    }
+    let kinds: Vec<String> = drawing.skipped.iter().map(|(kind, n)| format!("{n} {kind}")).collect();
+    findings.push(Finding::new(Station::Intake, Severity::Note, "skipped", total, format!("{}: {} read, {} skipped: {}.", drawing.file, drawing.read, total, kinds.join(", "))));
+    findings
+}
+
+fn size_trouble(drawing: &Drawing, decisions: &DrawingDecisions, raw: Bounds, mm: f64, machine: &Machine) -> Vec<Finding> {
+    let (w, h) = (raw.width() * mm, raw.height() * mm);
+    let far = [raw.min.x, raw.min.y, raw.max.x, raw.max.y].into_iter().map(|v| (v * mm).abs()).fold(0.0, f64::max);
+    if !far.is_finite() || far > LARGEST_COORDINATE * 10.0 || w.max(h) > LARGEST_COORDINATE {
+        return vec![Finding::new(
+            Station::Intake,
+            Severity::Stop,
+            "too-large",
+            1,
+            format!("{} would be {:.3e} × {:.3e} mm, or lies that far from its origin. Nothing over 100 m can be cut: choose another unit or remove the stray lines in the file.", drawing.file, w, h),
+        )
+        .choice("Remove it", Edit::RemoveDrawing { drawing: decisions.id })];
+    }
+    let bed = machine.bed_width.max(machine.bed_height);
+    if w.max(h) < 0.5 {
+        return vec![Finding::new(Station::Intake, Severity::Look, "tiny", 1, format!("{} is only {w:.3} × {h:.3} mm. Is its unit right?", drawing.file))];
+    }
+    if w.max(h) > bed * 20.0 {
+        return vec![Finding::new(Station::Intake, Severity::Look, "huge", 1, format!("{} is {:.0} × {:.0} mm, over twenty times {}'s bed. Is its unit or scale right?", drawing.file, w, h, machine.name))];
+    }
+    Vec::new()
+}
+
+/// The sentence on what was read: “812 read, 3 hatches skipped”.
+pub fn account(drawing: &Drawing) -> String {
+    let skipped: usize = drawing.skipped.values().sum();
+    if skipped == 0 { format!("{} read", counted(drawing.read, "entity", "entities")) } else { format!("{} read, {skipped} skipped", drawing.read) }
+}

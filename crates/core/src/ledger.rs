@@ -1,0 +1,51 @@
+//! The figures that every change is judged by.
+
+use crate::decisions::Batch;
+use crate::nest::Layout;
+use crate::proof::SheetProof;
+use crate::shop::Shop;
+use serde::{Deserialize, Serialize};
+
+/// One revision's figures.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Ledger {
+    /// Sheets used.
+    pub sheets: usize,
+    /// Area of the parts over the area of the sheets, 0 to 1.
+    pub yield_share: f64,
+    /// Burned length of cuts, mm.
+    pub cut: f64,
+    /// Length of scores and marks, mm.
+    pub score: f64,
+    /// Moves without beam, mm.
+    pub travel: f64,
+    /// Pierces.
+    pub pierces: usize,
+    /// Swept area, mm².
+    pub engraved: f64,
+    /// Time on the machine, s.
+    pub seconds: f64,
+    /// Machine time and material.
+    pub cost: f64,
+}
+
+impl Ledger {
+    /// The figures of a layout with its proofs.
+    pub fn of(layout: &Layout, part_area: f64, proofs: &[SheetProof], batch: &Batch, shop: &Shop) -> Self {
+        let sheet_area: f64 = layout.sheets.iter().map(|s| s.sheet.area()).sum();
+        let seconds: f64 = proofs.iter().map(|p| p.seconds).sum();
+        let hourly = shop.machine(&batch.machine).map_or(0.0, |m| m.hourly);
+        let price = shop.material(&batch.material).map_or(0.0, |m| m.price);
+        Self {
+            sheets: layout.sheets.len(),
+            yield_share: if sheet_area > 0.0 { part_area / sheet_area } else { 0.0 },
+            cut: proofs.iter().map(|p| p.cut).sum(),
+            score: proofs.iter().map(|p| p.score).sum(),
+            travel: proofs.iter().map(|p| p.travel).sum(),
+            pierces: proofs.iter().map(|p| p.pierces).sum(),
+            engraved: proofs.iter().map(|p| p.engrave_area).sum(),
+            seconds,
+            cost: seconds / 3600.0 * hourly + sheet_area / 1e6 * price * batch.thickness,
+        }
+    }
+}

@@ -1,0 +1,212 @@
+//! The search: many orders of putting parts down, the best kept, for as long as it is let.
+
+use super::packer::{Filling, Taste};
+use super::problem::Problem;
+use super::{Layout, Placement, SheetLayout};
+use rand::rngs::SmallRng;
+use rand::seq::SliceRandom;
+use rand::{Rng, SeedableRng};
+use std::collections::BTreeMap;
+use std::sync::Mutex;
+
+/// How a search is run and watched. There is no clock in here: the caller decides when it is enough.
+pub struct Control<'a> {
+    /// Asked between tries and now and then within the first; false ends the search with the best so far.
+    pub go_on: &'a (dyn Fn() -> bool + Sync),
+    /// Told of each better layout and the number of tries so far.
+    pub better: &'a (dyn Fn(&Layout, usize) + Sync),
+    /// Start of the random sequence.
+    pub seed: u64,
+    /// Greatest number of tries; `usize::MAX` to go by `go_on` alone.
+    pub tries: usize,
+}
+
+/// Cost of a layout, smaller is better: parts without a place, sheets, then the room used on the last sheet.
+#[derive(Clone, Copy, Debug, PartialEq, PartialOrd)]
+struct Cost(usize, usize, f64);
+
+struct Best {
+    cost: Cost,
+    order: Vec<usize>,
+    taste: Taste,
+    layout: Layout,
+    tries: usize,
+    found_at: usize,
+}
+
+/// Searches until told to stop, until the tries are used up, or until long nothing better was found.
+pub fn search(problem: &Problem, control: &Control) -> Layout {
+    let mut order: Vec<usize> = problem.demands.iter().enumerate().flat_map(|(i, d)| std::iter::repeat_n(i, d.quantity as usize)).collect();
+    if order.is_empty() {
+        return Layout::default();
+    }
+    order.sort_by(|a, b| key(problem, *b, 0).total_cmp(&key(problem, *a, 0)));
+    let first = try_order(problem, &order, Taste::Left, None).unwrap_or_else(|| (Cost(usize::MAX, 0, 0.0), Layout::default()));
+    (control.better)(&first.1, 1);
+    let best = Mutex::new(Best { cost: first.0, order: order.clone(), taste: Taste::Left, layout: first.1, tries: 1, found_at: 1 });
+    let threads = rayon::current_num_threads().clamp(1, 8);
+    rayon::scope(|scope| {
+        for worker in 0..threads {
+            let (best, order) = (&best, &order);
+            scope.spawn(move |_| work(problem, control, best, order, worker, threads));
+        }
+    });
+    best.into_inner().map(|b| b.layout).unwrap_or_default()
+}
+
+/// Sizes to sort by at first: area, longest side, box area.
+fn key(problem: &Problem, demand: usize, by: usize) -> f64 {
+    let shape = &problem.shapes[problem.demands[demand].shape];
+    match by {
+        0 => shape.area,
+        1 => shape.size.x.max(shape.size.y),
+        2 => shape.size.x * shape.size.y,
+        _ => shape.size.x.min(shape.size.y),
+    }
+}
+
+fn work(problem: &Problem, control: &Control, best: &Mutex<Best>, order: &[usize], worker: usize, threads: usize) {
+    let mut rng = SmallRng::seed_from_u64(control.seed.wrapping_mul(0x9e37_79b9).wrapping_add(worker as u64));
+    // Long without a better one: enough. Small jobs have few orders worth trying.
+    let patience = 200 + 40 * order.len().min(200);
+    let starts: Vec<(usize, Taste)> = (0..4).flat_map(|by| Taste::ALL.map(|t| (by, t))).skip(worker).step_by(threads).collect();
+    for round in 0.. {
+        if !(control.go_on)() {
+            return;
+        }
+        let (mut candidate, mut taste, limit) = {
+            let Ok(b) = best.lock() else { return };
+            if b.tries >= control.tries || b.tries - b.found_at > patience || b.cost.0 == 0 && order.len() == 1 {
+                return;
+            }
+            (b.order.clone(), b.taste, b.cost)
+        };
+        if let Some((by, start)) = starts.get(round) {
+            candidate = order.to_vec();
+            candidate.sort_by(|a, b| key(problem, *b, *by).total_cmp(&key(problem, *a, *by)));
+            taste = *start;
+        } else {
+            disturb(&mut candidate, &mut taste, &mut rng);
+        }
+        let found = try_order(problem, &candidate, taste, Some((limit, control.go_on)));
+        let Ok(mut b) = best.lock() else { return };
+        b.tries += 1;
+        if let Some((cost, layout)) = found.filter(|f| f.0 <= b.cost) {
+            let better = cost < b.cost;
+            let tries = b.tries;
+            (b.cost, b.order, b.taste) = (cost, candidate, taste);
+            if better {
+                (control.better)(&layout, tries);
+                (b.layout, b.found_at) = (layout, tries);
+            }
+        }
+    }
+}
+
+fn disturb(order: &mut [usize], taste: &mut Taste, rng: &mut SmallRng) {
+    let n = order.len();
+    if rng.random_bool(0.15) {
+        *taste = Taste::ALL[rng.random_range(0..4)];
+    }
+    if n < 2 {
+        return;
+    }
+    for _ in 0..rng.random_range(1..=3) {
+        let (i, j) = (rng.random_range(0..n), rng.random_range(0..n));
+        match rng.random_range(0..10) {
+            0..5 => order.swap(i, j),
+            5..8 => order[i.min(j)..=i.max(j)].rotate_right(1),
+            8 => order[i.min(j)..=i.max(j)].reverse(),
+            _ => {
+                let end = (i + 8).min(n);
+                order[i..end].shuffle(rng);
+            }
+        }
+    }
+}
+
+type Limit<'a> = Option<(Cost, &'a (dyn Fn() -> bool + Sync))>;
+
+/// Puts the parts down in this order. `None` when it was stopped or cannot beat the limit.
+fn try_order(problem: &Problem, order: &[usize], taste: Taste, limit: Limit) -> Option<(Cost, Layout)> {
+    let mut sheets: Vec<Filling> = Vec::new();
+    let mut left: Vec<u32> = problem.sheets.iter().map(|s| s.count.unwrap_or(u32::MAX)).collect();
+    let mut kind = 0;
+    let mut unplaced: Vec<usize> = Vec::new();
+    let mut hopeless = vec![false; problem.shapes.len()];
+    for (n, demand) in order.iter().enumerate() {
+        if let Some((cost, go_on)) = limit {
+            if sheets.len() > cost.1 && cost.0 == 0 || n % 16 == 0 && !go_on() {
+                return None;
+            }
+        }
+        let shape = problem.demands[*demand].shape;
+        if hopeless[shape] {
+            unplaced.push(*demand);
+            continue;
+        }
+        let mut put = sheets.iter_mut().any(|s| s.put(problem, *demand, taste));
+        // A new sheet of the next kind there is; a kind that the part does not fit is passed over for it alone.
+        let mut next = kind;
+        while !put && next < problem.sheets.len() && sheets.len() < MOST_SHEETS {
+            if left[next] == 0 {
+                kind += usize::from(next == kind);
+                next += 1;
+                continue;
+            }
+            let mut fresh = Filling::new(next, problem.shapes.len());
+            if fresh.put(problem, *demand, taste) {
+                put = true;
+                left[next] -= 1;
+                sheets.push(fresh);
+            } else {
+                next += 1;
+            }
+        }
+        if !put {
+            unplaced.push(*demand);
+            hopeless[shape] = true;
+        }
+    }
+    Some((cost(problem, &sheets, unplaced.len()), layout(problem, &sheets, &unplaced)))
+}
+
+/// More sheets than this are not one job.
+const MOST_SHEETS: usize = 200;
+
+fn cost(problem: &Problem, sheets: &[Filling], unplaced: usize) -> Cost {
+    let room = sheets.last().map_or(0.0, |last| {
+        let sheet = &problem.sheets[last.kind];
+        // What stays free in one piece is what lies beyond the used box, along the better side.
+        let strip = (last.used.x * sheet.height).min(last.used.y * sheet.width);
+        strip / (sheet.width * sheet.height) + 0.05 * last.used.x * last.used.y / (sheet.width * sheet.height)
+    });
+    let spread: f64 = sheets.iter().map(|s| s.used.x * s.used.y).sum::<f64>() * 1e-10;
+    Cost(unplaced, sheets.len(), room + spread)
+}
+
+fn layout(problem: &Problem, sheets: &[Filling], unplaced: &[usize]) -> Layout {
+    let mut missing: BTreeMap<_, u32> = BTreeMap::new();
+    for demand in unplaced {
+        *missing.entry(problem.demands[*demand].part).or_insert(0) += 1;
+    }
+    let sheets = sheets
+        .iter()
+        .map(|s| SheetLayout {
+            sheet: super::Sheet { count: Some(1), ..problem.sheets[s.kind].clone() },
+            placed: s
+                .put
+                .iter()
+                .map(|p| {
+                    let demand = &problem.demands[p.demand];
+                    let turn = &problem.shapes[demand.shape].turns[p.turn];
+                    // On the sheet = turned (drawing - corner) + shift + at.
+                    let home = super::turned(turn.angle) * demand.corner.to_point();
+                    let by = p.at.to_vec2() + turn.shift - home.to_vec2();
+                    Placement { part: demand.part, x: by.x, y: by.y, angle: turn.angle, mirrored: false }
+                })
+                .collect(),
+        })
+        .collect();
+    Layout { sheets, unplaced: missing }
+}

@@ -1,0 +1,230 @@
+//! What the program burns against what was meant.
+
+use super::{Action, ProgramFault, SheetProof};
+use crate::assign::{Process, Work, parents};
+use crate::finding::{Finding, Severity, Station};
+use crate::geometry::{Path, Point, Segment};
+use crate::hold::SheetPath;
+use crate::nest::SheetLayout;
+use crate::shop::Machine;
+use rstar::primitives::{GeomWithData, Rectangle};
+use rstar::{AABB, RTree};
+
+/// A burned point belongs to a stroke that is nearer than this, mm.
+const NEAR: f64 = 0.02;
+/// Burned length of a stroke may differ from what was meant by this much, mm, and this share.
+const SHORT: (f64, f64) = (0.05, 0.02);
+/// A cut may come nearer to a part than half its kerf by this much, mm.
+const GOUGE: f64 = 0.05;
+/// Distance of the samples along a burned move, mm, and most of them on one move.
+const STEP: f64 = 0.5;
+const MOST_SAMPLES: f64 = 64.0;
+
+type Boxed = GeomWithData<Rectangle<[f64; 2]>, usize>;
+
+/// A line that is meant to be burned.
+struct Stroke {
+    path: Segment,
+    op: usize,
+    lead: bool,
+    /// Length to be burned, all passes, mm.
+    meant: f64,
+    burned: f64,
+}
+
+pub(super) fn unreadable(sheet: usize, fault: &ProgramFault) -> Finding {
+    Finding::new(Station::Proof, Severity::Stop, "program-unreadable", 1, format!("The program of sheet {} cannot be read back: {fault}.", sheet + 1))
+}
+
+pub(super) fn run(proof: &mut SheetProof, actions: &[Action], sheet: usize, intended: &SheetPath, layout: &SheetLayout, work: &Work, machine: &Machine) -> Vec<Finding> {
+    let mut faults = Faults { sheet, findings: Vec::new() };
+    within_limits(actions, machine, &mut faults);
+    let mut strokes = strokes(intended);
+    let mut stray = Vec::new();
+    let mut twice = Vec::new();
+    let index = RTree::bulk_load(strokes.iter().enumerate().map(|(i, s)| boxed(&s.path, i)).collect());
+    let powers = actions.iter().filter_map(|a| if let Action::Move { power, .. } = a { Some(*power) } else { None });
+    for (m, power) in proof.moves.iter_mut().zip(powers) {
+        if power <= 0.0 {
+            continue;
+        }
+        let length = m.path.length();
+        let samples = (length / STEP).ceil().clamp(2.0, MOST_SAMPLES) as usize;
+        let mut held = None;
+        for i in 0..samples {
+            let at = (i as f64 + 0.5) / samples as f64;
+            let (p, way) = (m.path.at(at), m.path.direction(at));
+            let near = index.locate_in_envelope_intersecting(AABB::from_corners([p.x - NEAR, p.y - NEAR], [p.x + NEAR, p.y + NEAR]));
+            let mut best: Option<(f64, usize)> = None;
+            let mut along = 0;
+            for k in near.map(|b| b.data) {
+                let s = &strokes[k];
+                let t = s.path.nearest(p);
+                let distance = s.path.at(t).distance(p);
+                let parallel = s.path.direction(t).dot(way).abs() > 0.95;
+                if distance > NEAR || !parallel {
+                    continue;
+                }
+                along += usize::from(distance < 0.005 && t > 0.02 && t < 0.98 && intended.ops[s.op].process == Process::Cut);
+                if best.is_none_or(|b| distance < b.0) {
+                    best = Some((distance, k));
+                }
+            }
+            match best {
+                Some((_, k)) => {
+                    strokes[k].burned += length / samples as f64;
+                    held = Some(k);
+                }
+                None => stray.push(p),
+            }
+            if along > 1 {
+                twice.push(p);
+            }
+        }
+        if let Some(k) = held {
+            (m.op, m.lead, m.process) = (Some(strokes[k].op), strokes[k].lead, Some(intended.ops[strokes[k].op].process));
+        } else {
+            m.process = Some(Process::Cut);
+        }
+    }
+    faults.add("burned-astray", &stray, "places are burned where nothing was meant to be");
+    coverage(&strokes, &mut twice, &mut faults);
+    faults.add("burned-twice", &twice, "places are burned twice: lines lie on each other");
+    inside_out(proof, intended, layout, work, &mut faults);
+    gouges(proof, intended, layout, work, &mut faults);
+    faults.findings
+}
+
+struct Faults {
+    sheet: usize,
+    findings: Vec<Finding>,
+}
+
+impl Faults {
+    fn add(&mut self, code: &str, at: &[Point], what: &str) {
+        if !at.is_empty() {
+            let text = format!("On sheet {} {} {what}. The program is not released.", self.sheet + 1, at.len());
+            self.findings.push(Finding::new(Station::Proof, Severity::Stop, code, at.len(), text).on_sheet(self.sheet, at.iter().copied()));
+        }
+    }
+}
+
+fn boxed(s: &Segment, data: usize) -> Boxed {
+    let b = s.bounds();
+    Boxed::new(Rectangle::from_corners([b.min.x, b.min.y], [b.max.x, b.max.y]), data)
+}
+
+fn strokes(intended: &SheetPath) -> Vec<Stroke> {
+    let mut all = Vec::new();
+    for (op, o) in intended.ops.iter().enumerate() {
+        let passes = f64::from(o.passes);
+        let mut add = |path: Segment, lead: bool, times: f64| all.push(Stroke { path, op, lead, meant: path.length() * times, burned: 0.0 });
+        o.lead_in.iter().chain(&o.lead_out).for_each(|s| add(*s, true, passes));
+        o.runs.iter().flatten().for_each(|s| add(*s, false, passes));
+        o.rows.iter().for_each(|r| r.spans.iter().for_each(|(a, b)| add(Segment::line(Point::new(*a, r.y), Point::new(*b, r.y)), false, passes)));
+    }
+    all
+}
+
+fn coverage(strokes: &[Stroke], twice: &mut Vec<Point>, faults: &mut Faults) {
+    let mut missing = Vec::new();
+    for s in strokes.iter().filter(|s| s.meant > 0.0) {
+        let slack = SHORT.0.max(s.meant * SHORT.1) + STEP.min(s.meant * 0.5) * 0.5;
+        if s.burned < s.meant - slack {
+            missing.push(s.path.at(0.5));
+        } else if s.burned > s.meant + slack {
+            twice.push(s.path.at(0.5));
+        }
+    }
+    faults.add("not-burned", &missing, "lines that were meant to be burned are missing or short");
+}
+
+fn within_limits(actions: &[Action], machine: &Machine, faults: &mut Faults) {
+    let (mut off, mut fast, mut strong) = (Vec::new(), Vec::new(), Vec::new());
+    for action in actions {
+        let Action::Move { path, feed, power, .. } = action else { continue };
+        let b = path.bounds();
+        if b.min.x < -1e-3 || b.min.y < -1e-3 || b.max.x > machine.bed_width + 1e-3 || b.max.y > machine.bed_height + 1e-3 {
+            off.push(path.end);
+        }
+        if feed.is_some_and(|f| f > machine.feed_limit + 1e-6) {
+            fast.push(path.end);
+        }
+        if *power > machine.power_limit + 1e-6 {
+            strong.push(path.end);
+        }
+    }
+    faults.add("off-bed", &off, &format!("moves leave {}'s bed of {} × {} mm", machine.name, machine.bed_width, machine.bed_height));
+    faults.add("feed-over", &fast, &format!("moves are faster than {}'s {} mm/min", machine.name, machine.feed_limit));
+    faults.add("power-over", &strong, &format!("moves ask for more power than {} has", machine.name));
+}
+
+/// Every closed cut must be done before the one around it begins.
+fn inside_out(proof: &SheetProof, intended: &SheetPath, layout: &SheetLayout, work: &Work, faults: &mut Faults) {
+    let mut span: Vec<Option<(f64, f64)>> = vec![None; intended.ops.len()];
+    for m in proof.moves.iter().filter(|m| m.process == Some(Process::Cut)) {
+        let Some(s) = m.op.and_then(|o| span.get_mut(o)) else { continue };
+        *s = Some(s.map_or((m.begin, m.end), |(a, b)| (a.min(m.begin), b.max(m.end))));
+    }
+    let closed: Vec<(usize, Path)> = intended
+        .ops
+        .iter()
+        .enumerate()
+        .filter(|(_, o)| o.process == Process::Cut)
+        .filter_map(|(i, o)| Some((i, work.items[o.item].contour.path.transformed(layout.placed.get(o.placement)?.affine()))))
+        .filter(|(_, p)| p.closed)
+        .collect();
+    let paths: Vec<&Path> = closed.iter().map(|c| &c.1).collect();
+    let early: Vec<Point> = parents(&paths)
+        .into_iter()
+        .enumerate()
+        .filter_map(|(k, parent)| {
+            let (inner, outer) = (span[closed[k].0]?, span[closed[parent?].0]?);
+            (inner.1 > outer.0 + 1e-9).then(|| closed[k].1.bounds().center())
+        })
+        .collect();
+    faults.add("outer-first", &early, "contours are cut after the outline around them: the part may have moved by then");
+}
+
+/// No closed cut and no lead may come nearer to any part's material than half its kerf.
+fn gouges(proof: &SheetProof, intended: &SheetPath, layout: &SheetLayout, work: &Work, faults: &mut Faults) {
+    let mut edges: Vec<(Segment, usize)> = Vec::new();
+    let mut outlines: Vec<(Path, Vec<Path>)> = Vec::new();
+    for (k, p) in layout.placed.iter().enumerate() {
+        let Some(part) = work.part(p.part) else {
+            outlines.push((Path::default(), Vec::new()));
+            continue;
+        };
+        let lie = |path: &Path| path.transformed(p.affine());
+        let outer = if part.outer.is_some() { lie(&part.outline) } else { Path::default() };
+        let holes: Vec<Path> = part.holes.iter().map(|i| lie(&work.items[*i].contour.path)).collect();
+        edges.extend(std::iter::once(&outer).chain(&holes).flat_map(|path| &path.segments).map(|s| (*s, k)));
+        outlines.push((outer, holes));
+    }
+    let index: RTree<Boxed> = RTree::bulk_load(edges.iter().enumerate().map(|(i, e)| boxed(&e.0, i)).collect());
+    let mut bad = Vec::new();
+    for m in proof.moves.iter().filter(|m| m.process == Some(Process::Cut)) {
+        let Some(op) = m.op.map(|o| &intended.ops[o]) else { continue };
+        if !work.items[op.item].contour.path.closed {
+            continue;
+        }
+        let reach = op.kerf / 2.0 - GOUGE;
+        let samples = (m.path.length() / STEP).ceil().clamp(1.0, MOST_SAMPLES) as usize;
+        for i in 0..samples {
+            let p = m.path.at((i as f64 + 0.5) / samples as f64);
+            let r = reach.max(0.0);
+            let mut near = index.locate_in_envelope_intersecting(AABB::from_corners([p.x - r, p.y - r], [p.x + r, p.y + r]));
+            if near.any(|e| edges[e.data].0.distance(p) < reach) {
+                bad.push(p);
+            }
+        }
+        // Crossing an edge shows in the samples; starting inside a part does not.
+        let p = m.path.at(0.5);
+        let within = |(outer, holes): &(Path, Vec<Path>)| outer.contains(p) && !holes.iter().any(|h| h.contains(p));
+        let bounds_hit = outlines.get(op.placement).is_some_and(within);
+        if bounds_hit {
+            bad.push(p);
+        }
+    }
+    faults.add("gouge", &bad, "places of good parts would be cut into");
+}

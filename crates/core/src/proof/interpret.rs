@@ -1,0 +1,220 @@
+//! A reader of ISO 6983 programs, as a controller understands them: G0 G1 G2 G3 G4 G17 G20 G21 G90 G91 G94, M0 M2 M3 M5
+//! M7 M8 M9 M30, F, S, I J. Anything else is a fault with its line.
+
+use crate::geometry::{Point, Segment, Vec2};
+use std::f64::consts::TAU;
+
+/// Lines read at most, and characters of one line.
+const MOST_LINES: usize = 20_000_000;
+const LONGEST_LINE: usize = 256;
+/// The arc's start and end may differ in radius by this much, mm: rounding of its words.
+const ROUND: f64 = 0.005;
+
+/// What a program does.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Action {
+    /// A move.
+    Move {
+        /// The way, in mm on the bed.
+        path: Segment,
+        /// Feed in mm/min; `None` for a rapid.
+        feed: Option<f64>,
+        /// Power word while the beam is on; 0 with it off.
+        power: f64,
+        /// Line of the program, from 1.
+        line: usize,
+    },
+    /// Standing still.
+    Wait {
+        /// For this long, s.
+        seconds: f64,
+        /// Power word while it waits.
+        power: f64,
+        /// Line of the program, from 1.
+        line: usize,
+    },
+}
+
+/// Why a program cannot be run.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+#[error("line {line}: {what}")]
+pub struct ProgramFault {
+    /// Line, from 1.
+    pub line: usize,
+    /// What is wrong with it.
+    pub what: String,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq)]
+enum Motion {
+    Rapid,
+    Line,
+    Arc { clockwise: bool },
+}
+
+/// The state of a controller between lines.
+#[derive(Clone, Debug)]
+pub struct Interpreter {
+    at: Point,
+    motion: Motion,
+    feed: f64,
+    power: f64,
+    beam: bool,
+    absolute: bool,
+    unit: f64,
+    line: usize,
+    ended: bool,
+}
+
+impl Default for Interpreter {
+    fn default() -> Self {
+        Self { at: Point::ZERO, motion: Motion::Rapid, feed: 0.0, power: 0.0, beam: false, absolute: true, unit: 1.0, line: 0, ended: false }
+    }
+}
+
+/// Reads a whole program.
+pub fn interpret(program: &str) -> Result<Vec<Action>, ProgramFault> {
+    let mut interpreter = Interpreter::default();
+    let mut actions = Vec::new();
+    for line in program.lines().take(MOST_LINES) {
+        interpreter.line(line, &mut actions)?;
+    }
+    if !interpreter.ended {
+        return Err(ProgramFault { line: interpreter.line, what: "the program has no end (M2 or M30); it may be cut off".into() });
+    }
+    Ok(actions)
+}
+
+impl Interpreter {
+    /// Where the head is.
+    pub fn position(&self) -> Point {
+        self.at
+    }
+    /// True after M2 or M30.
+    pub fn ended(&self) -> bool {
+        self.ended
+    }
+
+    /// Takes one line; what it does is added to `actions`.
+    pub fn line(&mut self, text: &str, actions: &mut Vec<Action>) -> Result<(), ProgramFault> {
+        self.line += 1;
+        let words = self.words(text)?;
+        if words.is_empty() {
+            return Ok(());
+        }
+        if self.ended {
+            return Err(self.fault("there is something after the end of the program"));
+        }
+        let get = |letter: char| words.iter().find(|w| w.0 == letter).map(|w| w.1);
+        let mut wait = false;
+        let mut moving = ['X', 'Y'].iter().any(|l| get(*l).is_some());
+        for (letter, value) in &words {
+            let code = (value * 10.0).round() as i64;
+            match (letter, code) {
+                ('G', 0) => self.motion = Motion::Rapid,
+                ('G', 10) => self.motion = Motion::Line,
+                ('G', 20) => self.motion = Motion::Arc { clockwise: true },
+                ('G', 30) => self.motion = Motion::Arc { clockwise: false },
+                ('G', 40) => wait = true,
+                ('G', 200) => self.unit = 25.4,
+                ('G', 210) => self.unit = 1.0,
+                ('G', 900) => self.absolute = true,
+                ('G', 910) => self.absolute = false,
+                ('M', 30 | 40) => self.beam = true,
+                ('M', 50) => self.beam = false,
+                ('M', 20 | 300) => self.ended = true,
+                ('G', 170 | 400 | 940) | ('M', 0 | 60 | 70 | 80 | 90) | ('N' | 'T', _) => {}
+                ('F', _) if *value > 0.0 => self.feed = value * self.unit,
+                ('S', _) if *value >= 0.0 => self.power = *value,
+                ('X' | 'Y' | 'I' | 'J' | 'P', _) => {}
+                _ => return Err(self.fault(&format!("{letter}{value} is not understood"))),
+            }
+        }
+        if matches!(self.motion, Motion::Arc { .. }) && (get('I').is_some() || get('J').is_some()) {
+            moving = true;
+        }
+        let power = if self.beam { self.power } else { 0.0 };
+        if wait {
+            let seconds = get('P').filter(|p| (0.0..=3600.0).contains(p)).ok_or_else(|| self.fault("G4 needs P with 0 to 3600 seconds"))?;
+            actions.push(Action::Wait { seconds, power, line: self.line });
+            return Ok(());
+        }
+        if moving {
+            let target = self.target(get('X'), get('Y'));
+            let center = Vec2::new(get('I').unwrap_or(0.0), get('J').unwrap_or(0.0)) * self.unit;
+            self.go(target, center, power, actions)?;
+        }
+        Ok(())
+    }
+
+    fn target(&self, x: Option<f64>, y: Option<f64>) -> Point {
+        let along = |v: Option<f64>, now: f64| v.map_or(now, |v| v * self.unit + if self.absolute { 0.0 } else { now });
+        Point::new(along(x, self.at.x), along(y, self.at.y))
+    }
+
+    fn go(&mut self, to: Point, center: Vec2, power: f64, actions: &mut Vec<Action>) -> Result<(), ProgramFault> {
+        let line = self.line;
+        let from = std::mem::replace(&mut self.at, to);
+        let feed = if self.motion == Motion::Rapid { None } else { Some(self.feed) };
+        if feed == Some(0.0) {
+            return Err(self.fault("a feed move comes before any feed F"));
+        }
+        let mut push = |path: Segment| actions.push(Action::Move { path, feed, power, line });
+        let Motion::Arc { clockwise } = self.motion else {
+            if from.distance(to) > 0.0 {
+                push(Segment::line(from, to));
+            }
+            return Ok(());
+        };
+        let c = from + center;
+        let (r, r_end) = (center.hypot(), to.distance(c));
+        if r < 1e-9 || (r - r_end).abs() > ROUND + r * 1e-4 {
+            return Err(self.fault(&format!("the arc's centre is {r:.4} mm from its start but {r_end:.4} mm from its end")));
+        }
+        let (a, b) = ((from - c).atan2(), (to - c).atan2());
+        let mut sweep = if clockwise { -((a - b).rem_euclid(TAU)) } else { (b - a).rem_euclid(TAU) };
+        if from.distance(to) < 1e-9 || sweep.abs() < 1e-12 {
+            sweep = if clockwise { -TAU } else { TAU };
+        }
+        if sweep.abs() > 1.9 * std::f64::consts::PI {
+            let half = Segment::arc(c, r, a, sweep / 2.0);
+            push(Segment { start: from, end: half.end, bulge: half.bulge });
+            push(Segment { start: half.end, end: to, bulge: half.bulge });
+        } else {
+            push(Segment { start: from, end: to, bulge: (sweep / 4.0).tan() });
+        }
+        Ok(())
+    }
+
+    /// Letters with numbers, comments in brackets or behind a semicolon left out.
+    fn words(&self, text: &str) -> Result<Vec<(char, f64)>, ProgramFault> {
+        if text.len() > LONGEST_LINE {
+            return Err(self.fault("the line is longer than 256 characters"));
+        }
+        let mut words = Vec::new();
+        let mut rest = text.trim();
+        while let Some(letter) = rest.chars().next() {
+            if letter == ';' || letter == '%' {
+                break;
+            }
+            if letter == '(' {
+                let end = rest.find(')').ok_or_else(|| self.fault("a comment is not closed"))?;
+                rest = rest[end + 1..].trim_start();
+                continue;
+            }
+            if !letter.is_ascii_uppercase() {
+                return Err(self.fault(&format!("“{letter}” is not understood")));
+            }
+            rest = rest[1..].trim_start();
+            let end = rest.find(|c: char| !(c.is_ascii_digit() || matches!(c, '.' | '-' | '+'))).unwrap_or(rest.len());
+            let value: f64 = rest[..end].parse().map_err(|_| self.fault(&format!("{letter} has no number")))?;
+            words.push((letter, value));
+            rest = rest[end..].trim_start();
+        }
+        Ok(words)
+    }
+
+    fn fault(&self, what: &str) -> ProgramFault {
+        ProgramFault { line: self.line, what: what.into() }
+    }
+}

@@ -1,0 +1,136 @@
+//! Station 7: the program is read back and compared with what was meant.
+//!
+//! The interpreter ([`Interpreter`]) knows nothing of the writer: it reads program text as a controller would. What it
+//! burns is laid over the intended strokes, and over the parts themselves.
+
+mod compare;
+mod interpret;
+#[cfg(test)]
+mod tests;
+
+pub use interpret::{Action, Interpreter, ProgramFault, interpret};
+
+use crate::assign::{Process, Work};
+use crate::finding::Finding;
+use crate::geometry::Segment;
+use crate::hold::SheetPath;
+use crate::nest::SheetLayout;
+use crate::shop::Machine;
+use crate::time::{Act, Dynamics, Timing, plan};
+use std::collections::BTreeMap;
+
+/// A move of the program with what it turned out to be.
+#[derive(Clone, Debug)]
+pub struct Traced {
+    /// The way.
+    pub path: Segment,
+    /// Process that it burns for; `None` while the beam is off.
+    pub process: Option<Process>,
+    /// True on a lead.
+    pub lead: bool,
+    /// Index of the op it belongs to, when burning.
+    pub op: Option<usize>,
+    /// Seconds from the start at which it begins and ends, waits before it included in the begin.
+    pub begin: f64,
+    /// See `begin`.
+    pub end: f64,
+    /// Line of the program, from 1.
+    pub line: usize,
+}
+
+/// The verdict on one sheet's program.
+#[derive(Clone, Debug, Default)]
+pub struct SheetProof {
+    /// Every move in order.
+    pub moves: Vec<Traced>,
+    /// Time on the machine, s.
+    pub seconds: f64,
+    /// Time by process; `None` for travel and waits.
+    pub by_process: BTreeMap<Option<Process>, f64>,
+    /// Burned length of cuts, leads apart, mm.
+    pub cut: f64,
+    /// Burned length of scores and marks, mm.
+    pub score: f64,
+    /// Beam-off moves from the first to the last burn, mm.
+    pub travel: f64,
+    /// Times the beam is lit to cut.
+    pub pierces: usize,
+    /// Swept area, mm².
+    pub engrave_area: f64,
+}
+
+/// Reads the program back, compares it, and tells how long it takes.
+pub fn run(program: &str, sheet: usize, intended: &SheetPath, layout: &SheetLayout, work: &Work, machine: &Machine) -> (SheetProof, Vec<Finding>) {
+    let actions = match interpret(program) {
+        Ok(actions) => actions,
+        Err(fault) => return (SheetProof::default(), vec![compare::unreadable(sheet, &fault)]),
+    };
+    let mut proof = timed(&actions, machine);
+    let findings = compare::run(&mut proof, &actions, sheet, intended, layout, work, machine);
+    proof.sum(intended);
+    (proof, findings)
+}
+
+/// The planner's acts for a program; feeds in mm/min become mm/s, beam-off rapids go at the machine's own speed.
+pub fn acts(actions: &[Action], machine: &Machine) -> Vec<Act> {
+    actions
+        .iter()
+        .map(|a| match a {
+            Action::Move { path, feed, .. } => Act::Move { path: *path, speed: feed.unwrap_or(machine.rapid) / 60.0 },
+            Action::Wait { seconds, .. } => Act::Wait(*seconds),
+        })
+        .collect()
+}
+
+/// Acceleration and corners of a machine.
+pub fn dynamics(machine: &Machine) -> Dynamics {
+    Dynamics { acceleration: machine.acceleration, junction: machine.junction }
+}
+
+fn timed(actions: &[Action], machine: &Machine) -> SheetProof {
+    let timings: Vec<Timing> = plan(&acts(actions, machine), dynamics(machine));
+    let mut proof = SheetProof::default();
+    let (mut clock, mut begin) = (0.0, 0.0);
+    for (action, timing) in actions.iter().zip(&timings) {
+        clock += timing.seconds;
+        if let Action::Move { path, line, .. } = action {
+            proof.moves.push(Traced { path: *path, process: None, lead: false, op: None, begin, end: clock, line: *line });
+            begin = clock;
+        }
+    }
+    proof.seconds = clock;
+    proof
+}
+
+impl SheetProof {
+    fn sum(&mut self, intended: &SheetPath) {
+        let first = self.moves.iter().position(|m| m.process.is_some());
+        let last = self.moves.iter().rposition(|m| m.process.is_some());
+        let mut burning: Option<usize> = None;
+        let mut engraved: Vec<bool> = vec![false; intended.ops.len()];
+        for (i, m) in self.moves.iter().enumerate() {
+            let length = m.path.length();
+            *self.by_process.entry(m.process).or_insert(0.0) += m.end - m.begin;
+            match m.process {
+                Some(Process::Cut) => {
+                    if !m.lead {
+                        self.cut += length;
+                    }
+                    if burning.is_none() || i > 0 && self.moves[i - 1].process.is_none() {
+                        self.pierces += 1;
+                    }
+                }
+                Some(Process::Score | Process::Mark) => self.score += length,
+                Some(Process::Engrave) => {
+                    if let Some(seen) = m.op.and_then(|o| engraved.get_mut(o)) {
+                        *seen = true;
+                    }
+                }
+                _ if first.is_some_and(|f| i > f) && last.is_some_and(|l| i < l) => self.travel += length,
+                _ => {}
+            }
+            burning = m.process.and(m.op);
+        }
+        self.engrave_area = intended.ops.iter().zip(engraved).filter(|(_, seen)| *seen).map(|(o, _)| o.area).sum();
+    }
+}

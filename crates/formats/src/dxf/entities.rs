@@ -1,0 +1,327 @@
+//! Entities as the file has them, before blocks are drawn out.
+
+use super::Groups;
+use super::colour;
+use boustrophe_core::drawing::Drawing;
+use boustrophe_core::geometry::{Affine, Curve, Nurbs, Point, Segment, Vec2};
+use std::f64::consts::TAU;
+use std::sync::Arc;
+
+/// An entity's colour, as given.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) enum Paint {
+    ByLayer,
+    ByBlock,
+    Is([u8; 3]),
+}
+
+/// What an entity is.
+#[derive(Clone, Debug)]
+pub(crate) enum RawShape {
+    Path { curves: Vec<Curve>, closed: bool },
+    Text { at: Point, height: f64, angle: f64, value: String },
+    Insert(Box<Insert>),
+}
+
+/// A block reference.
+#[derive(Clone, Debug)]
+pub(crate) struct Insert {
+    pub(crate) block: String,
+    pub(crate) at: Vec2,
+    pub(crate) scale: (f64, f64),
+    pub(crate) angle: f64,
+    pub(crate) columns: u32,
+    pub(crate) rows: u32,
+    pub(crate) pitch: (f64, f64),
+    pub(crate) mirror: Affine,
+}
+
+/// An entity with its looks.
+#[derive(Clone, Debug)]
+pub(crate) struct Raw {
+    pub(crate) layer: String,
+    pub(crate) paint: Paint,
+    pub(crate) line_type: Option<String>,
+    pub(crate) width: Option<u32>,
+    pub(crate) shape: RawShape,
+}
+
+/// Copies of one array at most.
+const MOST_COPIES: f64 = 100_000.0;
+
+/// Kinds that hold no drawn line by themselves and are not counted.
+const PARTS: [&str; 2] = ["SEQEND", "VERTEX"];
+
+/// Collects entities; polylines of the old kind come in several records.
+#[derive(Default)]
+pub(crate) struct Gathering {
+    raw: Vec<Raw>,
+    skipped: Vec<(String, Option<String>)>,
+    polyline: Option<(Raw, Vec<(Point, f64)>)>,
+}
+
+/// Reads values of a record by group code.
+struct Record<'a> {
+    groups: &'a Groups<'a>,
+}
+
+impl Record<'_> {
+    fn text(&self, code: i32) -> Option<&str> {
+        self.groups.iter().find(|g| g.0 == code).map(|g| g.1.as_ref())
+    }
+    fn number(&self, code: i32) -> f64 {
+        self.text(code).and_then(|t| t.trim().parse().ok()).unwrap_or(0.0)
+    }
+    fn or(&self, code: i32, otherwise: f64) -> f64 {
+        self.text(code).and_then(|t| t.trim().parse().ok()).unwrap_or(otherwise)
+    }
+    fn integer(&self, code: i32) -> i64 {
+        self.text(code).and_then(|t| t.trim().parse().ok()).unwrap_or(0)
+    }
+    fn point(&self, code: i32) -> Point {
+        Point::new(self.number(code), self.number(code + 10))
+    }
+    /// All points with this code, in order.
+    fn points(&self, code: i32) -> Vec<Point> {
+        let mut out: Vec<Point> = Vec::new();
+        for (c, value) in self.groups {
+            let number = || value.trim().parse().unwrap_or(f64::NAN);
+            if *c == code {
+                out.push(Point::new(number(), 0.0));
+            } else if *c == code + 10 && let Some(last) = out.last_mut() {
+                last.y = number();
+            }
+        }
+        out
+    }
+    fn numbers(&self, code: i32) -> Vec<f64> {
+        self.groups.iter().filter(|g| g.0 == code).map(|g| g.1.trim().parse().unwrap_or(f64::NAN)).collect()
+    }
+    /// A coordinate that is no number, or beyond any drawing.
+    fn senseless(&self) -> Option<&str> {
+        let sane = |v: &str| v.trim().parse::<f64>().is_ok_and(|n| n.is_finite() && n.abs() <= Drawing::LARGEST_NUMBER);
+        self.groups.iter().filter(|g| (10..60).contains(&g.0)).map(|g| g.1.as_ref()).find(|v| !sane(v))
+    }
+}
+
+impl Gathering {
+    /// Takes one record.
+    pub(crate) fn take(&mut self, kind: &str, groups: &Groups, line: usize) {
+        let r = Record { groups };
+        if let Some((raw, vertices)) = &mut self.polyline {
+            if kind == "VERTEX" {
+                // Control points of a fitted curve and faces of a mesh are not on the line.
+                if r.integer(70) & (16 | 128) == 0 && r.senseless().is_none() {
+                    vertices.push((r.point(10), r.number(42)));
+                }
+                return;
+            }
+            let _ = raw;
+            self.close_polyline();
+        }
+        if PARTS.contains(&kind) {
+            return;
+        }
+        if r.integer(67) == 1 {
+            self.skipped.push((format!("{kind} in paper space"), None));
+            return;
+        }
+        if let Some(value) = r.senseless() {
+            self.skipped.push((kind.to_owned(), Some(format!("line {line}: a {kind} has the coordinate “{}”, which is no place on a drawing.", value.chars().take(24).collect::<String>()))));
+            return;
+        }
+        let Some(shape) = self.shape(kind, &r) else { return };
+        self.raw.push(looks(&r, shape));
+    }
+
+    fn shape(&mut self, kind: &str, r: &Record) -> Option<RawShape> {
+        let path = |curves: Vec<Curve>, closed| Some(RawShape::Path { curves, closed });
+        match kind {
+            "LINE" => path(vec![Curve::Line(r.point(10), r.point(11))], false),
+            "ARC" => {
+                let (from, to) = (r.number(50).to_radians(), r.number(51).to_radians());
+                let sweep = (to - from).rem_euclid(TAU);
+                path(mirrored(r, vec![Curve::arc(r.point(10), r.number(40), from, if sweep < 1e-12 { TAU } else { sweep })]), false)
+            }
+            "CIRCLE" => path(mirrored(r, vec![Curve::arc(r.point(10), r.number(40), 0.0, TAU)]), true),
+            "ELLIPSE" => path(ellipse(r), false),
+            "LWPOLYLINE" => {
+                let (curves, closed) = polyline(&vertices(r), r.integer(70) & 1 == 1);
+                if curves.is_empty() { self.skip(kind) } else { path(mirrored(r, curves), closed) }
+            }
+            "POLYLINE" => {
+                // Meshes are no lines.
+                if r.integer(70) & (16 | 64) != 0 {
+                    return self.skip("POLYLINE mesh");
+                }
+                self.polyline = Some((looks(r, RawShape::Path { curves: Vec::new(), closed: r.integer(70) & 1 == 1 }), Vec::new()));
+                None
+            }
+            "SPLINE" => match spline(r) {
+                Some((curves, closed)) => path(mirrored(r, curves), closed),
+                None => self.skip("SPLINE without points"),
+            },
+            "INSERT" => insert(r).map(|i| RawShape::Insert(Box::new(i))).or_else(|| self.skip("INSERT without block")),
+            "TEXT" | "ATTRIB" => Some(RawShape::Text { at: r.point(10), height: r.or(40, 2.5), angle: r.number(50).to_radians(), value: r.text(1).unwrap_or("").to_owned() }),
+            "MTEXT" => {
+                let value: String = r.groups.iter().filter(|g| g.0 == 3 || g.0 == 1).map(|g| g.1.as_ref()).collect();
+                Some(RawShape::Text { at: r.point(10), height: r.or(40, 2.5), angle: r.number(50).to_radians(), value: plain(&value) })
+            }
+            _ => self.skip(kind),
+        }
+    }
+
+    fn skip(&mut self, kind: &str) -> Option<RawShape> {
+        self.skipped.push((kind.to_owned(), None));
+        None
+    }
+
+    fn close_polyline(&mut self) {
+        let Some((mut raw, vertices)) = self.polyline.take() else { return };
+        let RawShape::Path { curves, closed } = &mut raw.shape else { return };
+        (*curves, *closed) = polyline(&vertices, *closed);
+        if curves.is_empty() {
+            self.skipped.push(("POLYLINE without points".into(), None));
+        } else {
+            self.raw.push(raw);
+        }
+    }
+
+    /// The entities, and what was skipped with a sentence where there is more to say.
+    pub(crate) fn finish(mut self) -> (Vec<Raw>, Vec<(String, Option<String>)>) {
+        self.close_polyline();
+        (self.raw, self.skipped)
+    }
+}
+
+fn looks(r: &Record, shape: RawShape) -> Raw {
+    let paint = match (r.text(420).and_then(|t| t.trim().parse().ok()), r.text(62).map(|_| r.integer(62))) {
+        (Some(packed), _) => Paint::Is(colour::packed(packed)),
+        (None, Some(0)) => Paint::ByBlock,
+        (None, Some(index @ 1..=255)) => Paint::Is(colour::indexed(index as usize)),
+        _ => Paint::ByLayer,
+    };
+    let line_type = r.text(6).map(line_type).filter(|t| !t.eq_ignore_ascii_case("bylayer"));
+    let width = r.text(370).map(|_| r.integer(370)).filter(|w| *w >= 0).map(|w| w as u32 * 10);
+    Raw { layer: r.text(8).unwrap_or("0").to_owned(), paint, line_type, width, shape }
+}
+
+/// A line type's name; empty for a plain line.
+pub(crate) fn line_type(name: &str) -> String {
+    if name.eq_ignore_ascii_case("continuous") { String::new() } else { name.to_owned() }
+}
+
+/// Entities drawn seen from below (extrusion 0, 0, −1) are mirrored in x.
+fn mirror(r: &Record) -> Affine {
+    if r.or(230, 1.0) < 0.0 { Affine::scale_non_uniform(-1.0, 1.0) } else { Affine::IDENTITY }
+}
+
+fn mirrored(r: &Record, curves: Vec<Curve>) -> Vec<Curve> {
+    if r.or(230, 1.0) < 0.0 { curves.iter().map(|c| c.transformed(mirror(r))).collect() } else { curves }
+}
+
+fn ellipse(r: &Record) -> Vec<Curve> {
+    let u = Vec2::new(r.number(11), r.number(21));
+    let side = if r.or(230, 1.0) < 0.0 { -1.0 } else { 1.0 };
+    let v = u.turn_90() * r.or(40, 1.0) * side;
+    let (from, to) = (r.number(41), r.or(42, TAU));
+    let sweep = (to - from).rem_euclid(TAU);
+    vec![Curve::Ellipse { center: r.point(10), u, v, from, sweep: if sweep < 1e-9 || (to - from).abs() >= TAU - 1e-9 { TAU } else { sweep } }]
+}
+
+/// Points with the bulge of the edge that leaves them.
+fn vertices(r: &Record) -> Vec<(Point, f64)> {
+    let mut out: Vec<(Point, f64)> = Vec::new();
+    for (code, value) in r.groups {
+        let number = || value.trim().parse().unwrap_or(0.0);
+        match (code, out.last_mut()) {
+            (10, _) => out.push((Point::new(number(), 0.0), 0.0)),
+            (20, Some(last)) => last.0.y = number(),
+            (42, Some(last)) => last.1 = number(),
+            _ => {}
+        }
+    }
+    out
+}
+
+fn polyline(vertices: &[(Point, f64)], closed: bool) -> (Vec<Curve>, bool) {
+    let n = vertices.len();
+    let edges = if closed { n } else { n.saturating_sub(1) };
+    let curves = (0..edges)
+        .map(|i| Segment { start: vertices[i].0, end: vertices[(i + 1) % n].0, bulge: vertices[i].1 })
+        .filter(|s| s.chord() > 0.0 || edges == 1)
+        .map(|s| Curve::segment(&s))
+        .collect();
+    (curves, closed)
+}
+
+fn spline(r: &Record) -> Option<(Vec<Curve>, bool)> {
+    let closed = r.integer(70) & 1 == 1;
+    let controls = r.points(10);
+    if controls.len() > 1 {
+        let degree = usize::try_from(r.integer(71)).ok()?;
+        if let Some(nurbs) = Nurbs::new(degree, r.numbers(40), &controls, &r.numbers(41)) {
+            return Some((vec![Curve::Spline(Arc::new(nurbs))], closed));
+        }
+    }
+    let through = r.points(11);
+    (through.len() > 1).then(|| (smooth_through(&through, closed), closed))
+}
+
+/// A smooth line through points, each tangent parallel to its neighbours' chord (Catmull and Rom, 1974).
+fn smooth_through(points: &[Point], closed: bool) -> Vec<Curve> {
+    let n = points.len();
+    let at = |i: isize| {
+        let k = if closed { i.rem_euclid(n as isize) } else { i.clamp(0, n as isize - 1) };
+        points[k as usize]
+    };
+    let edges = if closed && points[0].distance(points[n - 1]) > 1e-9 { n } else { n - 1 };
+    (0..edges as isize)
+        .map(|i| {
+            let (a, b, c, d) = (at(i - 1), at(i), at(i + 1), at(i + 2));
+            Curve::Cubic(kurbo::CubicBez::new(b, b + (c - a) / 6.0, c - (d - b) / 6.0, c))
+        })
+        .collect()
+}
+
+fn insert(r: &Record) -> Option<Insert> {
+    let (columns, rows) = (r.or(70, 1.0).max(1.0), r.or(71, 1.0).max(1.0));
+    if columns * rows > MOST_COPIES {
+        return None;
+    }
+    Some(Insert {
+        block: r.text(2)?.to_owned(),
+        at: r.point(10).to_vec2(),
+        scale: (r.or(41, 1.0), r.or(42, 1.0)),
+        angle: r.number(50).to_radians(),
+        columns: columns as u32,
+        rows: rows as u32,
+        pitch: (r.number(44), r.number(45)),
+        mirror: mirror(r),
+    })
+}
+
+/// MTEXT without its formatting codes.
+fn plain(text: &str) -> String {
+    let mut out = String::new();
+    let mut chars = text.chars().peekable();
+    while let Some(c) = chars.next() {
+        match c {
+            '\\' => match chars.next() {
+                Some('P' | '~') => out.push(' '),
+                Some(c @ ('\\' | '{' | '}')) => out.push(c),
+                Some('L' | 'l' | 'O' | 'o' | 'K' | 'k') | None => {}
+                Some(_) => {
+                    for c in chars.by_ref() {
+                        if c == ';' {
+                            break;
+                        }
+                    }
+                }
+            },
+            '{' | '}' => {}
+            c => out.push(c),
+        }
+    }
+    out
+}

@@ -1,0 +1,120 @@
+//! Draws block references out and gives every entity its final looks.
+
+use super::entities::{Insert, Paint, Raw, RawShape};
+use super::{Layer, Tables};
+use crate::{MOST_ENTITIES, ReadError};
+use boustrophe_core::drawing::{Drawing, Entity, Shape, Style, Text};
+use boustrophe_core::geometry::{Affine, Point, Vec2};
+use std::collections::HashMap;
+
+/// Blocks within blocks at most this deep; deeper ones refer to themselves.
+const DEEPEST: usize = 24;
+
+/// What a block's entities inherit from its reference.
+#[derive(Clone, Default)]
+struct Outer {
+    layer: String,
+    colour: [u8; 3],
+    line_type: String,
+    width: u32,
+    hidden: bool,
+}
+
+struct Expansion<'a> {
+    tables: &'a Tables,
+    drawing: &'a mut Drawing,
+    styles: HashMap<Style, usize>,
+    /// Entities visited, references among them: blocks that only hold blocks are bounded too.
+    visited: usize,
+}
+
+/// Puts every entity into the drawing, references drawn out; each entity of the file counts once.
+pub(super) fn expand(raw: Vec<Raw>, tables: &Tables, drawing: &mut Drawing) -> Result<(), ReadError> {
+    let mut expansion = Expansion { tables, drawing, styles: HashMap::new(), visited: 0 };
+    for entity in raw {
+        let before = expansion.drawing.entities.len();
+        let block = match &entity.shape {
+            RawShape::Insert(i) => Some(i.block.clone()),
+            _ => None,
+        };
+        expansion.add(entity, Affine::IDENTITY, &Outer::default(), 0)?;
+        match block {
+            Some(name) if expansion.drawing.entities.len() == before => expansion.drawing.skip(&format!("INSERT of “{name}”, which is empty or missing")),
+            _ => expansion.drawing.read += 1,
+        }
+    }
+    Ok(())
+}
+
+impl Expansion<'_> {
+    fn add(&mut self, raw: Raw, transform: Affine, outer: &Outer, depth: usize) -> Result<(), ReadError> {
+        self.visited += 1;
+        if self.visited > MOST_ENTITIES {
+            return Err(ReadError::TooMany { file: self.drawing.file.clone() });
+        }
+        // Entities on layer 0 of a block take the layer of the reference.
+        let layer = if depth > 0 && raw.layer == "0" { outer.layer.clone() } else { raw.layer.clone() };
+        let of_layer = self.tables.layers.get(&layer).cloned().unwrap_or_else(|| Layer { hidden: layer.eq_ignore_ascii_case("defpoints"), ..Layer::default() });
+        let looks = Outer {
+            colour: match raw.paint {
+                Paint::Is(c) => c,
+                Paint::ByBlock if depth > 0 => outer.colour,
+                _ => of_layer.colour,
+            },
+            line_type: match raw.line_type.as_deref() {
+                None => of_layer.line_type.clone(),
+                Some(t) if t.eq_ignore_ascii_case("byblock") => outer.line_type.clone(),
+                Some(t) => t.to_owned(),
+            },
+            width: raw.width.unwrap_or(of_layer.width),
+            hidden: of_layer.hidden || outer.hidden,
+            layer,
+        };
+        match raw.shape {
+            RawShape::Insert(insert) => self.insert(&insert, transform, &looks, depth),
+            RawShape::Path { curves, closed } => {
+                let style = self.style(&looks, false);
+                let curves = if depth == 0 { curves } else { curves.iter().map(|c| c.transformed(transform)).collect() };
+                self.drawing.entities.push(Entity { style, shape: Shape::Path { curves, closed } });
+                Ok(())
+            }
+            RawShape::Text { at, height, angle, value } => {
+                let style = self.style(&looks, true);
+                let along = transform * (at + Vec2::from_angle(angle)) - transform * at;
+                let shape = Shape::Text(Text { at: transform * at, height: height * along.hypot(), angle: along.atan2(), value });
+                self.drawing.entities.push(Entity { style, shape });
+                Ok(())
+            }
+        }
+    }
+
+    fn insert(&mut self, insert: &Insert, transform: Affine, looks: &Outer, depth: usize) -> Result<(), ReadError> {
+        let Some(block) = self.tables.blocks.get(&insert.block) else { return Ok(()) };
+        if depth >= DEEPEST {
+            self.drawing.refuse("INSERT", format!("the block “{}” holds itself.", insert.block));
+            return Ok(());
+        }
+        let base = Point::new(block.base.0, block.base.1).to_vec2();
+        let turn = Affine::rotate(insert.angle);
+        for row in 0..insert.rows {
+            for column in 0..insert.columns {
+                let cell = Vec2::new(f64::from(column) * insert.pitch.0, f64::from(row) * insert.pitch.1);
+                let place = transform * insert.mirror * Affine::translate(insert.at) * turn * Affine::translate(cell) * Affine::scale_non_uniform(insert.scale.0, insert.scale.1) * Affine::translate(-base);
+                for entity in &block.entities {
+                    self.add(entity.clone(), place, looks, depth + 1)?;
+                }
+            }
+        }
+        Ok(())
+    }
+
+    fn style(&mut self, looks: &Outer, text: bool) -> usize {
+        let style = Style { layer: looks.layer.clone(), stroke: Some(looks.colour), fill: None, line_type: looks.line_type.clone(), width: looks.width, text, hidden: looks.hidden };
+        if let Some(found) = self.styles.get(&style) {
+            return *found;
+        }
+        self.drawing.styles.push(style.clone());
+        self.styles.insert(style, self.drawing.styles.len() - 1);
+        self.drawing.styles.len() - 1
+    }
+}

@@ -1,0 +1,139 @@
+//! Looks: presentation attributes, style attributes and style sheets, inherited downward.
+
+use roxmltree::{Document, Node};
+use simplecss::{AttributeOperator, Element, PseudoClass, StyleSheet};
+use std::str::FromStr;
+use svgtypes::{Color, Paint};
+
+/// What an element is drawn with.
+#[derive(Clone, Debug)]
+pub(super) struct Looks {
+    pub(super) stroke: Option<[u8; 3]>,
+    pub(super) fill: Option<[u8; 3]>,
+    pub(super) dashes: String,
+    pub(super) layer: String,
+    /// `visibility: hidden`: there, but not shown.
+    pub(super) hidden: bool,
+    /// `display: none`: not there.
+    pub(super) gone: bool,
+    pub(super) font_size: f64,
+    /// Marked as letters by class or name.
+    pub(super) lettering: bool,
+    color: [u8; 3],
+}
+
+impl Default for Looks {
+    fn default() -> Self {
+        Self { stroke: None, fill: Some([0, 0, 0]), dashes: String::new(), layer: String::new(), hidden: false, gone: false, font_size: 16.0, lettering: false, color: [0, 0, 0] }
+    }
+}
+
+impl Looks {
+    /// These looks within a group that may name a layer.
+    pub(super) fn in_group(mut self, node: &Node) -> Self {
+        // A label is a name that a person gave; ids of inner groups are mostly made by programs.
+        let label = node.attributes().find(|a| a.name() == "label").map(|a| a.value());
+        let top = node.parent().is_some_and(|p| p.tag_name().name() == "svg");
+        if let Some(name) = label.or(node.attribute("id").filter(|_| top)) {
+            self.layer = name.chars().take(80).collect();
+        }
+        self
+    }
+
+    fn set(&mut self, name: &str, value: &str) {
+        let value = value.trim();
+        match name {
+            "stroke" => self.stroke = self.paint(value, self.stroke),
+            "fill" => self.fill = self.paint(value, self.fill),
+            "color" => {
+                if let Ok(c) = Color::from_str(value) {
+                    self.color = [c.red, c.green, c.blue];
+                }
+            }
+            "stroke-dasharray" => {
+                let plain = matches!(value, "none" | "" | "0" | "inherit");
+                self.dashes = if plain { String::new() } else { format!("dashes {}", value.chars().take(40).collect::<String>()) };
+            }
+            "visibility" => self.hidden = matches!(value, "hidden" | "collapse"),
+            "display" => self.gone = value == "none",
+            "stroke-opacity" if is_zero(value) => self.stroke = None,
+            "fill-opacity" if is_zero(value) => self.fill = None,
+            "font-size" => {
+                if let Ok(l) = svgtypes::Length::from_str(value) {
+                    self.font_size = if l.number.is_finite() && l.number > 0.0 { l.number } else { self.font_size };
+                }
+            }
+            _ => {}
+        }
+    }
+
+    fn paint(&self, value: &str, now: Option<[u8; 3]>) -> Option<[u8; 3]> {
+        match Paint::from_str(value) {
+            Ok(Paint::None) => None,
+            Ok(Paint::Color(c)) => (c.alpha > 0).then_some([c.red, c.green, c.blue]),
+            Ok(Paint::CurrentColor) => Some(self.color),
+            Ok(Paint::FuncIRI(_, _)) => Some([128, 128, 128]),
+            Ok(_) | Err(_) => now,
+        }
+    }
+}
+
+fn is_zero(value: &str) -> bool {
+    value.trim_end_matches('%').parse::<f64>().is_ok_and(|v| v == 0.0)
+}
+
+/// All style sheets of the file.
+pub(super) struct Sheet<'a> {
+    sheet: StyleSheet<'a>,
+}
+
+impl<'a> Sheet<'a> {
+    pub(super) fn of(document: &'a Document<'a>) -> Self {
+        let mut sheet = StyleSheet::new();
+        for node in document.descendants().filter(|n| n.tag_name().name() == "style") {
+            for text in node.children().filter_map(|c| c.text()) {
+                sheet.parse_more(text);
+            }
+        }
+        Self { sheet }
+    }
+
+    /// The element's looks: inherited, then attributes, then sheets, then its style attribute.
+    pub(super) fn looks(&self, node: &Node, outer: &Looks) -> Looks {
+        let mut looks = outer.clone();
+        for name in ["color", "display", "visibility", "font-size", "stroke", "fill", "stroke-dasharray", "stroke-opacity", "fill-opacity"] {
+            if let Some(value) = node.attribute(name) {
+                looks.set(name, value);
+            }
+        }
+        for rule in self.sheet.rules.iter().filter(|r| r.selector.matches(&Selected(*node))) {
+            rule.declarations.iter().for_each(|d| looks.set(d.name, d.value));
+        }
+        if let Some(style) = node.attribute("style") {
+            simplecss::DeclarationTokenizer::from(style).for_each(|d| looks.set(d.name, d.value));
+        }
+        let marked = |name: &str| node.attribute(name).is_some_and(|v| v.to_ascii_lowercase().contains("lettering"));
+        looks.lettering |= marked("class") || marked("id");
+        looks
+    }
+}
+
+struct Selected<'a, 'd>(Node<'a, 'd>);
+
+impl Element for Selected<'_, '_> {
+    fn parent_element(&self) -> Option<Self> {
+        self.0.parent_element().map(Selected)
+    }
+    fn prev_sibling_element(&self) -> Option<Self> {
+        self.0.prev_sibling_element().map(Selected)
+    }
+    fn has_local_name(&self, name: &str) -> bool {
+        self.0.tag_name().name() == name
+    }
+    fn attribute_matches(&self, name: &str, operator: AttributeOperator<'_>) -> bool {
+        self.0.attribute(name).is_some_and(|v| operator.matches(v))
+    }
+    fn pseudo_class_matches(&self, class: PseudoClass<'_>) -> bool {
+        class == PseudoClass::FirstChild && self.prev_sibling_element().is_none()
+    }
+}

@@ -1,0 +1,191 @@
+//! SVG: shapes, paths, groups, transforms, references, styles.
+
+mod css;
+mod page;
+mod path;
+mod shapes;
+#[cfg(test)]
+mod tests;
+mod write;
+
+pub use write::{WriteGroup, path_data, write};
+
+use crate::{MOST_ENTITIES, ReadError};
+use boustrophe_core::drawing::{Drawing, Entity, Shape, Style, Text};
+use boustrophe_core::geometry::{Affine, Curve, Point, Vec2};
+use css::Looks;
+use roxmltree::{Document, Node, ParsingOptions};
+
+/// Elements within elements, references followed, at most this deep.
+const DEEPEST: usize = 64;
+/// XML nodes of one file, entities expanded.
+const MOST_NODES: u32 = 4_000_000;
+
+/// Elements that draw nothing by themselves.
+const SILENT: [&str; 20] = [
+    "defs", "symbol", "clipPath", "mask", "marker", "pattern", "linearGradient", "radialGradient", "filter", "title", "desc", "metadata", "style", "namedview", "script", "view", "cursor",
+    "font", "font-face", "animate",
+];
+
+/// Reads an SVG file. y points up in the drawing; its lower left corner is the page's.
+pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
+    let broken = |line: usize, what: String| ReadError::Broken { file: file.into(), line, what };
+    let text = std::str::from_utf8(bytes).map_err(|e| {
+        let line = bytes[..e.valid_up_to()].iter().filter(|b| **b == b'\n').count() + 1;
+        broken(line, "this is not text in UTF-8. Save the SVG again, uncompressed.".into())
+    })?;
+    let options = ParsingOptions { allow_dtd: true, nodes_limit: MOST_NODES, ..ParsingOptions::default() };
+    let document = Document::parse_with_options(text, options).map_err(|e| {
+        let line = e.pos().row as usize;
+        broken(line, format!("the XML is damaged: {}. Save the drawing again.", e.to_string().chars().take(160).collect::<String>()))
+    })?;
+    let root = document.root_element();
+    if root.tag_name().name() != "svg" {
+        return Err(broken(1, format!("the file begins with <{}>, not with <svg>. Export the drawing as SVG.", root.tag_name().name())));
+    }
+    let page = page::Page::of(&root);
+    let mut drawing = Drawing::new(file, page.units);
+    let sheet = css::Sheet::of(&document);
+    let mut walk = Walk { drawing: &mut drawing, sheet: &sheet, document: &document, visited: 0 };
+    let looks = sheet.looks(&root, &Looks::default());
+    walk.children(&root, page.transform, &looks, 0)?;
+    Ok(drawing)
+}
+
+struct Walk<'a, 'd> {
+    drawing: &'a mut Drawing,
+    sheet: &'a css::Sheet<'d>,
+    document: &'d Document<'d>,
+    visited: usize,
+}
+
+impl<'d> Walk<'_, 'd> {
+    fn children(&mut self, node: &Node<'d, 'd>, transform: Affine, looks: &Looks, depth: usize) -> Result<(), ReadError> {
+        for child in node.children().filter(Node::is_element) {
+            self.element(&child, transform, looks, depth + 1)?;
+        }
+        Ok(())
+    }
+
+    fn element(&mut self, node: &Node<'d, 'd>, transform: Affine, outer: &Looks, depth: usize) -> Result<(), ReadError> {
+        self.visited += 1;
+        if self.visited > MOST_ENTITIES || self.drawing.entities.len() > MOST_ENTITIES {
+            return Err(ReadError::TooMany { file: self.drawing.file.clone() });
+        }
+        let name = node.tag_name().name();
+        if depth > DEEPEST {
+            self.drawing.refuse(name, format!("line {}: <{name}> lies {DEEPEST} levels deep, perhaps in itself.", self.line(node)));
+            return Ok(());
+        }
+        if SILENT.contains(&name) {
+            if name == "script" {
+                self.drawing.skip("script");
+            }
+            return Ok(());
+        }
+        let looks = self.sheet.looks(node, outer);
+        if looks.gone {
+            return Ok(());
+        }
+        let transform = transform * transform_of(node);
+        match name {
+            "g" | "a" | "switch" => self.children(node, transform, &looks.in_group(node), depth),
+            "svg" => self.children(node, transform * page::nested(node), &looks, depth),
+            "use" => self.reference(node, transform, &looks, depth),
+            "text" => {
+                self.text(node, transform, &looks);
+                Ok(())
+            }
+            "path" | "rect" | "circle" | "ellipse" | "line" | "polyline" | "polygon" => {
+                self.shape(node, name, transform, &looks);
+                Ok(())
+            }
+            _ => {
+                self.drawing.skip(name);
+                Ok(())
+            }
+        }
+    }
+
+    fn reference(&mut self, node: &Node<'d, 'd>, transform: Affine, looks: &Looks, depth: usize) -> Result<(), ReadError> {
+        let href = node.attributes().find(|a| a.name() == "href").map_or("", |a| a.value());
+        let target = href.strip_prefix('#').and_then(|id| self.document.descendants().find(|n| n.attribute("id") == Some(id)));
+        let Some(target) = target else {
+            self.drawing.skip("use of something that is not in the file");
+            return Ok(());
+        };
+        let transform = transform * Affine::translate(Vec2::new(shapes::length(node, "x"), shapes::length(node, "y")));
+        let before = self.drawing.read;
+        if target.tag_name().name() == "symbol" {
+            self.children(&target, transform * page::symbol(node, &target), looks, depth)?;
+        } else {
+            self.element(&target, transform, looks, depth + 1)?;
+        }
+        // However much it draws, a reference counts once.
+        self.drawing.read = before + usize::from(self.drawing.read > before);
+        Ok(())
+    }
+
+    fn shape(&mut self, node: &Node, name: &str, transform: Affine, looks: &Looks) {
+        if looks.fill.is_none() && looks.stroke.is_none() {
+            return self.drawing.skip(&format!("{name} without line or fill"));
+        }
+        let found = match name {
+            "path" => path::parse(node.attribute("d").unwrap_or("")),
+            _ => Ok(shapes::outline(node, name)),
+        };
+        let subpaths = match found {
+            Ok(subpaths) => subpaths,
+            Err(what) => {
+                let line = self.line(node);
+                return self.drawing.refuse(name, format!("line {line}: a <{name}> cannot be followed: {what}."));
+            }
+        };
+        let sane = |c: &Curve| c.is_finite() && [c.ends().0, c.ends().1].iter().all(|p| p.x.abs().max(p.y.abs()) <= Drawing::LARGEST_NUMBER);
+        let placed: Vec<(Vec<Curve>, bool)> = subpaths.into_iter().map(|(curves, closed)| (curves.iter().map(|c| c.transformed(transform)).collect(), closed)).collect();
+        if !placed.iter().flat_map(|p| &p.0).all(sane) {
+            let line = self.line(node);
+            return self.drawing.refuse(name, format!("line {line}: a <{name}> has coordinates that are no place on a drawing."));
+        }
+        if placed.is_empty() {
+            return self.drawing.skip(&format!("{name} without extent"));
+        }
+        let style = self.style(looks, false);
+        // A filled shape ends where it began, whether it says so or not.
+        let filled = looks.stroke.is_none();
+        for (curves, closed) in placed {
+            self.drawing.entities.push(Entity { style, shape: Shape::Path { closed: closed || filled && curves.len() > 1, curves } });
+        }
+        self.drawing.read += 1;
+    }
+
+    fn text(&mut self, node: &Node, transform: Affine, looks: &Looks) {
+        let value: String = node.descendants().filter(Node::is_text).filter_map(|n| n.text()).collect::<Vec<_>>().join(" ");
+        let value = value.split_whitespace().collect::<Vec<_>>().join(" ");
+        if value.is_empty() {
+            return self.drawing.skip("text without letters");
+        }
+        let at = transform * Point::new(shapes::length(node, "x"), shapes::length(node, "y"));
+        let along = transform * Point::new(1.0, 0.0) - transform * Point::ZERO;
+        let style = self.style(looks, true);
+        // Capitals are about seven tenths of the font size.
+        let shape = Shape::Text(Text { at, height: looks.font_size * 0.7 * along.hypot(), angle: along.atan2(), value });
+        self.drawing.entities.push(Entity { style, shape });
+        self.drawing.read += 1;
+    }
+
+    fn style(&mut self, looks: &Looks, text: bool) -> usize {
+        let style = Style { layer: looks.layer.clone(), stroke: looks.stroke, fill: looks.fill, line_type: looks.dashes.clone(), width: 0, text: text || looks.lettering, hidden: looks.hidden };
+        self.drawing.style(&style)
+    }
+
+    fn line(&self, node: &Node) -> u32 {
+        self.document.text_pos_at(node.range().start).row
+    }
+}
+
+/// The element's own transform.
+fn transform_of(node: &Node) -> Affine {
+    let parsed = node.attribute("transform").and_then(|t| t.parse::<svgtypes::Transform>().ok());
+    parsed.map_or(Affine::IDENTITY, |t| Affine::new([t.a, t.b, t.c, t.d, t.e, t.f]))
+}

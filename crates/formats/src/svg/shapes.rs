@@ -1,0 +1,74 @@
+//! Basic shapes as curves.
+
+use super::path::Subpath;
+use boustrophe_core::geometry::{Curve, Point, Vec2};
+use roxmltree::Node;
+use std::f64::consts::{FRAC_PI_2, TAU};
+use std::str::FromStr;
+use svgtypes::{Length, LengthUnit, PointsParser};
+
+/// A length attribute in user units, 0 when missing.
+pub(super) fn length(node: &Node, name: &str) -> f64 {
+    let Some(l) = node.attribute(name).and_then(|v| Length::from_str(v).ok()) else { return 0.0 };
+    let unit = match l.unit {
+        LengthUnit::Mm => 96.0 / 25.4,
+        LengthUnit::Cm => 960.0 / 25.4,
+        LengthUnit::In => 96.0,
+        LengthUnit::Pt => 96.0 / 72.0,
+        LengthUnit::Pc => 16.0,
+        _ => 1.0,
+    };
+    l.number * unit
+}
+
+/// The outline of a shape; nothing for one without extent.
+pub(super) fn outline(node: &Node, name: &str) -> Vec<Subpath> {
+    let get = |name: &str| length(node, name);
+    let (curves, closed) = match name {
+        "line" => (vec![Curve::Line(Point::new(get("x1"), get("y1")), Point::new(get("x2"), get("y2")))], false),
+        "circle" | "ellipse" => {
+            let (rx, ry) = if name == "circle" { (get("r"), get("r")) } else { (get("rx"), get("ry")) };
+            if rx <= 0.0 || ry <= 0.0 {
+                return Vec::new();
+            }
+            let center = Point::new(get("cx"), get("cy"));
+            (vec![Curve::Ellipse { center, u: Vec2::new(rx, 0.0), v: Vec2::new(0.0, ry), from: 0.0, sweep: TAU }], true)
+        }
+        "rect" => (rectangle(node), true),
+        _ => {
+            let points: Vec<Point> = PointsParser::from(node.attribute("points").unwrap_or("")).map(|(x, y)| Point::new(x, y)).collect();
+            let mut curves: Vec<Curve> = points.windows(2).map(|w| Curve::Line(w[0], w[1])).collect();
+            if name == "polygon" && points.len() > 2 && points[0] != points[points.len() - 1] {
+                curves.push(Curve::Line(points[points.len() - 1], points[0]));
+            }
+            (curves, name == "polygon")
+        }
+    };
+    if curves.is_empty() { Vec::new() } else { vec![(curves, closed)] }
+}
+
+fn rectangle(node: &Node) -> Vec<Curve> {
+    let (x, y, w, h) = (length(node, "x"), length(node, "y"), length(node, "width"), length(node, "height"));
+    if w <= 0.0 || h <= 0.0 {
+        return Vec::new();
+    }
+    let given = |name: &str| node.attribute(name).map(|_| length(node, name)).filter(|r| *r > 0.0);
+    // One radius given stands for both.
+    let rx = given("rx").or(given("ry")).unwrap_or(0.0).min(w / 2.0);
+    let ry = given("ry").or(given("rx")).unwrap_or(0.0).min(h / 2.0);
+    if rx == 0.0 {
+        let corners = [Point::new(x, y), Point::new(x + w, y), Point::new(x + w, y + h), Point::new(x, y + h)];
+        return (0..4).map(|i| Curve::Line(corners[i], corners[(i + 1) % 4])).collect();
+    }
+    let corner = |cx: f64, cy: f64, quarter: f64| Curve::Ellipse { center: Point::new(cx, cy), u: Vec2::new(rx, 0.0), v: Vec2::new(0.0, ry), from: quarter * FRAC_PI_2, sweep: FRAC_PI_2 };
+    let corners = [corner(x + w - rx, y + ry, -1.0), corner(x + w - rx, y + h - ry, 0.0), corner(x + rx, y + h - ry, 1.0), corner(x + rx, y + ry, 2.0)];
+    let mut out = Vec::with_capacity(8);
+    for (i, c) in corners.iter().enumerate() {
+        out.push(c.clone());
+        let (from, to) = (c.ends().1, corners[(i + 1) % 4].ends().0);
+        if from.distance(to) > 1e-9 {
+            out.push(Curve::Line(from, to));
+        }
+    }
+    out
+}

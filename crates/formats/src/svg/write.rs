@@ -1,0 +1,67 @@
+//! SVG in true millimetres.
+
+use boustrophe_core::geometry::Path;
+use std::fmt::Write;
+
+/// A named group of lines.
+pub struct WriteGroup<'a> {
+    /// Name of the group, a layer elsewhere.
+    pub name: &'a str,
+    /// Line colour, `#rrggbb`.
+    pub stroke: &'a str,
+    /// Filled instead of drawn.
+    pub filled: bool,
+    /// What lies in it.
+    pub paths: Vec<Path>,
+}
+
+/// The file: a page of width × height mm, one user unit a millimetre, y down as SVG has it.
+pub fn write(width: f64, height: f64, groups: &[WriteGroup]) -> String {
+    let mut out = String::new();
+    let _ = writeln!(out, r#"<?xml version="1.0" encoding="UTF-8"?>"#);
+    let _ = writeln!(out, r#"<svg xmlns="http://www.w3.org/2000/svg" width="{width}mm" height="{height}mm" viewBox="0 0 {width} {height}">"#);
+    for group in groups.iter().filter(|g| !g.paths.is_empty()) {
+        let paint = if group.filled { format!(r#"fill="{}" fill-rule="evenodd" stroke="none""#, group.stroke) } else { format!(r#"fill="none" stroke="{}" stroke-width="0.1""#, group.stroke) };
+        let _ = writeln!(out, r#"<g id="{}" {paint}>"#, group.name);
+        if group.filled {
+            // One compound path, so that openings stay open.
+            let all: Vec<String> = group.paths.iter().map(|p| path_data(p, height)).collect();
+            let _ = writeln!(out, r#"<path d="{}"/>"#, all.join(" "));
+        } else {
+            for path in &group.paths {
+                let _ = writeln!(out, r#"<path d="{}"/>"#, path_data(path, height));
+            }
+        }
+        out.push_str("</g>\n");
+    }
+    out.push_str("</svg>\n");
+    out
+}
+
+/// Path data with arcs, y turned over at `height`.
+pub fn path_data(path: &Path, height: f64) -> String {
+    let mut out = String::new();
+    let Some(first) = path.segments.first() else { return out };
+    let _ = write!(out, "M{} {}", short(first.start.x), short(height - first.start.y));
+    let n = path.segments.len();
+    for (i, s) in path.segments.iter().enumerate() {
+        let (x, y) = (short(s.end.x), short(height - s.end.y));
+        if !s.is_line() {
+            let large = i32::from(s.sweep().abs() > std::f64::consts::PI);
+            let _ = write!(out, "A{r} {r} 0 {large} {} {x} {y}", i32::from(s.bulge < 0.0), r = short(s.radius()));
+        } else if i + 1 < n || !path.closed {
+            let _ = write!(out, "L{x} {y}");
+        }
+    }
+    if path.closed {
+        out.push('Z');
+    }
+    out
+}
+
+/// Six decimals without trailing zeros.
+fn short(v: f64) -> String {
+    let text = format!("{v:.6}");
+    let text = text.trim_end_matches('0').trim_end_matches('.');
+    if text == "-0" { "0".into() } else { text.into() }
+}
