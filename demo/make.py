@@ -77,7 +77,7 @@ def queen_excluder():
     for row in range(8):
         for col in range(30):
             x, y = 30.0 + col * gap, 24.0 + row * 36.0
-            d.polyline("PANEL", [(x, y), (x + slot, y, 1.0), (x + slot, y + length), (x, y + length, 1.0)])
+            d.polyline("PANEL", [(x, y, 1.0), (x + slot, y), (x + slot, y + length, 1.0), (x, y + length)])
     d.write("queen-excluder.dxf")
 
 
@@ -162,8 +162,8 @@ def stand_gusset():
     d.line("GUSSET", (0.0, 8.0), (0.0, 0.0))
     d.line("GUSSET", (0.0, 0.0), (8.0, 0.0))
     d.circle("GUSSET", (1.0, 1.0), 0.28)
-    d.circle("GUSSET", (0.7, 5.0), 0.2)
-    d.circle("GUSSET", (5.0, 0.7), 0.2)
+    d.circle("GUSSET", (0.42, 3.4), 0.16)
+    d.circle("GUSSET", (3.4, 0.42), 0.16)
     # A foot plate: an ellipse with a slot and four bolt holes.
     d.add("ELLIPSE", "FOOT", (10, 13.0), (20, 3.5), (11, 3.5), (21, 0.0), (40, 0.7), (41, 0.0), (42, 2 * math.pi))
     d.polyline("FOOT", [(12.0, 3.2), (14.0, 3.2, 1.0), (14.0, 3.8), (12.0, 3.8, 1.0)])

@@ -1,7 +1,18 @@
 //! `boustrophe`: the shop in the browser and on the command line.
 
+mod assets;
 mod command;
+mod demo;
+mod edits;
+mod error;
+mod names;
+mod pages;
 mod report;
+mod runs;
+mod searches;
+mod server;
+mod shop;
+mod view;
 mod writer;
 
 use std::process::ExitCode;

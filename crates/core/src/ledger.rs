@@ -33,17 +33,18 @@ impl Ledger {
     /// The figures of a layout with its proofs.
     pub fn of(layout: &Layout, part_area: f64, proofs: &[SheetProof], batch: &Batch, shop: &Shop) -> Self {
         let sheet_area: f64 = layout.sheets.iter().map(|s| s.sheet.area()).sum();
-        let seconds: f64 = proofs.iter().map(|p| p.seconds).sum();
+        let sum = |of: fn(&SheetProof) -> f64| proofs.iter().map(of).fold(0.0, |a, b| a + b);
+        let seconds = sum(|p| p.seconds);
         let hourly = shop.machine(&batch.machine).map_or(0.0, |m| m.hourly);
         let price = shop.material(&batch.material).map_or(0.0, |m| m.price);
         Self {
             sheets: layout.sheets.len(),
             yield_share: if sheet_area > 0.0 { part_area / sheet_area } else { 0.0 },
-            cut: proofs.iter().map(|p| p.cut).sum(),
-            score: proofs.iter().map(|p| p.score).sum(),
-            travel: proofs.iter().map(|p| p.travel).sum(),
+            cut: sum(|p| p.cut),
+            score: sum(|p| p.score),
+            travel: sum(|p| p.travel),
             pierces: proofs.iter().map(|p| p.pierces).sum(),
-            engraved: proofs.iter().map(|p| p.engrave_area).sum(),
+            engraved: sum(|p| p.engrave_area),
             seconds,
             cost: seconds / 3600.0 * hourly + sheet_area / 1e6 * price * batch.thickness,
         }

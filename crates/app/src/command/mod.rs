@@ -4,7 +4,9 @@ mod check;
 mod options;
 mod prep;
 
-use options::{Command, Failure};
+pub use options::Failure;
+
+use options::Command;
 use std::ffi::OsString;
 use std::process::ExitCode;
 
@@ -15,6 +17,7 @@ pub fn run(args: impl IntoIterator<Item = OsString>) -> Result<ExitCode, Failure
             println!("{}", options::USAGE);
             Ok(ExitCode::SUCCESS)
         }
+        Command::Open(opening) => crate::server::run(&opening),
         Command::Prep(options) => prep::run(&options),
         Command::Check { drawings, reading, json } => check::run(&drawings, &reading, json),
     }

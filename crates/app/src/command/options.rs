@@ -4,6 +4,7 @@ use boustrophe_core::decisions::{Batch, DrawingDecisions};
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::nest::{Sheet, Turn};
 use boustrophe_core::quantity;
+use crate::server::Opening;
 use lexopt::prelude::*;
 use std::ffi::OsString;
 use std::path::PathBuf;
@@ -12,6 +13,7 @@ use std::path::PathBuf;
 pub const USAGE: &str = "\
 boustrophe demo  [--listen 127.0.0.1:7878] [--data DIR]   demo shop with its data and simulated machines
 boustrophe serve [--listen ADDR] [--data DIR]             an empty or existing shop
+  --machine-speed N        how much faster than real time the simulated machines run, default 10
 boustrophe prep DRAWING... --out DIR [options]            drawings in, programs and report out
 boustrophe check DRAWING... [--json]                      findings of intake and clean
 
@@ -99,6 +101,7 @@ pub struct Prep {
 /// What is to be done.
 pub enum Command {
     Help,
+    Open(Box<Opening>),
     Prep(Box<Prep>),
     Check { drawings: Vec<PathBuf>, reading: Reading, json: bool },
 }
@@ -113,6 +116,8 @@ pub fn parse(args: impl IntoIterator<Item = OsString>) -> Result<Command, Failur
         Some(other) => return Err(usage(other.unexpected())),
     };
     match command.as_str() {
+        "demo" => open(&mut parser, true),
+        "serve" => open(&mut parser, false),
         "prep" => prep(&mut parser),
         "check" => check(&mut parser),
         "help" => Ok(Command::Help),
@@ -140,6 +145,23 @@ fn reading(parser: &mut lexopt::Parser, flag: &str, reading: &mut Reading) -> Re
         _ => return Ok(false),
     }
     Ok(true)
+}
+
+/// `demo` and `serve`.
+fn open(parser: &mut lexopt::Parser, demo: bool) -> Result<Command, Failure> {
+    let mut opening = Opening { listen: std::net::SocketAddr::from(([127, 0, 0, 1], 7878)), data: PathBuf::from(if demo { "data/demo" } else { "data/shop" }), demo, machine_speed: 10.0 };
+    while let Some(arg) = parser.next().map_err(|e| Failure::Usage(format!("{e}.")))? {
+        match arg {
+            Long("listen") => {
+                let typed = text(parser)?;
+                opening.listen = typed.parse().map_err(|_| Failure::Usage(format!("--listen {typed} will not do; use an address and port such as 127.0.0.1:7878.")))?;
+            }
+            Long("data") => opening.data = PathBuf::from(text(parser)?),
+            Long("machine-speed") => opening.machine_speed = number(parser, "--machine-speed", 0.01, 100_000.0)?,
+            other => return Err(Failure::Usage(format!("{}.", other.unexpected()))),
+        }
+    }
+    Ok(Command::Open(Box::new(opening)))
 }
 
 fn check(parser: &mut lexopt::Parser) -> Result<Command, Failure> {

@@ -52,16 +52,18 @@ pub fn run(options: &Prep) -> Result<ExitCode, Failure> {
     let cache = Cache::default();
     let mut findings: Vec<Finding> = Vec::new();
     let mut route = go(&drawings, &decisions, &shop, &cache, &mut clock);
-    if options.accept {
-        // What is safe to mend unseen is mended, and still reported.
-        let mends: Vec<Finding> = early(&route).filter(|f| f.severity == Severity::Look && f.remedies.first().is_some_and(|r| r.safe)).cloned().collect();
-        for f in &mends {
+    // What is safe to mend unseen is mended, and still reported; the first station first, as that may settle later ones.
+    while options.accept {
+        let open: Vec<Finding> = early(&route).filter(|f| f.severity == Severity::Look && f.remedies.first().is_some_and(|r| r.safe)).cloned().collect();
+        let Some(station) = open.iter().map(|f| f.station).min() else { break };
+        for f in open.into_iter().filter(|f| f.station == station) {
             decisions = f.remedies[0].edit.apply(&decisions).map_err(Failure::Other)?;
+            findings.push(f);
         }
-        if !mends.is_empty() {
-            findings.extend(mends);
-            route = go(&drawings, &decisions, &shop, &cache, &mut clock);
+        if findings.len() > MOST_MENDS {
+            break;
         }
+        route = go(&drawings, &decisions, &shop, &cache, &mut clock);
     }
     if early(&route).all(|f| f.severity != Severity::Stop) {
         let layout = nest(&route, &decisions, machine, &shop, options);
@@ -83,6 +85,9 @@ pub fn run(options: &Prep) -> Result<ExitCode, Failure> {
     }
     Ok(if held { ExitCode::from(1) } else { ExitCode::SUCCESS })
 }
+
+/// Mends taken in one run at most: a mend that does not settle its finding must not go round for ever.
+const MOST_MENDS: usize = 200;
 
 /// Findings before the nest.
 fn early(route: &Route) -> impl Iterator<Item = &Finding> {

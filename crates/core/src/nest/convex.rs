@@ -104,6 +104,56 @@ pub(super) fn sum(a: &[Point], b: &[Point]) -> Ring {
     out
 }
 
+/// True when the ring nowhere turns right and winds once.
+pub(super) fn is_convex(ring: &[Point]) -> bool {
+    let n = ring.len();
+    (0..n).all(|i| turn(ring[i], ring[(i + 1) % n], ring[(i + 2) % n]) >= -1e-9) && ring_area(ring) > 0.0
+}
+
+/// The closed convolution of a simple anticlockwise outline `a` with a convex anticlockwise ring `b`: the outline is
+/// walked, and at every corner the edges of `b` whose direction the corner turns through are walked too, backward where
+/// it turns right. Its points of winding above 0 are the sum of the two areas.
+pub(super) fn convolution(a: &[Point], b: &[Point]) -> Ring {
+    let (n, m) = (a.len(), b.len());
+    let edge = |r: &[Point], i: usize| r[(i + 1) % r.len()] - r[i % r.len()];
+    // Directions of b's edges, rising from the first; edge k + m has that of k and a full turn.
+    let mut angles: Vec<f64> = Vec::with_capacity(m);
+    for k in 0..m {
+        let angle = edge(b, k).atan2();
+        angles.push(match angles.last() {
+            Some(last) => last + (angle - last).rem_euclid(std::f64::consts::TAU),
+            None => angle,
+        });
+    }
+    let angle_of = |k: i64| angles[k.rem_euclid(m as i64) as usize] + std::f64::consts::TAU * k.div_euclid(m as i64) as f64;
+    let vertex = |k: i64| b[k.rem_euclid(m as i64) as usize].to_vec2();
+    let mut heading = edge(a, n - 1).atan2();
+    // The corner of b that lies furthest to the right of the heading.
+    let mut k: i64 = 0;
+    while angle_of(k) < heading {
+        k += 1;
+    }
+    while angle_of(k - 1) >= heading {
+        k -= 1;
+    }
+    let mut out = Ring::with_capacity(n + m + 8);
+    for i in 0..n {
+        let (before, after) = (edge(a, (i + n - 1) % n), edge(a, i));
+        let turned = before.cross(after).atan2(before.dot(after));
+        heading += turned;
+        out.push(a[i] + vertex(k));
+        while angle_of(k) < heading {
+            k += 1;
+            out.push(a[i] + vertex(k));
+        }
+        while angle_of(k - 1) >= heading {
+            k -= 1;
+            out.push(a[i] + vertex(k));
+        }
+    }
+    out
+}
+
 fn plain(rings: &[Ring]) -> Vec<Vec<[f64; 2]>> {
     rings.iter().map(|r| r.iter().map(|p| [p.x, p.y]).collect()).collect()
 }

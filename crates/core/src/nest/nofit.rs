@@ -17,8 +17,17 @@ pub(super) struct Oriented {
     pub(super) size: Vec2,
     /// Convex pieces of the shape.
     pieces: Vec<Ring>,
-    /// Convex pieces of the shape grown by the spacing.
-    grown: Vec<Ring>,
+    /// The shape grown by the spacing.
+    grown: Standing,
+}
+
+/// A shape that stands still: simple outlines where it has no holes, convex pieces otherwise.
+#[derive(Clone, Debug)]
+pub(super) enum Standing {
+    /// Anticlockwise outlines without holes.
+    Outlines(Vec<Ring>),
+    /// Anticlockwise convex pieces.
+    Pieces(Vec<Ring>),
 }
 
 impl Oriented {
@@ -41,25 +50,26 @@ impl Oriented {
         all
     }
 
-    /// Convex pieces, grown, for a shape that stands still.
-    pub(super) fn grown(&self) -> &[Ring] {
+    /// The grown shape, for one that stands still.
+    pub(super) fn grown(&self) -> &Standing {
         &self.grown
     }
 }
 
-/// Convex pieces of the area within `by` mm of the pieces, by at most 4 % more in the directions between the twelve
-/// of the dodecagon that stands for the disc; exact along the axes and the sides of hexagons.
-pub(super) fn grow(pieces: &[Ring], by: f64) -> Vec<Ring> {
-    if by <= 0.0 {
-        return pieces.to_vec();
-    }
+/// The area within `by` mm of the convex pieces, by at most 4 % more in the directions between the twelve of the
+/// dodecagon that stands for the disc; exact along the axes and the sides of hexagons.
+pub(super) fn grow(pieces: &[Ring], by: f64) -> Standing {
     let reach = by / (std::f64::consts::PI / 12.0).cos();
     let disc: Ring = (0..12).map(|i| (reach * Vec2::from_angle((f64::from(i) + 0.5) * std::f64::consts::PI / 6.0)).to_point()).collect();
-    let sums: Vec<Ring> = pieces.iter().map(|p| convex::sum(p, &disc)).collect();
+    let sums: Vec<Ring> = if by > 0.0 { pieces.iter().map(|p| convex::sum(p, &disc)).collect() } else { pieces.to_vec() };
     if sums.len() == 1 {
-        return sums;
+        return Standing::Outlines(sums);
     }
-    convex::union(&sums).iter().flat_map(convex::pieces).collect()
+    let whole = convex::union(&sums);
+    if whole.iter().all(|p| p.holes.is_empty()) {
+        return Standing::Outlines(whole.into_iter().map(|p| p.outer).collect());
+    }
+    Standing::Pieces(whole.iter().flat_map(convex::pieces).collect())
 }
 
 /// The offsets at which a moving shape would touch or overlap a fixed one.
@@ -73,11 +83,17 @@ pub(super) struct NoFit {
 
 impl NoFit {
     /// Region for the moving shape `b` against the grown pieces of a fixed one.
-    pub(super) fn new(fixed: &[Ring], b: &Oriented) -> Self {
+    ///
+    /// A simple outline and a convex piece have a single closed convolution, and what it winds round is their sum
+    /// (Guibas, Ramshaw and Stolfi, "A kinetic framework for computational geometry", 1983).
+    pub(super) fn new(fixed: &Standing, b: &Oriented) -> Self {
         let mirrored: Vec<Ring> = b.pieces.iter().map(|r| r.iter().map(|p| Point::new(-p.x, -p.y)).collect()).collect();
-        let sums: Vec<Ring> = fixed.iter().flat_map(|f| mirrored.iter().map(|m| convex::sum(f, m))).collect();
+        let sums: Vec<Ring> = match fixed {
+            Standing::Outlines(outlines) => outlines.iter().flat_map(|f| mirrored.iter().map(|m| convex::convolution(f, m))).collect(),
+            Standing::Pieces(pieces) => pieces.iter().flat_map(|f| mirrored.iter().map(|m| convex::sum(f, m))).collect(),
+        };
         let rings: Vec<Ring> = match sums.as_slice() {
-            [_] => sums,
+            [one] if convex::is_convex(one) => sums,
             _ => convex::union(&sums).into_iter().flat_map(|p| std::iter::once(p.outer).chain(p.holes)).collect(),
         };
         let bounds = Bounds::of(rings.iter().flatten().copied());

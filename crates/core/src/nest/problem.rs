@@ -1,7 +1,7 @@
 //! What is to be nested, in the form the search works on.
 
 use super::convex;
-use super::nofit::{NoFit, Oriented, grow};
+use super::nofit::{NoFit, Oriented, Standing, grow};
 use super::{Setting, Sheet};
 use crate::assign::{PartId, Work};
 use crate::geometry::{Bounds, Path, Point, Polygon, Ring, Tolerance, Vec2, ring_area};
@@ -37,8 +37,8 @@ pub struct Problem {
     pub(super) demands: Vec<Demand>,
     pub(super) sheets: Vec<Sheet>,
     pub(super) margin: f64,
-    /// For each kind of sheet the convex pieces that lie outside an offcut's outline, grown by the margin.
-    pub(super) blocked: Vec<Vec<Vec<Ring>>>,
+    /// For each kind of sheet what lies outside an offcut's outline, grown by the margin.
+    pub(super) blocked: Vec<Vec<Standing>>,
     regions: RwLock<HashMap<Pair, Arc<NoFit>>>,
 }
 
@@ -171,8 +171,8 @@ fn fewer_corners(mut ring: Ring, allowed: f64) -> Ring {
     }
 }
 
-/// What of the sheet's box is not sheet: beyond an offcut's edge and in its holes, in convex pieces grown by the margin.
-fn blocked(sheet: &Sheet, margin: f64, error: f64) -> Vec<Vec<Ring>> {
+/// What of the sheet's box is not sheet: beyond an offcut's edge and in its holes, grown by the margin.
+fn blocked(sheet: &Sheet, margin: f64, error: f64) -> Vec<Standing> {
     if sheet.outline.is_empty() {
         return Vec::new();
     }

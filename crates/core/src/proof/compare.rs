@@ -56,7 +56,8 @@ pub(super) fn run(proof: &mut SheetProof, actions: &[Action], sheet: usize, inte
             let (p, way) = (m.path.at(at), m.path.direction(at));
             let near = index.locate_in_envelope_intersecting(AABB::from_corners([p.x - NEAR, p.y - NEAR], [p.x + NEAR, p.y + NEAR]));
             let mut best: Option<(f64, usize)> = None;
-            let mut along = 0;
+            let mut along: Option<usize> = None;
+            let mut doubled = false;
             for k in near.map(|b| b.data) {
                 let s = &strokes[k];
                 let t = s.path.nearest(p);
@@ -65,7 +66,11 @@ pub(super) fn run(proof: &mut SheetProof, actions: &[Action], sheet: usize, inte
                 if distance > NEAR || !parallel {
                     continue;
                 }
-                along += usize::from(distance < 0.005 && t > 0.02 && t < 0.98 && intended.ops[s.op].process == Process::Cut);
+                if distance < 0.005 && t > 0.02 && t < 0.98 && intended.ops[s.op].process == Process::Cut {
+                    // Leads run along their own contour for a hair's breadth; another contour's line does not.
+                    doubled |= along.is_some_and(|op| op != s.op);
+                    along = Some(s.op);
+                }
                 if best.is_none_or(|b| distance < b.0) {
                     best = Some((distance, k));
                 }
@@ -77,7 +82,7 @@ pub(super) fn run(proof: &mut SheetProof, actions: &[Action], sheet: usize, inte
                 }
                 None => stray.push(p),
             }
-            if along > 1 {
+            if doubled {
                 twice.push(p);
             }
         }

@@ -1,0 +1,93 @@
+//! The demo shop: Marrowby Hiveware, its rules, and three jobs at different stations.
+
+use crate::error::AppError;
+use crate::pages::changes::{add_files, apply};
+use crate::shop::App;
+use boustrophe_core::assign::Process;
+use boustrophe_core::decisions::{Batch, Decisions};
+use boustrophe_core::drawing::Unit;
+use boustrophe_core::edit::Edit;
+use boustrophe_core::finding::{Severity, Station};
+use boustrophe_core::nest::{Control, Problem, Setting, search};
+use boustrophe_core::shop::{Match, Rule, Shop};
+use rust_embed::RustEmbed;
+
+#[derive(RustEmbed)]
+#[folder = "../../demo"]
+struct Drawings;
+
+/// Tries of the demo's nests: quick, and the same every time.
+const TRIES: usize = 60;
+
+/// The built-in shop with the workshop's colours: red is cut, blue scored, filled engraved, notes reference.
+pub fn shop() -> Shop {
+    let rule = |when, process| Rule { when, process };
+    Shop {
+        rules: vec![
+            rule(Match::Layer("notes".into()), Process::Reference),
+            rule(Match::Stroke([0xe4, 0x00, 0x2b]), Process::Cut),
+            rule(Match::Stroke([0x00, 0x47, 0xbb]), Process::Score),
+            rule(Match::Filled, Process::Engrave),
+        ],
+        ..Shop::builtin()
+    }
+}
+
+/// Fills an empty shop with the demo's jobs.
+pub fn seed(app: &App) -> Result<(), AppError> {
+    if !app.store.jobs()?.is_empty() {
+        return Ok(());
+    }
+    let lark = |material: &str| Batch { machine: "lark".into(), material: material.into(), thickness: 3.0 };
+    let boxes = begin(app, "Spring nucleus boxes", "2026-12-04", lark("birch-ply"), &["queen-excluder.dxf", "crown-board.dxf", "frame-bars.dxf", "honey-sign.svg"])?;
+    change(app, boxes, &Edit::SetUnit { drawing: 1, unit: Unit::Mm })?;
+    for (drawing, quantity) in [(1, 2), (2, 2), (3, 2)] {
+        change(app, boxes, &Edit::SetDrawingQuantity { drawing, quantity })?;
+    }
+
+    let anvil = Batch { machine: "anvil".into(), material: "mild-steel".into(), thickness: 6.0 };
+    let stands = begin(app, "Hive stands", "2026-11-30", anvil, &["stand-gusset.dxf", "mouse-guard.dxf"])?;
+    for (drawing, quantity) in [(1, 4), (2, 6)] {
+        change(app, stands, &Edit::SetDrawingQuantity { drawing, quantity })?;
+    }
+    nest(app, stands)?;
+
+    let plates = begin(app, "Number plates", "2026-12-11", lark("acrylic"), &["number-plates.svg"])?;
+    mend(app, plates)?;
+    nest(app, plates)?;
+    Ok(())
+}
+
+fn begin(app: &App, name: &str, due: &str, batch: Batch, files: &[&str]) -> Result<i32, AppError> {
+    let job = app.store.add_job(name, "Odile Farrant", Some(due), &Decisions { batch, ..Decisions::default() })?;
+    let bytes = |file: &&str| Drawings::get(file).map(|f| ((*file).to_owned(), f.data.into_owned()));
+    let refused = add_files(app, job.id, files.iter().filter_map(bytes).collect())?;
+    if refused.is_empty() { Ok(job.id) } else { Err(AppError::Sentence(refused.join(" "))) }
+}
+
+fn change(app: &App, job: i32, edit: &Edit) -> Result<(), AppError> {
+    let head = app.store.job(job)?.head.unwrap_or(0);
+    apply(app, job, head, edit)
+}
+
+/// Takes the first remedy of whatever is open at Intake and Clean.
+fn mend(app: &App, job: i32) -> Result<(), AppError> {
+    let open: Vec<Edit> = app
+        .load(job)?
+        .route
+        .findings
+        .iter()
+        .filter(|f| f.severity == Severity::Look && f.station <= Station::Clean)
+        .filter_map(|f| f.remedies.first().map(|r| r.edit.clone()))
+        .collect();
+    open.iter().try_for_each(|edit| change(app, job, edit))
+}
+
+fn nest(app: &App, job: i32) -> Result<(), AppError> {
+    let loaded = app.load(job)?;
+    let decisions = &loaded.revision.decisions;
+    let machine = app.shop.machine(&decisions.batch.machine).unwrap_or(&app.shop.machines[0]);
+    let problem = Problem::new(&loaded.route.work, &Setting::of(decisions, machine, &app.shop), &app.shop.tolerance);
+    let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, seed: 1, tries: TRIES });
+    change(app, job, &Edit::KeepLayout { layout })
+}

@@ -1,0 +1,144 @@
+//! Changes: edits, undo and redo, files that are dropped.
+
+use super::station::docket;
+use super::{Shared, blocking};
+use crate::edits::Form;
+use crate::error::{AppError, html};
+use crate::shop::App;
+use axum::extract::{Form as Posted, Multipart, Path};
+use axum::http::StatusCode;
+use axum::response::{Html, IntoResponse, Response};
+use askama::Template;
+use boustrophe_core::edit::Edit;
+use boustrophe_core::finding::Station;
+use boustrophe_core::ledger::Ledger;
+use boustrophe_store::StoreError;
+use sha2::{Digest, Sha256};
+
+/// Drawings taken in one go.
+const MOST_FILES: usize = 50;
+
+#[derive(Template)]
+#[template(path = "conflict.html")]
+struct Conflict {
+    job: i32,
+    station: String,
+    wanted: String,
+    theirs: String,
+    edit: String,
+    head: i32,
+}
+
+/// One change; the answer is the docket with route and ledger.
+pub async fn edit(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Form>) -> Result<Response, AppError> {
+    let station = Station::from_slug(&form.station).unwrap_or(Station::Intake);
+    blocking(&app, move |app| {
+        let edit = form.edit().map_err(AppError::Sentence)?;
+        match apply(app, job, form.revision, &edit) {
+            Err(AppError::Store(StoreError::Moved { head })) => conflict(app, job, station, &edit, head),
+            Err(other) => Err(other),
+            Ok(()) => Ok(html(&docket(app, &app.load(job)?, station, true)?)?.into_response()),
+        }
+    })
+    .await
+}
+
+/// Applies an edit to the revision that a page showed.
+pub fn apply(app: &App, job: i32, revision: i32, edit: &Edit) -> Result<(), AppError> {
+    let before = app.store.revision(job, revision)?;
+    let after = edit.apply(&before.decisions).map_err(AppError::Sentence)?;
+    // Worked out before it is kept: a change that cannot be computed is refused, not stored.
+    let ledger: Ledger = app.route(&after)?.ledger;
+    let id = app.store.add_revision(job, revision, &edit.label(), &after)?;
+    app.store.set_ledger(id, &ledger)?;
+    Ok(())
+}
+
+/// The job has moved on: what was wanted and what is there now, side by side.
+fn conflict(app: &App, job: i32, station: Station, edit: &Edit, head: i32) -> Result<Response, AppError> {
+    let theirs = app.store.revision(job, head)?.label;
+    let page = Conflict { job, station: station.slug().into(), wanted: edit.label(), theirs, edit: serde_json::to_string(edit).unwrap_or_default(), head };
+    let mut response = (StatusCode::CONFLICT, html(&page)?).into_response();
+    for (name, value) in [("hx-retarget", "#notice"), ("hx-reswap", "innerHTML")] {
+        response.headers_mut().insert(axum::http::HeaderName::from_static(name), axum::http::HeaderValue::from_static(value));
+    }
+    Ok(response)
+}
+
+/// Which docket is to come back after undo or redo.
+#[derive(serde::Deserialize)]
+pub struct Back {
+    station: String,
+}
+
+/// Back one revision.
+pub async fn undo(app: Shared, Path(job): Path<i32>, Posted(back): Posted<Back>) -> Result<Html<String>, AppError> {
+    step(app, job, back, |app, job| app.store.undo(job), "there is nothing to undo").await
+}
+
+/// Forward again.
+pub async fn redo(app: Shared, Path(job): Path<i32>, Posted(back): Posted<Back>) -> Result<Html<String>, AppError> {
+    step(app, job, back, |app, job| app.store.redo(job), "there is nothing to do again").await
+}
+
+async fn step(app: Shared, job: i32, back: Back, go: fn(&App, i32) -> Result<Option<i32>, StoreError>, none: &'static str) -> Result<Html<String>, AppError> {
+    let station = Station::from_slug(&back.station).unwrap_or(Station::Intake);
+    blocking(&app, move |app| {
+        go(app, job)?.ok_or_else(|| AppError::Sentence(none.into()))?;
+        html(&docket(app, &app.load(job)?, station, true)?)
+    })
+    .await
+}
+
+/// Files for a job: each that can be read is added; of the others it is said why not.
+pub async fn files(app: Shared, Path(job): Path<i32>, multipart: Multipart) -> Result<Response, AppError> {
+    let taken = receive(multipart).await?;
+    blocking(&app, move |app| {
+        let refused = add_files(app, job, taken)?;
+        if refused.is_empty() { Ok(StatusCode::NO_CONTENT.into_response()) } else { Err(AppError::Sentence(refused.join(" "))) }
+    })
+    .await
+}
+
+/// A file as it was dropped.
+pub type Dropped = (String, Vec<u8>);
+
+/// Reads the parts of an upload.
+pub async fn receive(mut multipart: Multipart) -> Result<Vec<Dropped>, AppError> {
+    let broken = |e: axum::extract::multipart::MultipartError| {
+        if e.status() == StatusCode::PAYLOAD_TOO_LARGE {
+            AppError::Sentence(format!("that is more than {} MB; add the files one by one, or leave out what is not to be cut.", boustrophe_formats::MOST_BYTES >> 20))
+        } else {
+            AppError::Sentence(format!("the upload broke off ({e}); add the files again."))
+        }
+    };
+    let mut files = Vec::new();
+    while let Some(field) = multipart.next_field().await.map_err(broken)? {
+        let Some(name) = field.file_name().map(|n| n.rsplit(['/', '\\']).next().unwrap_or(n).chars().take(120).collect::<String>()) else { continue };
+        files.push((name, field.bytes().await.map_err(broken)?.to_vec()));
+        if files.len() > MOST_FILES {
+            return Err(AppError::Sentence(format!("these are more than {MOST_FILES} files; add them in two goes.")));
+        }
+    }
+    if files.is_empty() { Err(AppError::Sentence("there was no file in it; choose or drop a drawing.".into())) } else { Ok(files) }
+}
+
+/// Adds what can be read as one change; gives a sentence for each file that cannot.
+pub fn add_files(app: &App, job: i32, files: Vec<Dropped>) -> Result<Vec<String>, AppError> {
+    let (mut edits, mut refused) = (Vec::new(), Vec::new());
+    for (name, bytes) in files {
+        match boustrophe_formats::read(&name, &bytes) {
+            Err(error) => refused.push(error.to_string()),
+            Ok(_) => {
+                let hash: String = Sha256::digest(&bytes).iter().map(|b| format!("{b:02x}")).collect();
+                app.store.add_file(&hash, &name, &bytes)?;
+                edits.push(Edit::AddDrawing { file: hash, name });
+            }
+        }
+    }
+    if !edits.is_empty() {
+        let head = app.store.job(job)?.head.unwrap_or(0);
+        apply(app, job, head, &Edit::All { edits })?;
+    }
+    Ok(refused)
+}

@@ -1,0 +1,410 @@
+//! What each station asks in its docket.
+
+use crate::error::AppError;
+use crate::shop::{App, Loaded};
+use crate::view::metres;
+use askama::Template;
+use boustrophe_core::assign::Process;
+use boustrophe_core::finding::{Severity, Station};
+use boustrophe_core::geometry::{Affine, Vec2};
+use boustrophe_core::nest::{Setting as NestSetting, Turn};
+use boustrophe_core::shop::MachineKind;
+use boustrophe_core::time::clock;
+use boustrophe_core::{hold, intake};
+use boustrophe_formats::svg::path_data;
+use boustrophe_store::Run;
+
+/// The station's own part of the docket.
+pub fn body(app: &App, loaded: &Loaded, station: Station) -> Result<String, AppError> {
+    let made = match station {
+        Station::Intake => intake_body(loaded).render(),
+        Station::Clean => clean_body(loaded, app).render(),
+        Station::Assign => assign_body(app, loaded).render(),
+        Station::Nest => nest_body(app, loaded)?.render(),
+        Station::Order => order_body(loaded).render(),
+        Station::Hold => hold_body(app, loaded).render(),
+        Station::Proof => proof_body(loaded).render(),
+        Station::Release => release_body(app, loaded)?.render(),
+    };
+    made.map_err(|e| AppError::Sentence(format!("the page could not be made: {e}")))
+}
+
+struct Candidate {
+    name: String,
+    mm: String,
+    inch: String,
+    edit: String,
+    chosen: bool,
+}
+
+struct DrawingRow {
+    id: u32,
+    name: String,
+    units: String,
+    sure: bool,
+    mm: String,
+    inch: String,
+    account: String,
+    scale: String,
+    texts: usize,
+    candidates: Vec<Candidate>,
+}
+
+#[derive(Template)]
+#[template(path = "intake/docket.html")]
+struct Intake {
+    job: i32,
+    revision: i32,
+    drawings: Vec<DrawingRow>,
+}
+
+fn sizes((w, h): (f64, f64)) -> (String, String) {
+    (format!("{w:.1} × {h:.1} mm"), format!("{:.2} × {:.2} in", w / 25.4, h / 25.4))
+}
+
+fn intake_body(loaded: &Loaded) -> Intake {
+    let decisions = &loaded.revision.decisions;
+    let drawings = loaded
+        .route
+        .drawings
+        .iter()
+        .filter_map(|d| Some((d, decisions.drawing(d.id)?)))
+        .map(|(d, decided)| {
+            let (mm, inch) = sizes((d.cleaned.bounds.width(), d.cleaned.bounds.height()));
+            let candidates = d
+                .intake
+                .candidates
+                .iter()
+                .map(|c| {
+                    let (mm, inch) = sizes((c.size.0 * decided.scale, c.size.1 * decided.scale));
+                    Candidate { name: c.name.clone(), mm, inch, edit: serde_json::to_string(&c.edit).unwrap_or_default(), chosen: d.intake.sure && (c.mm - d.intake.transform.determinant().abs().sqrt() / decided.scale).abs() < c.mm * 1e-6 }
+                })
+                .take(3)
+                .collect();
+            DrawingRow {
+                id: d.id,
+                name: decided.name.clone(),
+                units: d.intake.units.trim_end_matches('?').to_owned(),
+                sure: d.intake.sure,
+                mm,
+                inch,
+                account: intake::account(&d.drawing),
+                scale: format!("{}", (decided.scale * 1e6).round() / 1e6),
+                texts: d.cleaned.texts.len(),
+                candidates: if d.intake.sure { Vec::new() } else { candidates },
+            }
+        })
+        .collect();
+    Intake { job: loaded.job.id, revision: loaded.revision.id, drawings }
+}
+
+struct CleanRow {
+    id: u32,
+    name: String,
+    closed: usize,
+    open: usize,
+    segments: usize,
+    gap: String,
+}
+
+#[derive(Template)]
+#[template(path = "clean/docket.html")]
+struct Clean {
+    job: i32,
+    revision: i32,
+    drawings: Vec<CleanRow>,
+}
+
+fn clean_body(loaded: &Loaded, app: &App) -> Clean {
+    let decisions = &loaded.revision.decisions;
+    let drawings = loaded
+        .route
+        .drawings
+        .iter()
+        .map(|d| {
+            let (closed, open) = d.cleaned.counts();
+            CleanRow {
+                id: d.id,
+                name: d.cleaned.name.clone(),
+                closed,
+                open,
+                segments: d.cleaned.contours.iter().map(|c| c.path.segments.len()).sum(),
+                gap: format!("{}", decisions.drawing(d.id).and_then(|d| d.gap).unwrap_or(app.shop.tolerance.gap)),
+            }
+        })
+        .collect();
+    Clean { job: loaded.job.id, revision: loaded.revision.id, drawings }
+}
+
+struct Choice {
+    slug: String,
+    name: String,
+    chosen: bool,
+}
+
+struct KeyView {
+    key: String,
+    words: String,
+    count: usize,
+    length: String,
+    why: String,
+    process: &'static str,
+    /// The sample's outline in a box of 40 × 40.
+    picture: String,
+    filled: bool,
+    choices: Vec<Choice>,
+}
+
+#[derive(Template)]
+#[template(path = "assign/docket.html")]
+struct Assign {
+    job: i32,
+    revision: i32,
+    rows: Vec<KeyView>,
+    processes: Vec<(&'static str, &'static str)>,
+    batches: Vec<Choice>,
+    feeds: Vec<(String, String, String)>,
+}
+
+fn assign_body(app: &App, loaded: &Loaded) -> Assign {
+    let rows = loaded
+        .route
+        .work
+        .key
+        .iter()
+        .map(|row| {
+            let mut choices = vec![Choice { slug: "shape".into(), name: "by rule or shape".into(), chosen: row.chosen.is_none() }];
+            choices.extend(Process::ALL.map(|p| Choice { slug: p.slug().into(), name: p.name().into(), chosen: row.chosen == Some(p) }));
+            let b = row.sample.bounds;
+            let fit = 36.0 / b.width().max(b.height()).max(1e-6);
+            let home = Affine::translate(Vec2::new(20.0, 20.0)) * Affine::scale(fit) * Affine::translate(-b.center().to_vec2());
+            KeyView {
+                key: row.key.clone(),
+                words: row.style.words(),
+                count: row.count,
+                length: metres(row.length),
+                why: row.why.words(),
+                process: row.process.name(),
+                picture: path_data(&row.sample.path.transformed(home), 40.0),
+                filled: row.style.fill.is_some() && row.style.stroke.is_none(),
+                choices,
+            }
+        })
+        .collect();
+    let b = &loaded.revision.decisions.batch;
+    let feeds = [Process::Cut, Process::Score, Process::Engrave, Process::Mark]
+        .into_iter()
+        .filter_map(|p| app.shop.row(&b.machine, &b.material, b.thickness, p))
+        .map(|r| (r.process.name().to_owned(), format!("{:.0} mm/min · {:.0} %", r.feed, r.power), if r.process == Process::Engrave { format!("row {} mm", r.pitch) } else { format!("kerf {} mm", r.kerf) }))
+        .collect();
+    Assign {
+        job: loaded.job.id,
+        revision: loaded.revision.id,
+        rows,
+        processes: Process::ALL.map(|p| (p.slug(), p.name())).to_vec(),
+        batches: batches(app, loaded),
+        feeds,
+    }
+}
+
+/// Every machine, material and thickness that the chart can cut.
+fn batches(app: &App, loaded: &Loaded) -> Vec<Choice> {
+    let now = &loaded.revision.decisions.batch;
+    let cuts = app.shop.chart.iter().filter(|r| r.process == Process::Cut);
+    cuts.map(|r| {
+        let machine = app.shop.machine(&r.machine).map_or(r.machine.as_str(), |m| m.name.as_str());
+        let material = app.shop.material(&r.material).map_or(r.material.as_str(), |m| m.name.as_str());
+        Choice {
+            slug: format!("{}/{}/{}", r.machine, r.material, r.thickness),
+            name: format!("{machine} · {material} {} mm", r.thickness),
+            chosen: r.machine == now.machine && r.material == now.material && (r.thickness - now.thickness).abs() < 0.05,
+        }
+    })
+    .collect()
+}
+
+struct PartRow {
+    id: String,
+    name: String,
+    size: String,
+    quantity: u32,
+}
+
+#[derive(Template)]
+#[template(path = "nest/docket.html")]
+struct Nest {
+    job: i32,
+    revision: i32,
+    parts: Vec<PartRow>,
+    more: usize,
+    copies: u32,
+    spacing: String,
+    margin: String,
+    sheets: String,
+    turns: Vec<Choice>,
+    searching: bool,
+    was_searching: bool,
+    has_layout: bool,
+}
+
+/// Parts listed in the docket; more are told by number.
+const MOST_PARTS: usize = 60;
+
+fn nest_body(app: &App, loaded: &Loaded) -> Result<Nest, AppError> {
+    let decisions = &loaded.revision.decisions;
+    let machine = app.shop.machine(&decisions.batch.machine).unwrap_or(&app.shop.machines[0]);
+    let setting = NestSetting::of(decisions, machine, &app.shop);
+    let parts = &loaded.route.work.parts;
+    let sheet = |s: &boustrophe_core::nest::Sheet| {
+        let size = format!("{}x{}", s.width, s.height);
+        s.count.map_or(size.clone(), |n| format!("{n}@{size}"))
+    };
+    let searching = app.searches.progress(loaded.job.id).is_some();
+    Ok(Nest {
+        job: loaded.job.id,
+        revision: loaded.revision.id,
+        parts: parts
+            .iter()
+            .take(MOST_PARTS)
+            .map(|p| PartRow { id: p.id.to_string(), name: p.name.clone(), size: format!("{:.1} × {:.1}", p.bounds.width(), p.bounds.height()), quantity: p.quantity })
+            .collect(),
+        more: parts.len().saturating_sub(MOST_PARTS),
+        copies: parts.iter().map(|p| p.quantity).sum(),
+        spacing: format!("{}", setting.spacing),
+        margin: format!("{}", setting.margin),
+        sheets: setting.sheets.iter().map(sheet).collect::<Vec<_>>().join(", "),
+        turns: Turn::ALL.iter().map(|t| Choice { slug: t.name().trim_end_matches('°').into(), name: t.name().into(), chosen: setting.turn == *t }).collect(),
+        searching,
+        was_searching: !searching && app.store.was_searching(loaded.job.id)?,
+        has_layout: !loaded.route.nested.layout.sheets.is_empty(),
+    })
+}
+
+struct OrderRow {
+    sheet: usize,
+    steps: usize,
+    travel: String,
+    drawn: String,
+    saved: String,
+}
+
+#[derive(Template)]
+#[template(path = "order/docket.html")]
+struct Order {
+    revision: i32,
+    job: i32,
+    rows: Vec<OrderRow>,
+    moved: usize,
+}
+
+fn order_body(loaded: &Loaded) -> Order {
+    let rows = loaded.route.sequence.sheets.iter().enumerate().map(|(i, s)| OrderRow {
+        sheet: i + 1,
+        steps: s.steps.len(),
+        travel: metres(s.travel),
+        drawn: metres(s.travel_as_drawn),
+        saved: if s.travel_as_drawn > 0.0 { format!("{:.0} %", (1.0 - s.travel / s.travel_as_drawn) * 100.0) } else { "0 %".into() },
+    });
+    Order { job: loaded.job.id, revision: loaded.revision.id, rows: rows.collect(), moved: loaded.revision.decisions.starts.len() }
+}
+
+#[derive(Template)]
+#[template(path = "hold/docket.html")]
+struct Hold {
+    job: i32,
+    revision: i32,
+    nicks: bool,
+    width: String,
+    pitch: String,
+    leads: bool,
+    kerf: String,
+    nick_count: usize,
+    lead_count: usize,
+    plasma: bool,
+}
+
+fn hold_body(app: &App, loaded: &Loaded) -> Hold {
+    let decisions = &loaded.revision.decisions;
+    let b = &decisions.batch;
+    let machine = app.shop.machine(&b.machine).unwrap_or(&app.shop.machines[0]);
+    let setting = hold::Setting::of(decisions, machine, &app.shop);
+    let ops = || loaded.route.toolpath.sheets.iter().flat_map(|s| &s.ops);
+    Hold {
+        job: loaded.job.id,
+        revision: loaded.revision.id,
+        nicks: setting.nicks,
+        width: format!("{}", setting.nick_width),
+        pitch: format!("{}", setting.nick_pitch),
+        leads: setting.leads,
+        kerf: app.shop.row(&b.machine, &b.material, b.thickness, Process::Cut).map_or("—".into(), |r| format!("{} mm", r.kerf)),
+        nick_count: ops().map(|o| o.nicks.len()).sum(),
+        lead_count: ops().filter(|o| !o.lead_in.is_empty()).count(),
+        plasma: machine.kind == MachineKind::Plasma,
+    }
+}
+
+struct SheetTime {
+    sheet: usize,
+    total: String,
+    split: Vec<(&'static str, String)>,
+}
+
+#[derive(Template)]
+#[template(path = "proof/docket.html")]
+struct Proof {
+    sheets: Vec<SheetTime>,
+    passed: bool,
+    open: usize,
+}
+
+fn proof_body(loaded: &Loaded) -> Proof {
+    let route = &loaded.route;
+    let sheets = route.proofs.iter().enumerate().map(|(i, p)| SheetTime {
+        sheet: i + 1,
+        total: clock(p.seconds),
+        split: p.by_process.iter().map(|(process, s)| (process.map_or("travel", Process::slug), clock(*s))).collect(),
+    });
+    let faults = route.findings_of(Station::Proof).filter(|f| f.severity == Severity::Stop).count();
+    let open = route.findings.iter().filter(|f| f.severity != Severity::Note && f.station != Station::Proof).count();
+    Proof { sheets: sheets.collect(), passed: faults == 0 && !route.proofs.is_empty() && route.nested.current, open }
+}
+
+struct ReleaseRow {
+    sheet: usize,
+    name: String,
+    time: String,
+}
+
+#[derive(Template)]
+#[template(path = "release/docket.html")]
+struct Release {
+    job: i32,
+    revision: i32,
+    released: bool,
+    holding: Vec<(&'static str, &'static str, usize)>,
+    rows: Vec<ReleaseRow>,
+    runs: Vec<Run>,
+    initials: String,
+    machine: String,
+}
+
+fn release_body(app: &App, loaded: &Loaded) -> Result<Release, AppError> {
+    let route = &loaded.route;
+    let decisions = &loaded.revision.decisions;
+    let holding = Station::ALL
+        .into_iter()
+        .map(|s| (s.slug(), s.name(), route.findings_of(s).filter(|f| f.severity != Severity::Note).count()))
+        .filter(|h| h.2 > 0)
+        .collect();
+    let rows = route.proofs.iter().enumerate().map(|(i, p)| ReleaseRow { sheet: i + 1, name: crate::names::stem(&loaded.job, decisions, i), time: clock(p.seconds) });
+    Ok(Release {
+        job: loaded.job.id,
+        revision: loaded.revision.id,
+        released: route.released(),
+        holding,
+        rows: rows.collect(),
+        runs: app.store.runs_of(loaded.job.id)?,
+        initials: decisions.initials.clone(),
+        machine: app.shop.machine(&decisions.batch.machine).map_or_else(|| decisions.batch.machine.clone(), |m| m.name.clone()),
+    })
+}

@@ -1,0 +1,23 @@
+//! Pages and what they post to: one module a concern, handlers that fetch, call and render.
+
+pub mod changes;
+pub mod dockets;
+pub mod floor;
+pub mod history;
+pub mod nesting;
+pub mod release;
+pub mod runs;
+pub mod stage;
+pub mod station;
+
+use crate::shop::App;
+use std::sync::Arc;
+
+/// The shop, as handlers get it.
+pub type Shared = axum::extract::State<Arc<App>>;
+
+/// Runs work that computes or waits for the disk where it does not hold up other pages.
+pub async fn blocking<T: Send + 'static>(app: &Arc<App>, work: impl FnOnce(&Arc<App>) -> Result<T, crate::error::AppError> + Send + 'static) -> Result<T, crate::error::AppError> {
+    let app = Arc::clone(app);
+    tokio::task::spawn_blocking(move || work(&app)).await?
+}

@@ -1,0 +1,347 @@
+//! What the stage draws, as compact JSON: numbers in mm, rounded to a thousandth.
+
+use super::{Shared, blocking};
+use crate::error::AppError;
+use crate::shop::{App, Loaded};
+use axum::extract::{Path, Query};
+use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE};
+use axum::response::{IntoResponse, Response};
+use boustrophe_core::assign::{Process, Why};
+use boustrophe_core::finding::Station;
+use boustrophe_core::geometry::{Affine, Path as Line, Point, Segment, Vec2};
+use boustrophe_core::hold::Op;
+use boustrophe_core::nest::{Layout, SheetLayout};
+use boustrophe_core::proof::Traced;
+use serde::{Deserialize, Serialize};
+use std::borrow::Cow;
+
+/// Room between drawings on the bench, and between sheets, mm.
+const APART: f64 = 40.0;
+/// Engraved rows sent for drawing; beyond it only every n-th, at the same looks.
+const MOST_ROWS: usize = 4000;
+
+/// `x, y, bulge, x, y, bulge, x, y`: a line and its arcs.
+type Flat = Vec<f64>;
+
+#[derive(Serialize)]
+struct Contour {
+    id: String,
+    p: &'static str,
+    why: Cow<'static, str>,
+    closed: bool,
+    d: Flat,
+}
+
+#[derive(Serialize)]
+struct Bench {
+    name: String,
+    x: f64,
+    y: f64,
+    w: f64,
+    h: f64,
+    contours: Vec<Contour>,
+    texts: Vec<(f64, f64, f64, f64, String)>,
+}
+
+#[derive(Serialize)]
+struct Lying {
+    name: String,
+    outline: Flat,
+    holes: Vec<Flat>,
+}
+
+#[derive(Serialize)]
+struct Stroke {
+    id: String,
+    p: &'static str,
+    kerf: f64,
+    runs: Vec<Flat>,
+    leads: Vec<Flat>,
+    /// x, y, and the direction across.
+    nicks: Vec<[f64; 4]>,
+    /// The number in the order, where it starts and which way.
+    n: usize,
+    start: [f64; 4],
+    /// The contour as drawn, for picking and for moving its start.
+    drawn: Flat,
+}
+
+#[derive(Serialize)]
+struct Sheet {
+    x: f64,
+    y: f64,
+    w: f64,
+    h: f64,
+    outline: Vec<Flat>,
+    parts: Vec<Lying>,
+    strokes: Vec<Stroke>,
+    /// y, then left and right of each stretch.
+    rows: Vec<Flat>,
+    pitch: f64,
+    travel: Vec<[f64; 4]>,
+}
+
+#[derive(Serialize)]
+struct Mark {
+    severity: String,
+    text: String,
+    points: Vec<[f64; 2]>,
+    contours: Vec<String>,
+}
+
+#[derive(Serialize)]
+struct Stage {
+    revision: i32,
+    tone: String,
+    grain: bool,
+    bench: Vec<Bench>,
+    sheets: Vec<Sheet>,
+    /// By the finding's number in the route.
+    marks: std::collections::BTreeMap<usize, Mark>,
+}
+
+fn r(v: f64) -> f64 {
+    (v * 1000.0).round() / 1000.0
+}
+
+fn flat(segments: &[Segment]) -> Flat {
+    let mut out = Vec::with_capacity(segments.len() * 3 + 2);
+    if let Some(first) = segments.first() {
+        out.extend([r(first.start.x), r(first.start.y)]);
+    }
+    for s in segments {
+        out.extend([(s.bulge * 1e6).round() / 1e6, r(s.end.x), r(s.end.y)]);
+    }
+    out
+}
+
+/// What may be asked for.
+#[derive(Default, Deserialize)]
+pub struct Wish {
+    /// The best layout of the search under way instead of the kept one.
+    #[serde(default)]
+    live: bool,
+}
+
+/// The stage of a station.
+pub async fn stage(app: Shared, Path((job, slug)): Path<(i32, String)>, Query(wish): Query<Wish>) -> Result<Response, AppError> {
+    let station = Station::from_slug(&slug).ok_or_else(|| AppError::NoPage(format!("/jobs/{job}/stage/{slug}")))?;
+    blocking(&app, move |app| {
+        let loaded = app.load(job)?;
+        json(&build(app, &loaded, station, wish.live))
+    })
+    .await
+}
+
+fn json(value: &impl Serialize) -> Result<Response, AppError> {
+    let text = serde_json::to_string(value).map_err(|e| AppError::Sentence(format!("the stage could not be drawn: {e}")))?;
+    Ok(([(CONTENT_TYPE, "application/json"), (CACHE_CONTROL, "no-store")], text).into_response())
+}
+
+fn build(app: &App, loaded: &Loaded, station: Station, live: bool) -> Stage {
+    let material = app.shop.material(&loaded.revision.decisions.batch.material);
+    let mut stage = Stage {
+        revision: loaded.revision.id,
+        tone: material.map_or_else(|| "#d8d2c4".into(), |m| m.tone.clone()),
+        grain: material.is_some_and(|m| m.grain),
+        bench: Vec::new(),
+        sheets: Vec::new(),
+        marks: std::collections::BTreeMap::new(),
+    };
+    let best = app.searches.progress(loaded.job.id).and_then(|p| p.layout).filter(|_| live);
+    let layout: &Layout = best.as_deref().unwrap_or(&loaded.route.nested.layout);
+    let on_sheets = station >= Station::Nest && !layout.sheets.is_empty();
+    if on_sheets {
+        stage.sheets = sheets(loaded, layout, station, best.is_none());
+    } else {
+        stage.bench = bench(loaded);
+    }
+    stage.marks = marks(loaded, &stage);
+    stage
+}
+
+fn bench(loaded: &Loaded) -> Vec<Bench> {
+    let work = &loaded.route.work;
+    let mut x = 0.0;
+    let mut first = 0;
+    let mut out = Vec::new();
+    for d in &loaded.route.drawings {
+        let b = d.cleaned.bounds;
+        let n = d.cleaned.contours.len();
+        if b.is_empty() {
+            first += n;
+            continue;
+        }
+        let home = Affine::translate(Vec2::new(x, 0.0) - b.min.to_vec2());
+        let contours = work.items[first..first + n]
+            .iter()
+            .map(|i| Contour { id: i.contour.id.to_string(), p: i.process.slug(), why: why(i.why), closed: i.contour.path.closed, d: flat(&i.contour.path.transformed(home).segments) })
+            .collect();
+        let texts = d.cleaned.texts.iter().map(|t| (r((home * t.at).x), r((home * t.at).y), r(t.height), r(t.angle), t.value.clone())).collect();
+        out.push(Bench { name: d.cleaned.name.clone(), x: r(x), y: 0.0, w: r(b.width()), h: r(b.height()), contours, texts });
+        x += b.width() + APART;
+        first += n;
+    }
+    out
+}
+
+fn why(why: Why) -> Cow<'static, str> {
+    Cow::Owned(why.words())
+}
+
+fn sheets(loaded: &Loaded, layout: &Layout, station: Station, kept: bool) -> Vec<Sheet> {
+    let route = &loaded.route;
+    let columns = (layout.sheets.len() as f64).sqrt().ceil().max(1.0) as usize;
+    let widest = layout.sheets.iter().map(|s| s.sheet.width).fold(0.0, f64::max);
+    let highest = layout.sheets.iter().map(|s| s.sheet.height).fold(0.0, f64::max);
+    layout
+        .sheets
+        .iter()
+        .enumerate()
+        .map(|(i, s)| {
+            let (column, row) = (i % columns, i / columns);
+            let mut sheet = Sheet {
+                x: column as f64 * (widest + APART),
+                y: -(row as f64) * (highest + APART),
+                w: s.sheet.width,
+                h: s.sheet.height,
+                outline: s.sheet.outline.iter().map(|p| flat(&p.segments)).collect(),
+                parts: parts(loaded, s),
+                strokes: Vec::new(),
+                rows: Vec::new(),
+                pitch: 0.1,
+                travel: Vec::new(),
+            };
+            match route.toolpath.sheets.get(i).filter(|_| kept && station > Station::Nest) {
+                Some(path) => {
+                    sheet.strokes = path.ops.iter().enumerate().filter(|(_, o)| o.rows.is_empty()).map(|(n, o)| stroke(loaded, s, n, o)).collect();
+                    sheet.travel = travel(&path.ops);
+                    rows(&path.ops, &mut sheet);
+                }
+                None => sheet.strokes = as_drawn(loaded, s),
+            }
+            sheet
+        })
+        .collect()
+}
+
+fn parts(loaded: &Loaded, s: &SheetLayout) -> Vec<Lying> {
+    let work = &loaded.route.work;
+    s.placed
+        .iter()
+        .filter_map(|p| Some((p, work.part(p.part)?)))
+        .map(|(p, part)| {
+            let place = |line: &Line| flat(&line.transformed(p.affine()).segments);
+            Lying { name: part.name.clone(), outline: place(&part.outline), holes: part.holes.iter().map(|i| place(&work.items[*i].contour.path)).collect() }
+        })
+        .collect()
+}
+
+/// Scores, engravings and the like before there is a toolpath.
+fn as_drawn(loaded: &Loaded, s: &SheetLayout) -> Vec<Stroke> {
+    let work = &loaded.route.work;
+    s.placed
+        .iter()
+        .filter_map(|p| Some((p, work.part(p.part)?)))
+        .flat_map(|(p, part)| part.items().map(move |i| (p, &work.items[i])))
+        .map(|(p, item)| {
+            let drawn = flat(&item.contour.path.transformed(p.affine()).segments);
+            Stroke { id: item.contour.id.to_string(), p: item.process.slug(), kerf: 0.2, runs: vec![drawn.clone()], leads: Vec::new(), nicks: Vec::new(), n: 0, start: [0.0; 4], drawn }
+        })
+        .collect()
+}
+
+fn stroke(loaded: &Loaded, s: &SheetLayout, n: usize, o: &Op) -> Stroke {
+    let first = o.lead_in.first().or_else(|| o.runs.first().and_then(|run| run.first()));
+    let start = first.map_or([0.0; 4], |f| {
+        let way = f.direction(0.0);
+        [r(f.start.x), r(f.start.y), r(way.x), r(way.y)]
+    });
+    let drawn = s.placed.get(o.placement).map_or_else(Vec::new, |p| flat(&loaded.route.work.items[o.item].contour.path.transformed(p.affine()).segments));
+    Stroke {
+        id: o.contour.to_string(),
+        p: o.process.slug(),
+        kerf: o.kerf,
+        runs: o.runs.iter().map(|run| flat(run)).collect(),
+        leads: [&o.lead_in, &o.lead_out].into_iter().filter(|l| !l.is_empty()).map(|l| flat(l)).collect(),
+        nicks: o.nicks.iter().map(|(p, d)| [r(p.x), r(p.y), r(d.x), r(d.y)]).collect(),
+        n: n + 1,
+        start,
+        drawn,
+    }
+}
+
+fn travel(ops: &[Op]) -> Vec<[f64; 4]> {
+    let end = |o: &Op| -> Option<Point> { o.lead_out.last().or_else(|| o.runs.last().and_then(|run| run.last())).map(|s| s.end).or_else(|| o.rows.last().map(boustrophe_core::hold::Row::end)) };
+    ops.windows(2)
+        .filter_map(|w| {
+            let (a, b) = (end(&w[0])?, w[1].start()?);
+            Some([r(a.x), r(a.y), r(b.x), r(b.y)])
+        })
+        .collect()
+}
+
+fn rows(ops: &[Op], sheet: &mut Sheet) {
+    let all: Vec<&boustrophe_core::hold::Row> = ops.iter().flat_map(|o| &o.rows).collect();
+    if all.len() > 1 {
+        sheet.pitch = all.windows(2).map(|w| (w[1].y - w[0].y).abs()).filter(|d| *d > 1e-6).fold(f64::INFINITY, f64::min).clamp(0.02, 10.0);
+    }
+    let step = all.len().div_ceil(MOST_ROWS).max(1);
+    sheet.pitch *= step as f64;
+    sheet.rows = all.into_iter().step_by(step).map(|row| std::iter::once(r(row.y)).chain(row.spans.iter().flat_map(|s| [r(s.0), r(s.1)])).collect()).collect();
+}
+
+/// Where findings are, on the bench or on the sheets as they are drawn.
+fn marks(loaded: &Loaded, stage: &Stage) -> std::collections::BTreeMap<usize, Mark> {
+    let mut out = std::collections::BTreeMap::new();
+    for (i, f) in loaded.route.findings.iter().enumerate() {
+        let shift = match (f.place.sheet, f.place.drawing) {
+            (Some(sheet), _) => stage.sheets.get(sheet).map(|s| Vec2::new(s.x, s.y)),
+            (None, Some(drawing)) if stage.sheets.is_empty() => shift_of(loaded, stage, drawing),
+            _ => None,
+        };
+        let points = shift.map_or_else(Vec::new, |by| f.place.points.iter().map(|p| *p + by).map(|p| [r(p.x), r(p.y)]).collect());
+        if points.is_empty() && f.place.contours.is_empty() {
+            continue;
+        }
+        out.insert(i, Mark { severity: f.severity.to_string(), text: f.text.clone(), points, contours: f.place.contours.iter().map(ToString::to_string).collect() });
+    }
+    out
+}
+
+fn shift_of(loaded: &Loaded, stage: &Stage, drawing: u32) -> Option<Vec2> {
+    let shown: Vec<_> = loaded.route.drawings.iter().filter(|d| !d.cleaned.bounds.is_empty()).collect();
+    let at = shown.iter().position(|d| d.id == drawing)?;
+    let bench = stage.bench.get(at)?;
+    Some(Vec2::new(bench.x, bench.y) - shown[at].cleaned.bounds.min.to_vec2())
+}
+
+#[derive(Serialize)]
+struct Moves {
+    seconds: f64,
+    /// x, y, bulge, x, y, end of the move in s, and what it is: 0 travel, 1 engrave, 2 mark, 3 score, 4 cut, 5 lead.
+    moves: Vec<[f64; 7]>,
+}
+
+/// The moves of a sheet's program (from 1), for playing.
+pub async fn moves(app: Shared, Path((job, sheet)): Path<(i32, usize)>) -> Result<Response, AppError> {
+    blocking(&app, move |app| {
+        let loaded = app.load(job)?;
+        let proof = sheet.checked_sub(1).and_then(|i| loaded.route.proofs.get(i)).ok_or_else(|| AppError::NoPage(format!("/jobs/{job}/moves/{sheet}")))?;
+        let kind = |m: &Traced| match (m.process, m.lead) {
+            (None | Some(Process::Reference), _) => 0.0,
+            (_, true) => 5.0,
+            (Some(Process::Engrave), _) => 1.0,
+            (Some(Process::Mark), _) => 2.0,
+            (Some(Process::Score), _) => 3.0,
+            (Some(Process::Cut), _) => 4.0,
+        };
+        let moves = proof
+            .moves
+            .iter()
+            .map(|m| [r(m.path.start.x), r(m.path.start.y), (m.path.bulge * 1e6).round() / 1e6, r(m.path.end.x), r(m.path.end.y), r(m.end), kind(m)])
+            .collect();
+        json(&Moves { seconds: proof.seconds, moves })
+    })
+    .await
+}

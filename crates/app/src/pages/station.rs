@@ -1,0 +1,111 @@
+//! A job's page at one of the eight stations.
+
+use super::{Shared, blocking, dockets};
+use crate::error::{AppError, html};
+use crate::shop::{App, Loaded};
+use crate::view::{Cell, FindingView, Stop, findings, ledger, stops};
+use askama::Template;
+use axum::extract::{Path, Query};
+use axum::response::{Html, Redirect};
+use boustrophe_core::finding::Station;
+use serde::Deserialize;
+
+/// The docket, and around it what changes with it.
+#[derive(Template)]
+#[template(path = "docket.html")]
+pub struct Docket {
+    pub job: i32,
+    pub revision: i32,
+    pub station: &'static str,
+    pub title: &'static str,
+    pub findings: Vec<FindingView>,
+    /// The station's own decisions.
+    pub body: String,
+    pub next: Option<(&'static str, &'static str)>,
+    pub stops: Vec<Stop>,
+    pub cells: Vec<Cell>,
+    pub can_undo: bool,
+    /// True for an answer to htmx: route and ledger come along out of band.
+    pub fragment: bool,
+}
+
+#[derive(Template)]
+#[template(path = "job.html")]
+struct Page {
+    name: String,
+    person: String,
+    due: String,
+    batch: String,
+    job: i32,
+    stops: Vec<Stop>,
+    cells: Vec<Cell>,
+    station: &'static str,
+    fragment: bool,
+    docket: String,
+}
+
+/// What a page may be asked for.
+#[derive(Default, Deserialize)]
+pub struct Wish {
+    /// `docket` for the docket alone.
+    #[serde(default)]
+    part: String,
+}
+
+/// A job without a station goes to where it needs a hand.
+pub async fn job(app: Shared, Path(job): Path<i32>) -> Result<Redirect, AppError> {
+    let reached = blocking(&app, move |app| Ok(app.load(job)?.route.reached)).await?;
+    Ok(Redirect::to(&format!("/jobs/{job}/{}", reached.slug())))
+}
+
+/// The page at a station.
+pub async fn page(app: Shared, Path((job, slug)): Path<(i32, String)>, Query(wish): Query<Wish>) -> Result<Html<String>, AppError> {
+    let station = Station::from_slug(&slug).ok_or_else(|| AppError::NoPage(format!("/jobs/{job}/{slug}")))?;
+    blocking(&app, move |app| {
+        let loaded = app.load(job)?;
+        let docket = docket(app, &loaded, station, wish.part == "docket")?;
+        if wish.part == "docket" { html(&docket) } else { whole(app, &loaded, station, docket) }
+    })
+    .await
+}
+
+fn whole(app: &App, loaded: &Loaded, station: Station, docket: Docket) -> Result<Html<String>, AppError> {
+    let b = &loaded.revision.decisions.batch;
+    let material = app.shop.material(&b.material).map_or(b.material.as_str(), |m| m.name.as_str());
+    let machine = app.shop.machine(&b.machine).map_or(b.machine.as_str(), |m| m.name.as_str());
+    let rendered = html(&docket)?.0;
+    html(&Page {
+        name: loaded.job.name.clone(),
+        person: loaded.job.person.clone(),
+        due: loaded.job.due.clone().unwrap_or_default(),
+        batch: format!("{machine}, {material} {} mm", b.thickness),
+        job: loaded.job.id,
+        stops: docket.stops,
+        cells: docket.cells,
+        station: station.slug(),
+        fragment: false,
+        docket: rendered,
+    })
+}
+
+/// The docket of a station.
+pub fn docket(app: &App, loaded: &Loaded, station: Station, fragment: bool) -> Result<Docket, AppError> {
+    let at = Station::ALL.iter().position(|s| *s == station).unwrap_or(0);
+    let baseline = match loaded.job.baseline.or(loaded.revision.parent) {
+        Some(id) if id != loaded.revision.id => app.store.revision(loaded.job.id, id)?.ledger,
+        _ => None,
+    };
+    Ok(Docket {
+        job: loaded.job.id,
+        revision: loaded.revision.id,
+        station: station.slug(),
+        title: station.name(),
+        findings: findings(loaded, station),
+        body: dockets::body(app, loaded, station)?,
+        next: Station::ALL.get(at + 1).map(|s| (s.slug(), s.name())),
+        stops: stops(loaded, Some(station)),
+        cells: ledger(&loaded.route.ledger, baseline.as_ref()),
+        can_undo: loaded.revision.parent.is_some(),
+        fragment,
+    })
+}

@@ -1,0 +1,126 @@
+//! Nests being searched in the background.
+
+use crate::error::AppError;
+use crate::shop::App;
+use boustrophe_core::edit::Edit;
+use boustrophe_core::nest::{Control, Layout, Problem, Setting, search};
+use boustrophe_core::route::placed_area;
+use std::collections::HashMap;
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::{Arc, Mutex, PoisonError};
+use std::time::{Duration, Instant};
+
+/// How long a search goes on unless it is stopped.
+const LONGEST: Duration = Duration::from_secs(60);
+/// A search without a better layout for this long is done, once it has run a little.
+const PATIENCE: Duration = Duration::from_secs(8);
+
+/// How a search stands.
+#[derive(Clone, Debug, Default)]
+pub struct Progress {
+    /// The best layout so far.
+    pub layout: Option<Arc<Layout>>,
+    /// Tries so far.
+    pub tries: usize,
+    /// Yield of the best layout.
+    pub yield_share: f64,
+    /// True once it has ended and its layout is kept.
+    pub done: bool,
+}
+
+struct Search {
+    stop: AtomicBool,
+    began: Instant,
+    /// Milliseconds from the beginning to the last better layout.
+    better: AtomicU64,
+    progress: Mutex<Progress>,
+}
+
+/// The searches that are under way, one a job.
+#[derive(Default)]
+pub struct Searches {
+    running: Mutex<HashMap<i32, Arc<Search>>>,
+}
+
+impl Searches {
+    fn running(&self) -> std::sync::MutexGuard<'_, HashMap<i32, Arc<Search>>> {
+        self.running.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// How the job's search stands; `None` when there is none.
+    pub fn progress(&self, job: i32) -> Option<Progress> {
+        let search = self.running().get(&job).cloned()?;
+        let progress = search.progress.lock().unwrap_or_else(PoisonError::into_inner).clone();
+        Some(progress)
+    }
+
+    /// Asks the job's search to end with what it has.
+    pub fn stop(&self, job: i32) {
+        if let Some(search) = self.running().get(&job) {
+            search.stop.store(true, Ordering::Relaxed);
+        }
+    }
+}
+
+/// Starts a search for a job; nothing happens when one is under way.
+pub fn start(app: &Arc<App>, job: i32) -> Result<(), AppError> {
+    let loaded = app.load(job)?;
+    let search = Arc::new(Search { stop: AtomicBool::new(false), began: Instant::now(), better: AtomicU64::new(0), progress: Mutex::default() });
+    {
+        let mut running = app.searches.running();
+        if running.contains_key(&job) {
+            return Ok(());
+        }
+        running.insert(job, Arc::clone(&search));
+    }
+    app.store.set_search(job, Some(loaded.revision.id))?;
+    let app = Arc::clone(app);
+    std::thread::spawn(move || {
+        let batch = &loaded.revision.decisions.batch;
+        let machine = app.shop.machine(&batch.machine).unwrap_or(&app.shop.machines[0]);
+        let setting = Setting::of(&loaded.revision.decisions, machine, &app.shop);
+        let problem = Problem::new(&loaded.route.work, &setting, &app.shop.tolerance);
+        let layout = run(&problem, &search, |layout| {
+            let sheets: f64 = layout.sheets.iter().map(|s| s.sheet.area()).sum();
+            placed_area(&loaded.route.work, layout) / sheets.max(1.0)
+        });
+        if let Err(error) = keep(&app, job, layout) {
+            eprintln!("boustrophe: the nest of job {job} could not be kept: {error}");
+        }
+        search.progress.lock().unwrap_or_else(PoisonError::into_inner).done = true;
+        app.searches.running().remove(&job);
+    });
+    Ok(())
+}
+
+fn run(problem: &Problem, search_state: &Search, yield_of: impl Fn(&Layout) -> f64 + Sync) -> Layout {
+    let go_on = || {
+        let run = search_state.began.elapsed();
+        let quiet = run.saturating_sub(Duration::from_millis(search_state.better.load(Ordering::Relaxed)));
+        !search_state.stop.load(Ordering::Relaxed) && run < LONGEST && quiet < PATIENCE
+    };
+    let better = |layout: &Layout, tries: usize| {
+        let millis = u64::try_from(search_state.began.elapsed().as_millis()).unwrap_or(u64::MAX);
+        search_state.better.store(millis, Ordering::Relaxed);
+        let yield_share = yield_of(layout);
+        let mut progress = search_state.progress.lock().unwrap_or_else(PoisonError::into_inner);
+        *progress = Progress { layout: Some(Arc::new(layout.clone())), tries, yield_share, done: false };
+    };
+    search(problem, &Control { go_on: &go_on, better: &better, seed: 1, tries: usize::MAX })
+}
+
+/// Keeps the layout as a decision on whatever revision is in force by then.
+fn keep(app: &App, job: i32, layout: Layout) -> Result<(), AppError> {
+    let edit = Edit::KeepLayout { layout };
+    for _ in 0..5 {
+        let head = app.store.job(job)?.head.unwrap_or(0);
+        let decisions = edit.apply(&app.store.revision(job, head)?.decisions).map_err(AppError::Sentence)?;
+        match app.store.add_revision(job, head, &edit.label(), &decisions) {
+            Err(boustrophe_store::StoreError::Moved { .. }) => {}
+            Err(other) => return Err(other.into()),
+            Ok(_) => break,
+        }
+    }
+    app.store.set_search(job, None)?;
+    Ok(())
+}

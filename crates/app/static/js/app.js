@@ -1,0 +1,187 @@
+// Keys, dropping of files, history, and the search for a nest. Drawing is in stage.js.
+import { Stage } from "./stage.js";
+import { Player } from "./player.js";
+
+const $ = (selector) => document.querySelector(selector);
+const docket = () => $("#docket");
+const stageElement = $("#stage");
+const stage = stageElement ? new Stage(stageElement) : null;
+let player = null;
+let shown = null;
+
+/** Tells the person something that went wrong, in the sentence the server gave. */
+function notice(text) {
+  const box = $("#notice");
+  const p = document.createElement("p");
+  p.className = "sentence";
+  p.setAttribute("role", "alert");
+  p.textContent = text;
+  box.replaceChildren(p);
+}
+
+async function sentenceOf(response) {
+  const page = new DOMParser().parseFromString(await response.text(), "text/html");
+  return page.querySelector("#sentence")?.textContent ?? `The answer was ${response.status}; load the page again.`;
+}
+
+/** After every change: what is drawn, what is chosen, what is being searched. */
+function refresh() {
+  const d = docket();
+  if (!d || !stage || shown === d) return;
+  shown = d;
+  $("#notice").replaceChildren();
+  stage.load(d.dataset.job, d.dataset.station, searching()).then(() => {
+    player?.stop();
+    player = d.dataset.station === "proof" && $("#play-sheet option") ? new Player(stage, d.dataset.job) : null;
+    document.body.dataset.ready = d.dataset.revision + d.dataset.station;
+  });
+  if (searching()) watchSearch();
+}
+
+const searching = () => $("#search")?.dataset.searching === "true";
+
+/** Follows a search until it ends, then fetches the docket with the kept layout. */
+function watchSearch() {
+  const { job, station } = docket().dataset;
+  const events = new EventSource(`/jobs/${job}/search/events`);
+  let tries = -1;
+  events.onmessage = (event) => {
+    const state = JSON.parse(event.data);
+    const line = $("#search-state");
+    if (line) line.textContent = `${state.tries} tries, ${state.sheets} ${state.sheets === 1 ? "sheet" : "sheets"}, yield ${(state.yield * 100).toFixed(1)} %`;
+    if (state.tries !== tries && !state.ended) {
+      tries = state.tries;
+      stage.load(job, station, true, true);
+    }
+    if (state.ended) {
+      events.close();
+      htmx.ajax("GET", `/jobs/${job}/${station}?part=docket`, { target: "#docket", swap: "outerHTML" });
+    }
+  };
+  events.onerror = () => { events.close(); setTimeout(() => { if (searching()) watchSearch(); }, 2000); };
+}
+
+document.addEventListener("htmx:after:swap", () => {
+  refresh();
+  const history = $("#history");
+  if (history?.firstElementChild && history.hidden && $("#open-history").dataset.wanted) {
+    history.hidden = false;
+    $("#open-history").setAttribute("aria-expanded", "true");
+  }
+});
+document.addEventListener("htmx:after:request", (event) => {
+  const path = event.detail?.ctx?.request?.action ?? "";
+  if (/\/search\/start$/.test(path)) {
+    const search = $("#search");
+    search.dataset.searching = "true";
+    $("#nest-start").hidden = true;
+    $("#nest-stop").hidden = false;
+    watchSearch();
+  }
+});
+
+document.addEventListener("click", (event) => {
+  const show = event.target.closest("[data-show]");
+  if (show) stage.show(show.dataset.show);
+  if (event.target.closest("#open-history")) {
+    const history = $("#history");
+    const opening = history.hidden;
+    event.target.dataset.wanted = opening ? "1" : "";
+    if (!opening) { history.hidden = true; event.target.setAttribute("aria-expanded", "false"); }
+  }
+  if (event.target.closest("#history button")) { $("#history").hidden = true; $("#open-history").dataset.wanted = ""; }
+});
+
+/** The card at the foot of the docket, for what was chosen on the stage. */
+stageElement?.addEventListener("chosen", (event) => {
+  const card = $("#card");
+  const template = $("#card-template");
+  if (!card || !template) return;
+  const { ids, why, process, share } = event.detail;
+  card.hidden = ids.length === 0;
+  if (!ids.length) return;
+  card.replaceChildren(template.content.cloneNode(true));
+  card.querySelector(".what").textContent = ids.length === 1 ? `${process}${share === undefined ? "" : `, at ${(share * 100).toFixed(1)} % of its length`}` : `${ids.length} contours`;
+  const reason = card.querySelector(".why");
+  if (reason) reason.textContent = why;
+  card.querySelector("[name=on]").value = ids.join(",");
+  const value = card.querySelector("input[name=value]");
+  if (value && share !== undefined) value.value = share.toFixed(6);
+  htmx.process(card);
+  card.scrollIntoView({ block: "nearest" });
+});
+
+/** Goes to the finding after the one in hand. */
+function nextFinding() {
+  const all = [...document.querySelectorAll(".finding")];
+  if (!all.length) return;
+  const at = all.findIndex((f) => f.classList.contains("now"));
+  all[at]?.classList.remove("now");
+  const next = all[(at + 1) % all.length];
+  next.classList.add("now");
+  next.focus({ preventScroll: true });
+  next.scrollIntoView({ block: "nearest" });
+  stage?.show(next.dataset.finding);
+}
+
+document.addEventListener("keydown", (event) => {
+  const typing = event.target.closest("input:not([type=range]), select, textarea");
+  const key = event.key;
+  if ((event.ctrlKey || event.metaKey) && key.toLowerCase() === "z" && !typing) {
+    event.preventDefault();
+    $(event.shiftKey ? "#redo" : "#undo")?.click();
+    return;
+  }
+  if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
+  const stop = /^[1-8]$/.test(key) && document.querySelectorAll("#route .stop")[Number(key) - 1];
+  if (stop) { location.href = stop.getAttribute("href"); return; }
+  const acts = {
+    g: nextFinding,
+    a: () => (document.querySelector(".finding.now .remedy.first") ?? document.querySelector(".finding .remedy.first"))?.click(),
+    f: () => stage?.fit(),
+    n: () => stage?.toggleNumbers(),
+    h: () => $("#open-history")?.click(),
+    "?": () => $("#keys").showModal(),
+    "/": () => ($("#find") ? $("#find").focus() : (location.href = "/")),
+    " ": () => player && $("#play").click(),
+    Escape: () => stage?.choose([]),
+  };
+  if (acts[key] && !(key === " " && event.target.closest("button, a"))) {
+    event.preventDefault();
+    acts[key]();
+  }
+});
+
+/** Files dropped anywhere, or picked. */
+const target = () => document.querySelector("[data-drop]")?.dataset.drop ?? (docket() ? `/jobs/${docket().dataset.job}/drawings` : null);
+const dropZone = $(".bench") ?? $(".floor");
+async function send(files) {
+  if (!files.length || !target()) return;
+  const form = new FormData();
+  for (const file of files) form.append("file", file);
+  let response;
+  try {
+    response = await fetch(target(), { method: "POST", body: form });
+  } catch {
+    notice("The upload broke off. Is the file over the limit of 160 MB? Nothing was changed.");
+    return;
+  }
+  const said = response.ok ? null : await sentenceOf(response);
+  const to = response.headers.get("hx-redirect");
+  if (to) { location.href = to; return; }
+  if (docket()) {
+    await htmx.ajax("GET", `/jobs/${docket().dataset.job}/${docket().dataset.station}?part=docket`, { target: "#docket", swap: "outerHTML" });
+  }
+  if (said) notice(said);
+}
+dropZone?.addEventListener("dragover", (event) => { event.preventDefault(); dropZone.classList.add("dropping"); });
+dropZone?.addEventListener("dragleave", (event) => { if (event.relatedTarget === null) dropZone.classList.remove("dropping"); });
+dropZone?.addEventListener("drop", (event) => { event.preventDefault(); dropZone.classList.remove("dropping"); send(event.dataTransfer.files); });
+document.addEventListener("change", (event) => { if (event.target.matches("input[type=file]")) send(event.target.files); });
+
+$("#find")?.addEventListener("input", (event) => {
+  const wanted = event.target.value.toLowerCase();
+  for (const card of document.querySelectorAll(".job-card")) card.parentElement.hidden = !card.dataset.name.toLowerCase().includes(wanted);
+});
+
+refresh();

@@ -1,0 +1,101 @@
+// Plays a sheet's program: what is cut so far, where the head is, what time it is.
+import { arcTo } from "./stage.js";
+
+const INKS = ["", "#8a5a2b", "#1f6f6b", "#7b3b63", "#c8402a", "#c8402a"];
+const KINDS = ["travelling", "engraving", "marking", "scoring", "cutting", "leading in or out"];
+const $ = (selector) => document.querySelector(selector);
+const clock = (s) => `${Math.floor(s / 60)}:${String(Math.floor(s % 60)).padStart(2, "0")}`;
+
+export class Player {
+  constructor(stage, job) {
+    Object.assign(this, { stage, job, moves: [], total: 0, time: 0, last: 0, running: false });
+    $("#play-sheet").addEventListener("change", () => this.load());
+    $("#play").addEventListener("click", () => this.toggle());
+    $("#step").addEventListener("click", () => this.step());
+    $("#scrub").addEventListener("input", (e) => this.go((this.total * e.target.value) / 1000));
+    this.load();
+  }
+
+  async load() {
+    const sheet = Number($("#play-sheet").value);
+    const response = await fetch(`/jobs/${this.job}/moves/${sheet}`);
+    if (!response.ok) return;
+    const { moves, seconds } = await response.json();
+    Object.assign(this, { moves, total: seconds, sheet: this.stage.scene.sheets[sheet - 1] });
+    if (!this.sheet) return;
+    const { x, y, w, h } = this.sheet;
+    this.stage.fit([x, y, x + w, y + h]);
+    this.stage.overlay = (c) => this.draw(c);
+    this.go(this.total);
+  }
+
+  toggle() {
+    this.running = !this.running;
+    $("#play").textContent = this.running ? "Pause" : "Play";
+    if (!this.running) return;
+    if (this.time >= this.total) this.time = 0;
+    this.last = performance.now();
+    const tick = (now) => {
+      if (!this.running) return;
+      this.go(this.time + ((now - this.last) / 1000) * Number($("#play-speed").value));
+      this.last = now;
+      if (this.time >= this.total) { this.toggle(); return; }
+      requestAnimationFrame(tick);
+    };
+    requestAnimationFrame(tick);
+  }
+
+  stop() { this.running = false; }
+
+  /** To the end of the move under way. */
+  step() {
+    if (this.running) this.toggle();
+    const next = this.moves.find((m) => m[5] > this.time + 1e-6);
+    this.go(next ? next[5] : 0);
+  }
+
+  go(time) {
+    this.time = Math.min(this.total, Math.max(0, time));
+    $("#scrub").value = this.total ? (1000 * this.time) / this.total : 0;
+    this.stage.blit();
+  }
+
+  /** Index of the first move that ends after the time. */
+  index() {
+    let a = 0, b = this.moves.length;
+    while (a < b) { const m = (a + b) >> 1; if (this.moves[m][5] <= this.time) a = m + 1; else b = m; }
+    return a;
+  }
+
+  draw(c) {
+    const { stage, sheet } = this, n = this.index();
+    stage.place(c, sheet.x, sheet.y, false);
+    c.lineWidth = 2.2 / stage.view.k;
+    c.lineCap = "round";
+    c.setLineDash([]);
+    for (let kind = 1; kind < INKS.length; kind += 1) {
+      const path = new Path2D();
+      for (let i = 0; i < n; i += 1) {
+        const m = this.moves[i];
+        if (m[6] !== kind) continue;
+        path.moveTo(m[0], m[1]);
+        arcTo(path, m[0], m[1], m[2], m[3], m[4]);
+      }
+      c.strokeStyle = INKS[kind];
+      c.stroke(path);
+    }
+    const move = this.moves[Math.min(n, this.moves.length - 1)];
+    if (!move) return;
+    const begun = n > 0 ? this.moves[n - 1][5] : 0;
+    const share = n < this.moves.length ? Math.min(1, (this.time - begun) / Math.max(1e-9, move[5] - begun)) : 1;
+    const hx = move[0] + (move[3] - move[0]) * share, hy = move[1] + (move[4] - move[1]) * share;
+    const r = 7 / stage.view.k;
+    c.strokeStyle = "#5f7a3a";
+    c.beginPath();
+    c.arc(hx, hy, r, 0, 7);
+    c.moveTo(hx - 2 * r, hy); c.lineTo(hx + 2 * r, hy);
+    c.moveTo(hx, hy - 2 * r); c.lineTo(hx, hy + 2 * r);
+    c.stroke();
+    $("#play-state").textContent = `${clock(this.time)} of ${clock(this.total)}, ${n < this.moves.length ? KINDS[move[6]] : "done"}, x ${hx.toFixed(1)} y ${hy.toFixed(1)}`;
+  }
+}

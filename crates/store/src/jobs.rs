@@ -1,0 +1,195 @@
+//! Jobs, their files and revisions.
+
+use crate::schema::{files, jobs, revisions, searches};
+use crate::{Store, StoreError, now};
+use boustrophe_core::decisions::Decisions;
+use boustrophe_core::ledger::Ledger;
+use diesel::prelude::*;
+
+/// A job.
+#[derive(Clone, Debug, Queryable, Selectable)]
+#[diesel(table_name = jobs)]
+pub struct Job {
+    /// Number.
+    pub id: i32,
+    /// Name.
+    pub name: String,
+    /// Who prepares it.
+    pub person: String,
+    /// When it is due, as a date.
+    pub due: Option<String>,
+    /// Revision in force.
+    pub head: Option<i32>,
+    /// Revision that figures are compared with.
+    pub baseline: Option<i32>,
+    /// When it came.
+    pub created_at: String,
+}
+
+/// One revision of a job.
+#[derive(Clone, Debug)]
+pub struct Revision {
+    /// Number, over all jobs.
+    pub id: i32,
+    /// The one before.
+    pub parent: Option<i32>,
+    /// What was done.
+    pub label: String,
+    /// The decisions.
+    pub decisions: Decisions,
+    /// The figures, once they were computed.
+    pub ledger: Option<Ledger>,
+    /// When.
+    pub created_at: String,
+}
+
+#[derive(Queryable, Selectable)]
+#[diesel(table_name = revisions)]
+struct Row {
+    id: i32,
+    parent: Option<i32>,
+    label: String,
+    decisions: String,
+    ledger: Option<String>,
+    created_at: String,
+}
+
+impl Row {
+    fn read(self) -> Result<Revision, StoreError> {
+        let ledger = self.ledger.as_deref().map(serde_json::from_str).transpose()?;
+        Ok(Revision { id: self.id, parent: self.parent, label: self.label, decisions: serde_json::from_str(&self.decisions)?, ledger, created_at: self.created_at })
+    }
+}
+
+impl Store {
+    /// Adds a job with a first, empty revision.
+    pub fn add_job(&self, name: &str, person: &str, due: Option<&str>, decisions: &Decisions) -> Result<Job, StoreError> {
+        let json = serde_json::to_string(decisions)?;
+        self.connection().transaction(|c| {
+            let job: Job = diesel::insert_into(jobs::table)
+                .values((jobs::name.eq(name), jobs::person.eq(person), jobs::due.eq(due), jobs::created_at.eq(now())))
+                .returning(Job::as_returning())
+                .get_result(c)?;
+            let first: i32 = diesel::insert_into(revisions::table)
+                .values((revisions::job_id.eq(job.id), revisions::label.eq("Job begun"), revisions::decisions.eq(json), revisions::created_at.eq(now())))
+                .returning(revisions::id)
+                .get_result(c)?;
+            diesel::update(jobs::table.find(job.id)).set(jobs::head.eq(first)).execute(c)?;
+            Ok(Job { head: Some(first), ..job })
+        })
+    }
+
+    /// All jobs, the newest first.
+    pub fn jobs(&self) -> Result<Vec<Job>, StoreError> {
+        Ok(jobs::table.order(jobs::id.desc()).select(Job::as_select()).load(&mut *self.connection())?)
+    }
+
+    /// One job.
+    pub fn job(&self, id: i32) -> Result<Job, StoreError> {
+        let found = jobs::table.find(id).select(Job::as_select()).first(&mut *self.connection()).optional()?;
+        found.ok_or(StoreError::Missing { what: "job", id: i64::from(id) })
+    }
+
+    /// A revision of a job.
+    pub fn revision(&self, job: i32, id: i32) -> Result<Revision, StoreError> {
+        let found = revisions::table.filter(revisions::job_id.eq(job)).filter(revisions::id.eq(id)).select(Row::as_select()).first(&mut *self.connection()).optional()?;
+        found.ok_or(StoreError::Missing { what: "revision", id: i64::from(id) })?.read()
+    }
+
+    /// All revisions of a job, the oldest first.
+    pub fn revisions(&self, job: i32) -> Result<Vec<Revision>, StoreError> {
+        let rows: Vec<Row> = revisions::table.filter(revisions::job_id.eq(job)).order(revisions::id.asc()).select(Row::as_select()).load(&mut *self.connection())?;
+        rows.into_iter().map(Row::read).collect()
+    }
+
+    /// Adds a revision made on `parent` and puts it in force; refused when another revision is in force by now.
+    pub fn add_revision(&self, job: i32, parent: i32, label: &str, decisions: &Decisions) -> Result<i32, StoreError> {
+        let json = serde_json::to_string(decisions)?;
+        self.connection().transaction(|c| {
+            let head: Option<i32> = jobs::table.find(job).select(jobs::head).first(c)?;
+            if head != Some(parent) {
+                return Err(StoreError::Moved { head: head.unwrap_or(0) });
+            }
+            let id: i32 = diesel::insert_into(revisions::table)
+                .values((revisions::job_id.eq(job), revisions::parent.eq(parent), revisions::label.eq(label), revisions::decisions.eq(json), revisions::created_at.eq(now())))
+                .returning(revisions::id)
+                .get_result(c)?;
+            diesel::update(jobs::table.find(job)).set(jobs::head.eq(id)).execute(c)?;
+            Ok(id)
+        })
+    }
+
+    /// Writes the figures of a revision down.
+    pub fn set_ledger(&self, revision: i32, ledger: &Ledger) -> Result<(), StoreError> {
+        let json = serde_json::to_string(ledger)?;
+        diesel::update(revisions::table.find(revision)).set(revisions::ledger.eq(json)).execute(&mut *self.connection())?;
+        Ok(())
+    }
+
+    /// Puts the revision before the present one in force; `None` when there is none.
+    pub fn undo(&self, job: i32) -> Result<Option<i32>, StoreError> {
+        self.connection().transaction(|c| {
+            let head: Option<i32> = jobs::table.find(job).select(jobs::head).first(c)?;
+            let parent: Option<i32> = revisions::table.find(head.unwrap_or(0)).select(revisions::parent).first(c)?;
+            if let Some(parent) = parent {
+                diesel::update(jobs::table.find(job)).set(jobs::head.eq(parent)).execute(c)?;
+            }
+            Ok(parent)
+        })
+    }
+
+    /// Puts the newest revision that was made on the present one in force; `None` when there is none.
+    pub fn redo(&self, job: i32) -> Result<Option<i32>, StoreError> {
+        self.connection().transaction(|c| {
+            let head: Option<i32> = jobs::table.find(job).select(jobs::head).first(c)?;
+            let child: Option<i32> = revisions::table.filter(revisions::job_id.eq(job)).filter(revisions::parent.eq(head)).order(revisions::id.desc()).select(revisions::id).first(c).optional()?;
+            if let Some(child) = child {
+                diesel::update(jobs::table.find(job)).set(jobs::head.eq(child)).execute(c)?;
+            }
+            Ok(child)
+        })
+    }
+
+    /// Puts any revision of the job in force.
+    pub fn go_to(&self, job: i32, revision: i32) -> Result<(), StoreError> {
+        self.revision(job, revision)?;
+        diesel::update(jobs::table.find(job)).set(jobs::head.eq(revision)).execute(&mut *self.connection())?;
+        Ok(())
+    }
+
+    /// Chooses the revision that figures are compared with.
+    pub fn set_baseline(&self, job: i32, revision: Option<i32>) -> Result<(), StoreError> {
+        diesel::update(jobs::table.find(job)).set(jobs::baseline.eq(revision)).execute(&mut *self.connection())?;
+        Ok(())
+    }
+
+    /// Keeps a file; the same bytes are kept once.
+    pub fn add_file(&self, hash: &str, name: &str, bytes: &[u8]) -> Result<(), StoreError> {
+        diesel::insert_or_ignore_into(files::table)
+            .values((files::hash.eq(hash), files::name.eq(name), files::bytes.eq(bytes), files::added_at.eq(now())))
+            .execute(&mut *self.connection())?;
+        Ok(())
+    }
+
+    /// A file's bytes.
+    pub fn file(&self, hash: &str) -> Result<Vec<u8>, StoreError> {
+        let found = files::table.find(hash).select(files::bytes).first(&mut *self.connection()).optional()?;
+        found.ok_or(StoreError::Missing { what: "file", id: 0 })
+    }
+
+    /// Notes that a nest is being searched for a job, or that it no longer is.
+    pub fn set_search(&self, job: i32, revision: Option<i32>) -> Result<(), StoreError> {
+        let mut c = self.connection();
+        match revision {
+            Some(revision) => diesel::replace_into(searches::table).values((searches::job_id.eq(job), searches::revision.eq(revision), searches::started_at.eq(now()))).execute(&mut *c)?,
+            None => diesel::delete(searches::table.find(job)).execute(&mut *c)?,
+        };
+        Ok(())
+    }
+
+    /// True when a nest of this job was being searched when the shop was last shut.
+    pub fn was_searching(&self, job: i32) -> Result<bool, StoreError> {
+        let n: i64 = searches::table.filter(searches::job_id.eq(job)).count().get_result(&mut *self.connection())?;
+        Ok(n > 0)
+    }
+}

@@ -1,0 +1,57 @@
+//! The tables, as the migrations make them.
+
+diesel::table! {
+    files (hash) {
+        hash -> Text,
+        name -> Text,
+        bytes -> Binary,
+        added_at -> Text,
+    }
+}
+diesel::table! {
+    jobs (id) {
+        id -> Integer,
+        name -> Text,
+        person -> Text,
+        due -> Nullable<Text>,
+        head -> Nullable<Integer>,
+        baseline -> Nullable<Integer>,
+        created_at -> Text,
+    }
+}
+diesel::table! {
+    revisions (id) {
+        id -> Integer,
+        job_id -> Integer,
+        parent -> Nullable<Integer>,
+        label -> Text,
+        decisions -> Text,
+        ledger -> Nullable<Text>,
+        created_at -> Text,
+    }
+}
+diesel::table! {
+    searches (job_id) {
+        job_id -> Integer,
+        revision -> Integer,
+        started_at -> Text,
+    }
+}
+diesel::table! {
+    runs (id) {
+        id -> Integer,
+        job_id -> Integer,
+        revision -> Integer,
+        sheet -> Integer,
+        machine -> Text,
+        file_name -> Text,
+        program -> Text,
+        state -> Text,
+        detail -> Text,
+        seconds -> Double,
+        total -> Double,
+        created_at -> Text,
+        ended_at -> Nullable<Text>,
+    }
+}
+diesel::allow_tables_to_appear_in_same_query!(files, jobs, revisions, searches, runs);

@@ -1,0 +1,68 @@
+use crate::{NewRun, Store, StoreError};
+use boustrophe_core::decisions::Decisions;
+use boustrophe_core::edit::Edit;
+use boustrophe_core::ledger::Ledger;
+
+fn shop() -> (tempfile::TempDir, Store) {
+    let folder = tempfile::tempdir().expect("a folder");
+    let store = Store::open(folder.path()).expect("a shop");
+    (folder, store)
+}
+
+#[test]
+fn undo_and_redo_survive_a_restart() {
+    let (folder, store) = shop();
+    let job = store.add_job("Spring nucleus boxes", "Odile Farrant", Some("2026-12-01"), &Decisions::default()).expect("job");
+    let first = job.head.expect("head");
+    let edited = Edit::AddDrawing { file: "f".into(), name: "crown-board.dxf".into() }.apply(&Decisions::default()).expect("edit");
+    let second = store.add_revision(job.id, first, "Added", &edited).expect("revision");
+    let ledger = Ledger { sheets: 2, ..Ledger::default() };
+    store.set_ledger(second, &ledger).expect("ledger");
+    assert_eq!(store.undo(job.id).expect("undo"), Some(first));
+    assert_eq!(store.undo(job.id).expect("undo"), None, "there is nothing before the first");
+    drop(store);
+
+    let store = Store::open(folder.path()).expect("the same shop");
+    assert_eq!(store.job(job.id).expect("job").head, Some(first));
+    assert_eq!(store.redo(job.id).expect("redo"), Some(second));
+    let back = store.revision(job.id, second).expect("revision");
+    assert_eq!((back.decisions, back.ledger, back.label.as_str()), (edited.clone(), Some(ledger), "Added"));
+
+    // A change after an undo is what redo finds from then on, and the other branch is still there to go to.
+    store.undo(job.id).expect("undo");
+    let third = store.add_revision(job.id, first, "Other", &edited).expect("revision");
+    store.undo(job.id).expect("undo");
+    assert_eq!(store.redo(job.id).expect("redo"), Some(third));
+    store.go_to(job.id, second).expect("go");
+    assert_eq!(store.revisions(job.id).expect("all").len(), 3);
+}
+
+#[test]
+fn a_change_on_an_old_page_is_refused() {
+    let (_folder, store) = shop();
+    let job = store.add_job("Hive stands", "", None, &Decisions::default()).expect("job");
+    let first = job.head.expect("head");
+    let second = store.add_revision(job.id, first, "One", &Decisions::default()).expect("revision");
+    match store.add_revision(job.id, first, "Two", &Decisions::default()) {
+        Err(StoreError::Moved { head }) => assert_eq!(head, second),
+        other => panic!("{other:?}"),
+    }
+    assert!(matches!(store.revision(job.id + 1, first), Err(StoreError::Missing { .. })), "another job's revision is none of this one's");
+}
+
+#[test]
+fn what_was_under_way_is_known_after_a_crash() {
+    let (folder, store) = shop();
+    let job = store.add_job("Number plates", "", None, &Decisions::default()).expect("job");
+    store.set_search(job.id, job.head).expect("search");
+    store.set_search(job.id, job.head).expect("again");
+    let run = store.add_run(&NewRun { job: job.id, revision: 1, sheet: 1, machine: "lark", file_name: "a.nc", program: "M2", total: 5.0 }).expect("run");
+    store.set_run(run, "running", "", 1.0, false).expect("state");
+    drop(store);
+    let store = Store::open(folder.path()).expect("the same shop");
+    assert!(store.was_searching(job.id).expect("search"));
+    assert_eq!(store.close_lost_runs().expect("runs"), 1);
+    let lost = store.run(run).expect("run");
+    assert!(lost.state == "lost" && lost.ended_at.is_some() && lost.program == "M2");
+    assert_eq!(store.close_lost_runs().expect("runs"), 0);
+}
