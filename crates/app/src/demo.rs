@@ -5,7 +5,6 @@ use crate::pages::changes::{add_files, apply};
 use crate::shop::App;
 use boustrophe_core::assign::Process;
 use boustrophe_core::decisions::{Batch, Decisions};
-use boustrophe_core::drawing::Unit;
 use boustrophe_core::edit::Edit;
 use boustrophe_core::finding::{Severity, Station};
 use boustrophe_core::nest::{Control, Problem, Setting, search};
@@ -40,7 +39,6 @@ pub fn seed(app: &App) -> Result<(), AppError> {
     }
     let lark = |material: &str| Batch { machine: "lark".into(), material: material.into(), thickness: 3.0 };
     let boxes = begin(app, "Spring nucleus boxes", "2026-12-04", lark("birch-ply"), &["queen-excluder.dxf", "crown-board.dxf", "frame-bars.dxf", "honey-sign.svg"])?;
-    change(app, boxes, &Edit::SetUnit { drawing: 1, unit: Unit::Mm })?;
     for (drawing, quantity) in [(1, 2), (2, 2), (3, 2)] {
         change(app, boxes, &Edit::SetDrawingQuantity { drawing, quantity })?;
     }

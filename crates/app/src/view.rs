@@ -36,7 +36,7 @@ pub fn stops(loaded: &Loaded, here: Option<Station>) -> Vec<Stop> {
                 "ahead"
             };
             let (column, y) = if i < 4 { (i, 22) } else { (7 - i, 60) };
-            Stop { slug: station.slug(), name: station.name(), x: 24 + 128 * i32::try_from(column).unwrap_or(0), y, state, count, here: here == Some(station) }
+            Stop { slug: station.slug(), name: station.name(), x: 20 + 124 * i32::try_from(column).unwrap_or(0), y, state, count, here: here == Some(station) }
         })
         .collect()
 }

@@ -89,6 +89,8 @@ pub struct Style {
     pub width: u32,
     /// Letters, whether as text or as marked outlines.
     pub text: bool,
+    /// Filled by winding number rather than even-odd: overlaps of one fill stay filled.
+    pub winding: bool,
     /// On a layer that was frozen, switched off or not for plotting.
     pub hidden: bool,
 }

@@ -21,4 +21,6 @@ pub mod proof;
 pub mod quantity;
 pub mod route;
 pub mod shop;
+#[cfg(test)]
+mod testing;
 pub mod time;

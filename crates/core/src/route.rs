@@ -238,12 +238,12 @@ pub fn placed_area(work: &Work, layout: &Layout) -> f64 {
     layout.sheets.iter().flat_map(|s| &s.placed).filter_map(|p| work.part(p.part)).map(|p| p.area).sum()
 }
 
-/// The last station with something to show: where a stop holds the job up, that one.
+/// The last station with something to show: where something is to be settled or looked at, that one.
 fn reached(states: &[DrawingState], work: &Work, nested: &Nested, findings: &[Finding]) -> Station {
     if states.is_empty() {
         return Station::Intake;
     }
-    let held = findings.iter().filter(|f| f.severity == Severity::Stop).map(|f| f.station).min();
+    let held = findings.iter().filter(|f| f.severity != Severity::Note).map(|f| f.station).min();
     let open = if work.parts.is_empty() {
         Station::Assign
     } else if nested.layout.sheets.is_empty() {

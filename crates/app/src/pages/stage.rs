@@ -156,7 +156,7 @@ fn build(app: &App, loaded: &Loaded, station: Station, live: bool) -> Stage {
     } else {
         stage.bench = bench(loaded);
     }
-    stage.marks = marks(loaded, &stage);
+    stage.marks = marks(loaded, &stage, station);
     stage
 }
 
@@ -292,9 +292,9 @@ fn rows(ops: &[Op], sheet: &mut Sheet) {
 }
 
 /// Where findings are, on the bench or on the sheets as they are drawn.
-fn marks(loaded: &Loaded, stage: &Stage) -> std::collections::BTreeMap<usize, Mark> {
+fn marks(loaded: &Loaded, stage: &Stage, station: Station) -> std::collections::BTreeMap<usize, Mark> {
     let mut out = std::collections::BTreeMap::new();
-    for (i, f) in loaded.route.findings.iter().enumerate() {
+    for (i, f) in loaded.route.findings.iter().enumerate().filter(|(_, f)| f.station == station) {
         let shift = match (f.place.sheet, f.place.drawing) {
             (Some(sheet), _) => stage.sheets.get(sheet).map(|s| Vec2::new(s.x, s.y)),
             (None, Some(drawing)) if stage.sheets.is_empty() => shift_of(loaded, stage, drawing),

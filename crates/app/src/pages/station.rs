@@ -92,7 +92,7 @@ fn whole(app: &App, loaded: &Loaded, station: Station, docket: Docket) -> Result
 pub fn docket(app: &App, loaded: &Loaded, station: Station, fragment: bool) -> Result<Docket, AppError> {
     let at = Station::ALL.iter().position(|s| *s == station).unwrap_or(0);
     let baseline = match loaded.job.baseline.or(loaded.revision.parent) {
-        Some(id) if id != loaded.revision.id => app.store.revision(loaded.job.id, id)?.ledger,
+        Some(id) if id != loaded.revision.id => app.store.revision(loaded.job.id, id)?.ledger.filter(|l| l.sheets > 0),
         _ => None,
     };
     Ok(Docket {

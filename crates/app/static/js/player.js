@@ -4,7 +4,7 @@ import { arcTo } from "./stage.js";
 const INKS = ["", "#8a5a2b", "#1f6f6b", "#7b3b63", "#c8402a", "#c8402a"];
 const KINDS = ["travelling", "engraving", "marking", "scoring", "cutting", "leading in or out"];
 const $ = (selector) => document.querySelector(selector);
-const clock = (s) => `${Math.floor(s / 60)}:${String(Math.floor(s % 60)).padStart(2, "0")}`;
+const clock = (s) => `${Math.floor(Math.round(s) / 60)}:${String(Math.round(s) % 60).padStart(2, "0")}`;
 
 export class Player {
   constructor(stage, job) {

@@ -1,0 +1,146 @@
+use super::*;
+use kurbo::CubicBez;
+use proptest::prelude::*;
+use std::f64::consts::{FRAC_PI_2, PI, TAU};
+use std::sync::Arc;
+
+fn p(x: f64, y: f64) -> Point {
+    Point::new(x, y)
+}
+
+/// A circle as four Beziers, as drawing programs leave it.
+fn four_beziers(center: Point, r: f64) -> Vec<Curve> {
+    let k = r * 0.552_284_749_8;
+    (0..4)
+        .map(|i| {
+            let turn = Affine::translate(center.to_vec2()) * Affine::rotate(f64::from(i) * FRAC_PI_2);
+            Curve::Cubic(turn * CubicBez::new(p(r, 0.0), p(r, k), p(k, r), p(0.0, r)))
+        })
+        .collect()
+}
+
+#[test]
+fn a_circle_of_four_beziers_comes_back_as_a_circle() {
+    let path = Path::fitted(&four_beziers(p(30.0, -4.0), 20.0), true, 0.02);
+    assert_eq!(path.segments.len(), 2, "two half arcs");
+    assert!((path.segments[0].radius() - 20.0).abs() < 0.02);
+    assert!(path.segments[0].center().distance(p(30.0, -4.0)) < 0.02);
+}
+
+#[test]
+fn an_ellipse_needs_few_arcs() {
+    for (a, b) in [(50.0, 30.0), (100.0, 20.0), (12.0, 11.0)] {
+        let curve = Curve::Ellipse { center: p(0.0, 0.0), u: Vec2::new(a, 0.0), v: Vec2::new(0.0, b), from: 0.0, sweep: TAU };
+        let path = Path::fitted(std::slice::from_ref(&curve), true, 0.02);
+        assert!(path.closed && path.segments.len() <= 48, "{a} × {b}: {} arcs", path.segments.len());
+        assert!((path.area() - PI * a * b).abs() < 0.02 * path.length(), "{a} × {b}");
+        assert!(path.segments.windows(2).all(|w| w[0].direction(1.0).dot(w[1].direction(0.0)) > 0.999), "smooth where the ellipse is");
+    }
+}
+
+#[test]
+fn a_spline_goes_through_its_ends_and_stays_near_its_curve() {
+    let controls = [p(0.0, 0.0), p(10.0, 30.0), p(40.0, -20.0), p(60.0, 10.0), p(80.0, 0.0)];
+    let nurbs = Nurbs::new(3, vec![0.0, 0.0, 0.0, 0.0, 1.0, 2.0, 2.0, 2.0, 2.0], &controls, &[]).expect("a spline");
+    let spans = nurbs.spans();
+    let path = Path::fitted(&[Curve::Spline(Arc::new(nurbs.clone()))], false, 0.02);
+    assert_eq!((path.segments[0].start, path.segments[path.segments.len() - 1].end), (controls[0], controls[4]));
+    for span in spans {
+        for i in 0..=50 {
+            let q = nurbs.at(span.0 + (span.1 - span.0) * f64::from(i) / 50.0, span).0;
+            assert!(path.nearest(q).distance < 0.021);
+        }
+    }
+    assert!(Nurbs::new(3, vec![0.0; 9], &controls, &[]).is_none(), "no extent");
+    assert!(Nurbs::new(3, vec![0.0, 1.0], &controls, &[]).is_none(), "too few knots");
+    assert!(Nurbs::new(3, vec![0.0, 0.0, 0.0, 0.0, 1.0, 2.0, 2.0, 2.0, 2.0], &controls, &[1.0, 0.0, 1.0, 1.0, 1.0]).is_none(), "a weight of nothing");
+}
+
+#[test]
+fn a_rational_quarter_is_an_arc_of_a_circle() {
+    let w = 0.5_f64.sqrt();
+    let nurbs = Nurbs::new(2, vec![0.0, 0.0, 0.0, 1.0, 1.0, 1.0], &[p(10.0, 0.0), p(10.0, 10.0), p(0.0, 10.0)], &[1.0, w, 1.0]).expect("a quarter");
+    let path = Path::fitted(&[Curve::Spline(Arc::new(nurbs))], false, 0.001);
+    assert_eq!(path.segments.len(), 1);
+    assert!((path.segments[0].radius() - 10.0).abs() < 1e-3);
+}
+
+#[test]
+fn a_stretched_circle_is_an_ellipse_and_an_even_one_stays_a_circle() {
+    let circle = Curve::arc(p(5.0, 5.0), 4.0, 0.0, TAU);
+    let even = circle.transformed(Affine::rotate(0.3) * Affine::scale(2.0));
+    assert_eq!(Path::fitted(&[even], true, 0.02).segments.len(), 2);
+    let stretched = circle.transformed(Affine::scale_non_uniform(2.0, 1.0));
+    assert!((Path::fitted(&[stretched], true, 0.005).area() - PI * 8.0 * 4.0).abs() < 0.2);
+}
+
+#[test]
+fn inside_is_inside_with_arcs() {
+    // A slot with round ends.
+    let slot = Path::new(
+        vec![
+            Segment::line(p(0.0, 0.0), p(20.0, 0.0)),
+            Segment { start: p(20.0, 0.0), end: p(20.0, 10.0), bulge: 1.0 },
+            Segment::line(p(20.0, 10.0), p(0.0, 10.0)),
+            Segment { start: p(0.0, 10.0), end: p(0.0, 0.0), bulge: 1.0 },
+        ],
+        true,
+    );
+    assert!((slot.area() - (200.0 + PI * 25.0)).abs() < 1e-9);
+    for (q, inside) in [(p(24.0, 5.0), true), (p(-4.9, 5.0), true), (p(10.0, 5.0), true), (p(24.9, 9.0), false), (p(26.0, 5.0), false), (p(10.0, 10.1), false)] {
+        assert_eq!(slot.contains(q), inside, "{q:?}");
+    }
+}
+
+prop_compose! {
+    fn segment()(x in -50.0..50.0_f64, y in -50.0..50.0_f64, dx in 1.0..40.0_f64, dy in -30.0..30.0_f64, bulge in -1.5..1.5_f64) -> Segment {
+        Segment { start: p(x, y), end: p(x + dx, y + dy), bulge }
+    }
+}
+
+proptest! {
+    #[test]
+    fn a_segment_agrees_with_itself(s in segment(), t in 0.0..1.0_f64) {
+        let q = s.at(t);
+        prop_assert!(s.distance(q) < 1e-6);
+        prop_assert!((s.nearest(q) - t).abs() < 1e-5);
+        prop_assert!(s.bounds().grown(1e-6).has(q));
+        prop_assert!((s.piece(0.0, t).length() + s.piece(t, 1.0).length() - s.length()).abs() < 1e-6);
+        prop_assert!(s.reversed().at(1.0 - t).distance(q) < 1e-6);
+    }
+
+    #[test]
+    fn a_path_cut_and_turned_keeps_its_length(s in segment(), share in 0.01..0.99_f64, turn in 0.0..TAU) {
+        let path = Path::new(vec![s, Segment::line(s.end, s.start)], true);
+        let total = path.length();
+        let begun = path.started_at(total * share);
+        prop_assert!((begun.length() - total).abs() < 1e-6);
+        prop_assert!((begun.area() - path.area()).abs() < 1e-4);
+        let turned = path.transformed(Affine::rotate(turn));
+        prop_assert!((turned.area() - path.area()).abs() < 1e-6);
+        prop_assert!((path.transformed(Affine::scale_non_uniform(-1.0, 1.0)).area() + path.area()).abs() < 1e-6);
+    }
+
+    #[test]
+    fn fitted_curves_stay_within_tolerance(x in prop::array::uniform8(-60.0..60.0_f64)) {
+        let bezier = CubicBez::new(p(x[0], x[1]), p(x[2], x[3]), p(x[4], x[5]), p(x[6], x[7]));
+        let path = Path::fitted(&[Curve::Cubic(bezier)], false, 0.02);
+        prop_assert!(path.segments.windows(2).all(|w| w[0].end.distance(w[1].start) < 1e-6), "no gaps");
+        for i in 0..=200 {
+            let q = kurbo::ParamCurve::eval(&bezier, f64::from(i) / 200.0);
+            prop_assert!(path.nearest(q).distance < 0.04, "{} at {i}", path.nearest(q).distance);
+        }
+    }
+
+    #[test]
+    fn covers_cover_and_openings_stay_open(r in 0.5..80.0_f64, error in 0.01..0.5_f64) {
+        let circle = Path::circle(p(3.0, 4.0), r);
+        let (outer, inner) = (Polygon::covering(&circle, error), Polygon::within(&circle, error));
+        for i in 0..90 {
+            let way = Vec2::from_angle(f64::from(i) * 0.0698);
+            prop_assert!(ring_contains(&outer, p(3.0, 4.0) + way * (r * 0.999_999)));
+            prop_assert!(!ring_contains(&inner, p(3.0, 4.0) + way * (r * 1.000_001)));
+        }
+        prop_assert!(outer.iter().all(|q| q.distance(p(3.0, 4.0)) <= r + error * 1.5 + 1e-9));
+    }
+}

@@ -154,20 +154,20 @@ impl Troubles {
         let mut out = Vec::new();
         let on = format!("on sheet {}", sheet + 1);
         if let n @ 1.. = self.vanished.len() {
-            let text = format!("{} {on} narrower than the kerf and would vanish.", counted(n, "hole is", "holes are"));
+            let text = format!("{} {on} {} narrower than the kerf and would vanish.", counted(n, "hole", "holes"), are(n));
             let drop = Edit::SetContours { contours: self.vanished.iter().map(|v| v.0).collect(), process: Some(Process::Reference) };
             out.push(place(Finding::new(Station::Hold, Severity::Stop, "hole-vanishes", n, text), &self.vanished).choice("Leave them out", drop));
         }
         if let n @ 1.. = self.narrow.len() {
-            let text = format!("{} {on} a neck narrower than the kerf; the piece beyond it would be lost.", counted(n, "contour has", "contours have"));
+            let text = format!("{} {on} {} a neck narrower than the kerf; the piece beyond it would be lost.", counted(n, "contour", "contours"), has(n));
             out.push(place(Finding::new(Station::Hold, Severity::Look, "narrow-neck", n, text), &self.narrow).choice("Cut it so", Edit::Accept { code: "narrow-neck".into() }));
         }
         if let n @ 1.. = self.no_lead.len() {
-            let text = format!("{} {on} no free place for a lead and would pierce on the line.", counted(n, "contour has", "contours have"));
+            let text = format!("{} {on} {} no free place for a lead and would pierce on the line.", counted(n, "contour", "contours"), has(n));
             out.push(place(Finding::new(Station::Hold, Severity::Look, "no-lead", n, text), &self.no_lead).choice("Pierce on the line", Edit::Accept { code: "no-lead".into() }));
         }
         if let n @ 1.. = self.small_holes.len() {
-            let text = format!("{} {on} narrower than the plate is thick ({thickness} mm) and would come out ragged.", counted(n, "hole is", "holes are"));
+            let text = format!("{} {on} {} narrower than the plate is thick ({thickness} mm) and would come out ragged.", counted(n, "hole", "holes"), are(n));
             let contours = self.small_holes.iter().map(|v| v.0).collect();
             out.push(
                 place(Finding::new(Station::Hold, Severity::Look, "small-holes", n, text), &self.small_holes)
@@ -177,6 +177,14 @@ impl Troubles {
         }
         out
     }
+}
+
+fn are(n: usize) -> &'static str {
+    if n == 1 { "is" } else { "are" }
+}
+
+fn has(n: usize) -> &'static str {
+    if n == 1 { "has" } else { "have" }
 }
 
 /// One sheet being worked out.

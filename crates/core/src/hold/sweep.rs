@@ -45,7 +45,8 @@ impl Row {
     }
 }
 
-type Crossings = BTreeMap<i64, Vec<f64>>;
+/// Where a row meets outlines: x, and +1 or -1 as the outline goes up or down.
+type Crossings = BTreeMap<i64, Vec<(f64, i32)>>;
 
 /// The sweeps of a sheet.
 pub(super) fn plan(work: &Work, layout: &SheetLayout, steps: &[&Step], row: &ChartRow, machine: &Machine) -> Vec<Op> {
@@ -63,7 +64,8 @@ pub(super) fn plan(work: &Work, layout: &SheetLayout, steps: &[&Step], row: &Cha
         .map(|(placement, steps)| {
             let affine = layout.placed[placement].affine();
             let paths: Vec<Path> = steps.iter().map(|s| work.items[s.item].contour.path.transformed(affine)).collect();
-            Area { step: steps[0], contour: work.items[steps[0].item].contour.id, rows: rows(&paths, pitch, &mut budget) }
+            let winding = steps.iter().all(|s| work.items[s.item].contour.style.winding);
+            Area { step: steps[0], contour: work.items[steps[0].item].contour.id, rows: rows(&paths, winding, pitch, &mut budget) }
         })
         .filter(|a| !a.rows.is_empty())
         .collect();
@@ -89,14 +91,15 @@ struct Area<'a> {
     rows: BTreeMap<i64, Vec<(f64, f64)>>,
 }
 
-/// Burned stretches by row number: row k lies at (k + ½) pitch. Even-odd over all outlines of the part.
-fn rows(paths: &[Path], pitch: f64, budget: &mut usize) -> BTreeMap<i64, Vec<(f64, f64)>> {
+/// Burned stretches by row number: row k lies at (k + ½) pitch. By winding number where the source fills so,
+/// else even-odd, over all outlines of the part.
+fn rows(paths: &[Path], winding: bool, pitch: f64, budget: &mut usize) -> BTreeMap<i64, Vec<(f64, f64)>> {
     let mut crossings: Crossings = BTreeMap::new();
     for path in paths {
         let points = path.points(ERROR);
         for i in 0..points.len() {
             let (a, b) = (points[i], points[(i + 1) % points.len()]);
-            let (low, high) = if a.y < b.y { (a, b) } else { (b, a) };
+            let (low, high, way) = if a.y < b.y { (a, b, 1) } else { (b, a, -1) };
             let first = (low.y / pitch - 0.5).ceil() as i64;
             let end = (high.y / pitch - 0.5).ceil() as i64;
             for k in first..end {
@@ -105,18 +108,37 @@ fn rows(paths: &[Path], pitch: f64, budget: &mut usize) -> BTreeMap<i64, Vec<(f6
                 }
                 *budget -= 1;
                 let y = (k as f64 + 0.5) * pitch;
-                crossings.entry(k).or_default().push(low.x + (y - low.y) / (high.y - low.y) * (high.x - low.x));
+                crossings.entry(k).or_default().push((low.x + (y - low.y) / (high.y - low.y) * (high.x - low.x), way));
             }
         }
     }
     crossings
         .into_iter()
         .filter_map(|(k, mut xs)| {
-            xs.sort_by(f64::total_cmp);
-            let spans: Vec<(f64, f64)> = xs.chunks_exact(2).map(|p| (p[0], p[1])).filter(|s| s.1 - s.0 > 1e-4).collect();
+            xs.sort_by(|a, b| a.0.total_cmp(&b.0));
+            let spans: Vec<(f64, f64)> = filled(&xs, winding).into_iter().filter(|s| s.1 - s.0 > 1e-4).collect();
             (!spans.is_empty()).then_some((k, spans))
         })
         .collect()
+}
+
+/// Stretches of a row that are inside, from its crossings in order.
+fn filled(xs: &[(f64, i32)], winding: bool) -> Vec<(f64, f64)> {
+    if !winding {
+        return xs.chunks_exact(2).map(|p| (p[0].0, p[1].0)).collect();
+    }
+    let mut spans = Vec::new();
+    let (mut around, mut from) = (0, 0.0);
+    for (x, way) in xs {
+        if around == 0 {
+            from = *x;
+        }
+        around += way;
+        if around == 0 {
+            spans.push((from, *x));
+        }
+    }
+    spans
 }
 
 fn order_rows(rows: BTreeMap<i64, Vec<(f64, f64)>>, pitch: f64) -> Vec<Row> {

@@ -104,7 +104,7 @@ pub(super) fn sum(a: &[Point], b: &[Point]) -> Ring {
     out
 }
 
-/// True when the ring nowhere turns right and winds once.
+/// True when a simple anticlockwise ring nowhere turns right.
 pub(super) fn is_convex(ring: &[Point]) -> bool {
     let n = ring.len();
     (0..n).all(|i| turn(ring[i], ring[(i + 1) % n], ring[(i + 2) % n]) >= -1e-9) && ring_area(ring) > 0.0

@@ -92,8 +92,11 @@ impl NoFit {
             Standing::Outlines(outlines) => outlines.iter().flat_map(|f| mirrored.iter().map(|m| convex::convolution(f, m))).collect(),
             Standing::Pieces(pieces) => pieces.iter().flat_map(|f| mirrored.iter().map(|m| convex::sum(f, m))).collect(),
         };
+        let convex = match fixed {
+            Standing::Outlines(outlines) | Standing::Pieces(outlines) => outlines.iter().all(|r| convex::is_convex(r)),
+        };
         let rings: Vec<Ring> = match sums.as_slice() {
-            [one] if convex::is_convex(one) => sums,
+            [_] if convex => sums,
             _ => convex::union(&sums).into_iter().flat_map(|p| std::iter::once(p.outer).chain(p.holes)).collect(),
         };
         let bounds = Bounds::of(rings.iter().flatten().copied());

@@ -1,0 +1,139 @@
+use super::*;
+use crate::assign;
+use crate::geometry::{Point, Segment, Tolerance};
+use crate::testing::{cleaned, outlines};
+use proptest::prelude::*;
+
+fn work(paths: &[Path], quantity: u32) -> Work {
+    let (drawing, decisions) = cleaned(&outlines(paths), quantity);
+    assign::run(&[drawing], &decisions, &Shop::builtin()).0
+}
+
+fn setting(width: f64, height: f64, spacing: f64, margin: f64) -> Setting {
+    Setting { spacing, margin, sheets: vec![Sheet::rectangle(width, height)], turn: Turn::Quarter }
+}
+
+fn nest(work: &Work, setting: &Setting, tries: usize) -> Layout {
+    let problem = Problem::new(work, setting, &Tolerance::default());
+    search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, seed: 7, tries })
+}
+
+/// An L: its concave corner takes the foot of another.
+fn angle(x: f64, y: f64, size: f64, width: f64) -> Path {
+    let p = |dx: f64, dy: f64| Point::new(x + dx, y + dy);
+    Path::polygon(&[p(0.0, 0.0), p(size, 0.0), p(size, width), p(width, width), p(width, size), p(0.0, size)])
+}
+
+#[test]
+fn squares_that_just_fit_do_fit() {
+    // Six by four squares of 90 with 6 between, 9 to the edge: 6 · 90 + 5 · 6 + 18 = 588; 4 · 90 + 3 · 6 + 18 = 396.
+    let layout = nest(&work(&[Path::rectangle(3.3, 7.1, 90.0, 90.0)], 24), &setting(588.0, 396.0, 6.0, 9.0), 20);
+    assert_eq!((layout.sheets.len(), layout.unplaced.len()), (1, 0));
+    let more = nest(&work(&[Path::rectangle(3.3, 7.1, 90.0, 90.0)], 25), &setting(588.0, 396.0, 6.0, 9.0), 20);
+    assert_eq!(more.sheets.len(), 2);
+}
+
+#[test]
+fn angles_interlock_where_boxes_would_not() {
+    // The boxes of two 100 mm angles need 204 mm; turned into each other they need far less.
+    let layout = nest(&work(&[angle(0.0, 0.0, 100.0, 30.0)], 2), &setting(150.0, 140.0, 4.0, 2.0), 300);
+    assert_eq!((layout.sheets.len(), layout.unplaced.len()), (1, 0));
+}
+
+#[test]
+fn a_plug_goes_into_the_hole_it_fits() {
+    let frame = [Path::rectangle(0.0, 0.0, 196.0, 146.0), Path::rectangle(20.0, 20.0, 150.0, 100.0), Path::rectangle(300.0, 0.0, 120.0, 80.0)];
+    let work = work(&frame, 1);
+    let setting = setting(200.0, 150.0, 2.0, 2.0);
+    let layout = nest(&work, &setting, 50);
+    assert_eq!((layout.sheets.len(), layout.unplaced.len()), (1, 0), "only the hole has room for the plug");
+    assert_eq!(faults(&work, &layout, setting.spacing, setting.margin).0, 0);
+}
+
+#[test]
+fn an_offcut_is_used_within_its_true_outline() {
+    let l = angle(0.0, 0.0, 300.0, 120.0);
+    let hole = Path::circle(Point::new(60.0, 200.0), 25.0);
+    let offcut = Sheet::offcut(vec![hole, l]).expect("an offcut");
+    assert!((offcut.area() - (300.0 * 120.0 + 180.0 * 120.0 - std::f64::consts::PI * 625.0)).abs() < 1e-6);
+    let work = work(&[Path::rectangle(0.0, 0.0, 60.0, 40.0)], 14);
+    let setting = Setting { sheets: vec![offcut, Sheet::rectangle(400.0, 300.0)], ..setting(0.0, 0.0, 2.0, 5.0) };
+    let layout = nest(&work, &setting, 40);
+    assert!(layout.unplaced.is_empty() && layout.sheets[0].placed.len() > 4);
+    assert_eq!(faults(&work, &layout, setting.spacing, setting.margin).0, 0, "neither over the edge nor over the hole");
+}
+
+#[test]
+fn what_fits_no_sheet_is_told_with_its_size() {
+    let work = work(&[Path::rectangle(0.0, 0.0, 500.0, 90.0), Path::rectangle(0.0, 200.0, 50.0, 50.0)], 1);
+    let setting = setting(300.0, 200.0, 2.0, 6.0);
+    let layout = nest(&work, &setting, 20);
+    assert_eq!(layout.unplaced.values().sum::<u32>(), 1);
+    let mut decisions = Decisions::default();
+    decisions.nest = crate::decisions::NestDecisions { sheets: setting.sheets.clone(), layout: Some(layout), ..Default::default() };
+    let shop = Shop::builtin();
+    let (_, findings) = run(&work, &decisions, &shop.machines[0], &shop);
+    let too_large = findings.iter().find(|f| f.code == "part-too-large").expect("a finding");
+    assert!(too_large.text.contains("500.0 × 90.0") && too_large.text.contains("300 × 200"), "{}", too_large.text);
+}
+
+#[test]
+fn a_kept_layout_goes_stale_with_its_parts() {
+    let shop = Shop::builtin();
+    let before = work(&[Path::rectangle(0.0, 0.0, 50.0, 50.0)], 3);
+    let mut decisions = Decisions::default();
+    decisions.nest.layout = Some(nest(&before, &setting(600.0, 400.0, 2.0, 6.0), 5));
+    assert!(run(&before, &decisions, &shop.machines[0], &shop).0.current);
+    let (nested, findings) = run(&work(&[Path::rectangle(0.0, 0.0, 50.0, 50.0)], 4), &decisions, &shop.machines[0], &shop);
+    assert!(!nested.current && findings.iter().any(|f| f.code == "nest-stale"));
+    assert_eq!(nested.layout.sheets[0].placed.len(), 3, "what was decided is still there");
+    decisions.nest.spacing = Some(30.0);
+    let (nested, findings) = run(&before, &decisions, &shop.machines[0], &shop);
+    assert!(!nested.current && findings.iter().any(|f| f.code == "nest-overlap"));
+}
+
+#[test]
+fn a_search_is_the_same_for_the_same_seed_and_stops_when_told() {
+    let work = work(&[angle(0.0, 0.0, 70.0, 20.0), Path::circle(Point::new(200.0, 0.0), 22.0)], 6);
+    let setting = setting(300.0, 250.0, 3.0, 5.0);
+    let problem = Problem::new(&work, &setting, &Tolerance::default());
+    let stopped = search(&problem, &Control { go_on: &|| false, better: &|_, _| {}, seed: 1, tries: usize::MAX });
+    assert!(stopped.unplaced.is_empty(), "the first try is always finished");
+    let again = search(&problem, &Control { go_on: &|| false, better: &|_, _| {}, seed: 1, tries: usize::MAX });
+    assert_eq!(stopped, again);
+}
+
+/// Parts of many kinds: boxes, discs, angles, triangles, rings.
+fn part() -> impl Strategy<Value = Vec<Path>> {
+    (0..5, 15.0..90.0_f64, 8.0..60.0_f64).prop_map(|(kind, a, b)| {
+        let (long, short) = (a.max(b), a.min(b) * 0.6);
+        match kind {
+            0 => vec![Path::rectangle(0.0, 0.0, a, b)],
+            1 => vec![Path::circle(Point::ZERO, b / 2.0)],
+            2 => vec![angle(0.0, 0.0, long, short)],
+            3 => vec![Path::polygon(&[Point::ZERO, Point::new(a, 0.0), Point::new(a * 0.3, b)])],
+            _ => vec![Path::circle(Point::ZERO, a / 2.0), Path::new(Segment::circle(Point::ZERO, a / 2.0 - 4.0).to_vec(), true)],
+        }
+    })
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(40))]
+    /// Every part lies in the sheet and keeps its distance, and none is lost.
+    #[test]
+    fn parts_never_overlap_and_lie_in_the_sheet(kinds in prop::collection::vec(part(), 1..6), quantity in 1..6_u32, spacing in 0.0..8.0_f64, margin in 0.0..12.0_f64, turn in 0..4_usize) {
+        let mut paths = Vec::new();
+        for (i, kind) in kinds.iter().enumerate() {
+            let by = Affine::translate(Vec2::new(i as f64 * 200.0, 31.7));
+            paths.extend(kind.iter().map(|p| p.transformed(by)));
+        }
+        let work = work(&paths, quantity);
+        let setting = Setting { turn: Turn::ALL[turn], ..setting(260.0, 210.0, spacing, margin) };
+        let layout = nest(&work, &setting, 3);
+        prop_assert_eq!(faults(&work, &layout, spacing, margin).0, 0);
+        let placed: usize = layout.sheets.iter().map(|s| s.placed.len()).sum();
+        let unplaced: u32 = layout.unplaced.values().sum();
+        prop_assert_eq!(placed + unplaced as usize, work.parts.iter().map(|p| p.quantity as usize).sum::<usize>());
+        prop_assert_eq!(unplaced, 0, "each of them fits an empty sheet");
+    }
+}

@@ -1,0 +1,91 @@
+use super::*;
+use crate::assign;
+use crate::geometry::Affine;
+use crate::nest::{Sheet, SheetLayout};
+use crate::shop::Shop;
+use crate::testing::{cleaned, outlines};
+use proptest::prelude::*;
+
+/// Boards with holes, laid out in rows as drawn.
+fn job(boards: usize, holes: usize) -> (Work, Layout, Decisions) {
+    let mut paths = vec![Path::rectangle(0.0, 0.0, 80.0, 60.0)];
+    paths.extend((0..holes).map(|i| Path::circle(Point::new(8.0 + (i * 37 % 64) as f64, 8.0 + (i * 53 % 44) as f64), 0.4)));
+    let (drawing, decisions) = cleaned(&outlines(&paths), 1);
+    let (work, _) = assign::run(&[drawing], &decisions, &Shop::builtin());
+    let part = work.parts.iter().find(|p| p.bounds.width() > 70.0).expect("the board").id;
+    let placed = (0..boards).map(|i| Placement { part, x: (i * 7 % boards) as f64 * 90.0, y: 5.0, angle: 0.0, mirrored: false }).collect();
+    (work, Layout { sheets: vec![SheetLayout { sheet: Sheet::rectangle(boards as f64 * 90.0, 80.0), placed }], ..Layout::default() }, decisions)
+}
+
+fn lying(work: &Work, layout: &Layout, step: &Step) -> Path {
+    let at: Affine = layout.sheets[0].placed[step.placement].affine();
+    work.items[step.item].contour.path.transformed(at)
+}
+
+#[test]
+fn travel_is_far_shorter_than_as_drawn() {
+    let (work, layout, decisions) = job(7, 25);
+    let (sequence, _) = run(&work, &layout, &decisions);
+    let s = &sequence.sheets[0];
+    assert_eq!(s.steps.len(), 7 * 26);
+    assert!(s.travel < s.travel_as_drawn * 0.5, "{} against {}", s.travel, s.travel_as_drawn);
+}
+
+#[test]
+fn a_part_in_a_hole_is_cut_before_the_hole() {
+    let paths = [Path::rectangle(0.0, 0.0, 100.0, 80.0), Path::rectangle(20.0, 20.0, 60.0, 40.0), Path::circle(Point::new(50.0, 40.0), 15.0), Path::circle(Point::new(50.0, 40.0), 3.0)];
+    let (drawing, decisions) = cleaned(&outlines(&paths), 1);
+    let (work, _) = assign::run(&[drawing], &decisions, &Shop::builtin());
+    let placed = work.parts.iter().map(|p| Placement { part: p.id, x: 5.0, y: 5.0, angle: 0.0, mirrored: false }).collect();
+    let layout = Layout { sheets: vec![SheetLayout { sheet: Sheet::rectangle(120.0, 90.0), placed }], ..Layout::default() };
+    let (sequence, _) = run(&work, &layout, &decisions);
+    let areas: Vec<i64> = sequence.sheets[0].steps.iter().map(|s| lying(&work, &layout, s).area().abs().round() as i64).collect();
+    let mut sorted = areas.clone();
+    sorted.sort_unstable();
+    assert_eq!(areas, sorted, "from the inside out");
+}
+
+#[test]
+fn a_start_set_by_hand_stays() {
+    let (work, layout, mut decisions) = job(2, 1);
+    let outline = work.parts[0].id;
+    decisions.starts.insert(outline, 0.375);
+    let (sequence, _) = run(&work, &layout, &decisions);
+    let starts: Vec<f64> = sequence.sheets[0].steps.iter().filter(|s| work.items[s.item].contour.id == outline).map(|s| s.start).collect();
+    assert!(starts.len() == 2 && starts.iter().all(|s| (s - 0.375).abs() < 1e-9), "every copy: {starts:?}");
+}
+
+#[test]
+fn cuts_start_away_from_corners() {
+    let (work, layout, decisions) = job(3, 4);
+    let (sequence, _) = run(&work, &layout, &decisions);
+    for step in &sequence.sheets[0].steps {
+        let path = lying(&work, &layout, step);
+        let start = path.at(step.start * path.length()).0;
+        let lines = path.segments.iter().filter(|s| s.is_line());
+        assert!(lines.map(|s| s.start.distance(start)).all(|d| d > 5.0), "at {start:?}");
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+    /// Every contour exactly once, and none after the one around it.
+    #[test]
+    fn inside_out_always(boards in 1..5_usize, holes in 0..30_usize, angle in 0..4_u32) {
+        let (work, mut layout, decisions) = job(boards, holes);
+        for p in &mut layout.sheets[0].placed {
+            p.angle = f64::from(angle) * 90.0;
+        }
+        let (sequence, _) = run(&work, &layout, &decisions);
+        let steps = &sequence.sheets[0].steps;
+        let mut seen: Vec<(usize, usize)> = steps.iter().map(|s| (s.placement, s.item)).collect();
+        seen.sort_unstable();
+        seen.dedup();
+        prop_assert_eq!(seen.len(), boards * (holes + 1));
+        let paths: Vec<Path> = steps.iter().map(|s| lying(&work, &layout, s)).collect();
+        for (i, parent) in parents(&paths.iter().collect::<Vec<_>>()).into_iter().enumerate() {
+            prop_assert!(parent.is_none_or(|p| p > i), "{} before {:?}", i, parent);
+        }
+        prop_assert!(sequence.sheets[0].travel <= sequence.sheets[0].travel_as_drawn + 1e-6);
+    }
+}

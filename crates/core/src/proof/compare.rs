@@ -3,7 +3,7 @@
 use super::{Action, ProgramFault, SheetProof};
 use crate::assign::{Process, Work, parents};
 use crate::finding::{Finding, Severity, Station};
-use crate::geometry::{Path, Point, Segment};
+use crate::geometry::{Bounds, Path, Point, Segment};
 use crate::hold::SheetPath;
 use crate::nest::SheetLayout;
 use crate::shop::Machine;
@@ -115,7 +115,10 @@ impl Faults {
 }
 
 fn boxed(s: &Segment, data: usize) -> Boxed {
-    let b = s.bounds();
+    in_box(s.bounds(), data)
+}
+
+fn in_box(b: Bounds, data: usize) -> Boxed {
     Boxed::new(Rectangle::from_corners([b.min.x, b.min.y], [b.max.x, b.max.y]), data)
 }
 
@@ -206,6 +209,7 @@ fn gouges(proof: &SheetProof, intended: &SheetPath, layout: &SheetLayout, work: 
         edges.extend(std::iter::once(&outer).chain(&holes).flat_map(|path| &path.segments).map(|s| (*s, k)));
         outlines.push((outer, holes));
     }
+    let boxes: RTree<Boxed> = RTree::bulk_load(outlines.iter().enumerate().filter(|(_, o)| !o.0.segments.is_empty()).map(|(k, o)| in_box(o.0.bounds(), k)).collect());
     let index: RTree<Boxed> = RTree::bulk_load(edges.iter().enumerate().map(|(i, e)| boxed(&e.0, i)).collect());
     let mut bad = Vec::new();
     for m in proof.moves.iter().filter(|m| m.process == Some(Process::Cut)) {
@@ -223,11 +227,10 @@ fn gouges(proof: &SheetProof, intended: &SheetPath, layout: &SheetLayout, work: 
                 bad.push(p);
             }
         }
-        // Crossing an edge shows in the samples; starting inside a part does not.
+        // Crossing an edge shows in the samples; lying wholly inside a part does not.
         let p = m.path.at(0.5);
         let within = |(outer, holes): &(Path, Vec<Path>)| outer.contains(p) && !holes.iter().any(|h| h.contains(p));
-        let bounds_hit = outlines.get(op.placement).is_some_and(within);
-        if bounds_hit {
+        if boxes.locate_in_envelope_intersecting(AABB::from_point([p.x, p.y])).any(|b| within(&outlines[b.data])) {
             bad.push(p);
         }
     }

@@ -109,7 +109,7 @@ impl Expansion<'_> {
     }
 
     fn style(&mut self, looks: &Outer, text: bool) -> usize {
-        let style = Style { layer: looks.layer.clone(), stroke: Some(looks.colour), fill: None, line_type: looks.line_type.clone(), width: looks.width, text, hidden: looks.hidden };
+        let style = Style { layer: looks.layer.clone(), stroke: Some(looks.colour), fill: None, line_type: looks.line_type.clone(), width: looks.width, text, winding: false, hidden: looks.hidden };
         if let Some(found) = self.styles.get(&style) {
             return *found;
         }

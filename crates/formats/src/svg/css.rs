@@ -19,12 +19,14 @@ pub(super) struct Looks {
     pub(super) font_size: f64,
     /// Marked as letters by class or name.
     pub(super) lettering: bool,
+    /// `fill-rule: nonzero`, which is the rule unless said otherwise.
+    pub(super) winding: bool,
     color: [u8; 3],
 }
 
 impl Default for Looks {
     fn default() -> Self {
-        Self { stroke: None, fill: Some([0, 0, 0]), dashes: String::new(), layer: String::new(), hidden: false, gone: false, font_size: 16.0, lettering: false, color: [0, 0, 0] }
+        Self { stroke: None, fill: Some([0, 0, 0]), dashes: String::new(), layer: String::new(), hidden: false, gone: false, font_size: 16.0, lettering: false, winding: true, color: [0, 0, 0] }
     }
 }
 
@@ -54,6 +56,7 @@ impl Looks {
                 let plain = matches!(value, "none" | "" | "0" | "inherit");
                 self.dashes = if plain { String::new() } else { format!("dashes {}", value.chars().take(40).collect::<String>()) };
             }
+            "fill-rule" => self.winding = value != "evenodd",
             "visibility" => self.hidden = matches!(value, "hidden" | "collapse"),
             "display" => self.gone = value == "none",
             "stroke-opacity" if is_zero(value) => self.stroke = None,
@@ -101,7 +104,7 @@ impl<'a> Sheet<'a> {
     /// The element's looks: inherited, then attributes, then sheets, then its style attribute.
     pub(super) fn looks(&self, node: &Node, outer: &Looks) -> Looks {
         let mut looks = outer.clone();
-        for name in ["color", "display", "visibility", "font-size", "stroke", "fill", "stroke-dasharray", "stroke-opacity", "fill-opacity"] {
+        for name in ["color", "display", "visibility", "font-size", "stroke", "fill", "stroke-dasharray", "stroke-opacity", "fill-opacity", "fill-rule"] {
             if let Some(value) = node.attribute(name) {
                 looks.set(name, value);
             }

@@ -175,7 +175,7 @@ impl<'d> Walk<'_, 'd> {
     }
 
     fn style(&mut self, looks: &Looks, text: bool) -> usize {
-        let style = Style { layer: looks.layer.clone(), stroke: looks.stroke, fill: looks.fill, line_type: looks.dashes.clone(), width: 0, text: text || looks.lettering, hidden: looks.hidden };
+        let style = Style { layer: looks.layer.clone(), stroke: looks.stroke, fill: looks.fill, line_type: looks.dashes.clone(), width: 0, text: text || looks.lettering, winding: looks.winding, hidden: looks.hidden };
         self.drawing.style(&style)
     }
 

@@ -1,0 +1,138 @@
+use super::*;
+use crate::decisions::Decisions;
+use crate::finding::Severity;
+use crate::geometry::{Path, Point};
+use crate::hold;
+use crate::nest::{Layout, Placement, Sheet};
+use crate::shop::Shop;
+use crate::testing::{cleaned, outlines};
+use crate::{assign, order};
+use proptest::prelude::*;
+use std::fmt::Write;
+
+/// A plate with a hole, held for the laser, and a plain program for it.
+struct Job {
+    work: Work,
+    layout: Layout,
+    sheet: SheetPath,
+}
+
+fn job() -> Job {
+    let (drawing, decisions) = cleaned(&outlines(&[Path::rectangle(0.0, 0.0, 80.0, 60.0), Path::circle(Point::new(40.0, 30.0), 10.0)]), 1);
+    let shop = Shop::builtin();
+    let (work, _) = assign::run(&[drawing], &decisions, &shop);
+    let layout = Layout { sheets: vec![SheetLayout { sheet: Sheet::rectangle(200.0, 150.0), placed: vec![Placement { part: work.parts[0].id, x: 10.0, y: 10.0, angle: 0.0, mirrored: false }] }], ..Layout::default() };
+    let (sequence, _) = order::run(&work, &layout, &decisions);
+    let (toolpath, _) = hold::run(&work, &layout, &sequence, &Decisions::default(), &shop.machines[0], &shop);
+    Job { work, layout, sheet: toolpath.sheets[0].clone() }
+}
+
+fn line(out: &mut String, s: &Segment) {
+    let c = s.center() - s.start;
+    let _ = if s.is_line() { writeln!(out, "G1 X{:.5} Y{:.5}", s.end.x, s.end.y) } else { writeln!(out, "{} X{:.5} Y{:.5} I{:.5} J{:.5}", if s.bulge > 0.0 { "G3" } else { "G2" }, s.end.x, s.end.y, c.x, c.y) };
+}
+
+/// One block of text for each op.
+fn blocks(sheet: &SheetPath) -> Vec<String> {
+    sheet
+        .ops
+        .iter()
+        .map(|op| {
+            let mut out = String::new();
+            for run in &op.runs {
+                let _ = writeln!(out, "G0 X{:.5} Y{:.5}\nM3 S650", run[0].start.x, run[0].start.y);
+                run.iter().for_each(|s| line(&mut out, s));
+                out.push_str("M5\n");
+            }
+            out
+        })
+        .collect()
+}
+
+fn verdict(job: &Job, blocks: &[String]) -> Vec<String> {
+    let program = format!("G21 G90 F1200\n{}M2\n", blocks.concat());
+    let (_, findings) = run(&program, 0, &job.sheet, &job.layout.sheets[0], &job.work, &Shop::builtin().machines[0]);
+    assert!(findings.iter().all(|f| f.severity == Severity::Stop));
+    findings.into_iter().map(|f| f.code).collect()
+}
+
+#[test]
+fn a_right_program_passes_and_is_measured() {
+    let job = job();
+    let program = format!("G21 G90 F1200\n{}M2\n", blocks(&job.sheet).concat());
+    let (proof, findings) = run(&program, 0, &job.sheet, &job.layout.sheets[0], &job.work, &Shop::builtin().machines[0]);
+    assert!(findings.is_empty(), "{findings:?}");
+    let intended: f64 = job.sheet.ops.iter().map(hold::Op::length).sum();
+    assert!((proof.cut - intended).abs() < 0.01);
+    assert_eq!(proof.pierces, job.sheet.ops.iter().map(hold::Op::pierces).sum::<usize>());
+    assert!(proof.seconds > intended / 20.0, "20 mm/s and more for corners and travel");
+    let split: f64 = proof.by_process.values().sum();
+    assert!((split - proof.seconds).abs() < 1e-6);
+}
+
+#[test]
+fn every_sabotage_is_found() {
+    let job = job();
+    let good = blocks(&job.sheet);
+    assert!(good.len() == 2 && verdict(&job, &good).is_empty());
+    let check = |what: &str, blocks: &[String], code: &str| {
+        let found = verdict(&job, blocks);
+        assert!(found.iter().any(|f| f == code), "{what}: {found:?}");
+    };
+    check("the outline first", &[good[1].clone(), good[0].clone()], "outer-first");
+    check("the hole is missing", &good[1..], "not-burned");
+    check("the hole twice", &[good[0].clone(), good[0].clone(), good[1].clone()], "burned-twice");
+    check("a stray line through the part", &[good[0].clone(), "G0 X20 Y20\nM3 S650\nG1 X60 Y20\nM5\n".into(), good[1].clone()], "burned-astray");
+    check("a line left lit", &[good[0].replacen("M5\n", "", 1), good[1].clone()], "burned-astray");
+    check("too fast", &[good[0].replacen("G3", "F90000 G3", 1).replacen("G2 ", "F90000 G2 ", 1), good[1].clone()], "feed-over");
+    check("too strong", &[good[0].replace("S650", "S6500"), good[1].clone()], "power-over");
+    check("off the bed", &[good[0].clone(), good[1].clone(), "G0 X901 Y5\n".into()], "off-bed");
+    check("cut off", &[], "not-burned");
+}
+
+#[test]
+fn a_cut_that_enters_a_neighbour_is_a_gouge() {
+    let mut job = job();
+    // A second copy lies half a kerf too near, over the cut of the first.
+    let first = job.layout.sheets[0].placed[0];
+    job.layout.sheets[0].placed.push(Placement { x: first.x + 80.02, ..first });
+    assert!(verdict(&job, &blocks(&job.sheet)).iter().any(|f| f == "gouge"));
+}
+
+#[test]
+fn the_interpreter_reads_the_standard_and_nothing_else() {
+    let length = |program: &str| -> Result<f64, ProgramFault> {
+        Ok(interpret(program)?.iter().map(|a| if let Action::Move { path, .. } = a { path.length() } else { 0.0 }).sum())
+    };
+    let full = std::f64::consts::TAU * 10.0;
+    for (program, expected) in [
+        ("G0 X3 Y4\nM2", 5.0),
+        ("(a comment) G1 X10 F600 ; and one more\nM30", 10.0),
+        ("G20\nG0 X1\nM2", 25.4),
+        ("G91\nG0 X5\nX5\nG90\nX0\nM2", 20.0),
+        ("F100\nG2 X0 Y0 I10 J0\nM2", full),
+        ("F100\nG3 X20 Y0 I10 J0\nM2", full / 2.0),
+    ] {
+        assert!((length(program).expect(program) - expected).abs() < 1e-6, "{program}");
+    }
+    for (program, at, why) in [
+        ("G0 X1\n", 1, "no end"),
+        ("G0 X1\nG7\nM2", 2, "not understood"),
+        ("G1 X1\nM2", 1, "before any feed"),
+        ("F100\nG2 X5 Y5 I1 J0\nM2", 2, "centre"),
+        ("G4\nM2", 1, "G4 needs P"),
+        ("X\nM2", 1, "no number"),
+        ("(open\nM2", 1, "not closed"),
+        ("M2\nG0 X1", 2, "after the end"),
+    ] {
+        let fault = interpret(program).expect_err(program);
+        assert!(fault.line == at && fault.what.contains(why), "{program}: {fault}");
+    }
+}
+
+proptest! {
+    #[test]
+    fn the_interpreter_never_panics(program in "[GMXYIJFSP0-9 .()\n;%-]{0,200}") {
+        let _ = interpret(&program);
+    }
+}
