@@ -38,7 +38,13 @@ pub fn seed(app: &App) -> Result<(), AppError> {
         return Ok(());
     }
     let lark = |material: &str| Batch { machine: "lark".into(), material: material.into(), thickness: 3.0 };
-    let boxes = begin(app, "Spring nucleus boxes", "2026-12-04", lark("birch-ply"), &["queen-excluder.dxf", "crown-board.dxf", "frame-bars.dxf", "honey-sign.svg"])?;
+    let boxes = begin(
+        app,
+        "Spring nucleus boxes",
+        "2026-12-04",
+        lark("birch-ply"),
+        &["queen-excluder.dxf", "crown-board.dxf", "frame-bars.dxf", "honey-sign.svg"],
+    )?;
     for (drawing, quantity) in [(1, 2), (2, 2), (3, 2)] {
         change(app, boxes, &Edit::SetDrawingQuantity { drawing, quantity })?;
     }

@@ -36,7 +36,13 @@ impl Form {
         let mm = |text: &str| length(text, Unit::Mm);
         let optional = || if value.is_empty() { Ok(None) } else { mm(value).map(Some) };
         let drawing = || self.on.parse::<u32>().map_err(|_| format!("“{}” is no drawing", self.on));
-        let process = || if value == "shape" { Ok(None) } else { Process::from_slug(value).map(Some).ok_or_else(|| format!("“{value}” is no process")) };
+        let process = || {
+            if value == "shape" {
+                Ok(None)
+            } else {
+                Process::from_slug(value).map(Some).ok_or_else(|| format!("“{value}” is no process"))
+            }
+        };
         let on_or_off = || value == "on" || value == "true";
         match self.r#do.as_str() {
             "scale" => Ok(Edit::SetScale { drawing: drawing()?, scale: scale(value)? }),
@@ -94,7 +100,10 @@ fn sheets(text: &str) -> Result<Vec<Sheet>, String> {
                 None => (None, one),
             };
             let (w, h) = size.split_once(['x', 'X', '×']).ok_or_else(wrong)?;
-            let sheet = Sheet { count: n, ..Sheet::rectangle(length(w, Unit::Mm).map_err(|_| wrong())?, length(h, Unit::Mm).map_err(|_| wrong())?) };
+            let sheet = Sheet {
+                count: n,
+                ..Sheet::rectangle(length(w, Unit::Mm).map_err(|_| wrong())?, length(h, Unit::Mm).map_err(|_| wrong())?)
+            };
             sheet.checked().map(|()| sheet)
         })
         .collect()
@@ -119,7 +128,17 @@ mod tests {
 
     #[test]
     fn what_makes_no_sense_is_said() {
-        for (name, on, value) in [("sheet", "", "0x0"), ("sheet", "", "wide"), ("quantity", "zz", "1"), ("quantity", "0000000000000001", "-1"), ("spacing", "", "abc"), ("turn", "", "45"), ("none", "", ""), ("key", "layer=", "burn"), ("batch", "", "lark")] {
+        for (name, on, value) in [
+            ("sheet", "", "0x0"),
+            ("sheet", "", "wide"),
+            ("quantity", "zz", "1"),
+            ("quantity", "0000000000000001", "-1"),
+            ("spacing", "", "abc"),
+            ("turn", "", "45"),
+            ("none", "", ""),
+            ("key", "layer=", "burn"),
+            ("batch", "", "lark"),
+        ] {
             assert!(form(name, on, value).is_err(), "{name} {value}");
         }
         assert!(Form { edit: "{".into(), ..Form::default() }.edit().is_err());

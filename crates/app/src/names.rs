@@ -41,7 +41,13 @@ mod tests {
 
     #[test]
     fn names_are_safe_everywhere() {
-        for (from, to) in [("Spring nucleus boxes", "spring-nucleus-boxes"), ("../../etc/passwd", "etc-passwd"), ("con: <ä>?", "con"), ("", "job"), ("///", "job")] {
+        for (from, to) in [
+            ("Spring nucleus boxes", "spring-nucleus-boxes"),
+            ("../../etc/passwd", "etc-passwd"),
+            ("con: <ä>?", "con"),
+            ("", "job"),
+            ("///", "job"),
+        ] {
             assert_eq!(safe(from), to);
         }
         assert!(safe(&"long ".repeat(100)).len() <= 41);

@@ -131,7 +131,13 @@ pub fn drawing(state: &DrawingState) -> DrawingReport {
 
 /// A finding's report.
 pub fn finding(f: &Finding) -> FindingReport {
-    FindingReport { code: f.code.clone(), severity: f.severity.to_string(), station: f.station.slug().into(), count: f.count, text: f.text.clone() }
+    FindingReport {
+        code: f.code.clone(),
+        severity: f.severity.to_string(),
+        station: f.station.slug().into(),
+        count: f.count,
+        text: f.text.clone(),
+    }
 }
 
 impl Report {

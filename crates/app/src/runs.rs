@@ -59,7 +59,9 @@ async fn watch(app: &App, run: i32, address: &str, name: &str, program: &str) ->
 
 fn detail(status: &Status) -> String {
     match status.state {
-        State::Running | State::Paused | State::Stopped => format!("line {} of {}, head at {:.1}, {:.1} mm", status.line, status.of, status.x, status.y),
+        State::Running | State::Paused | State::Stopped => {
+            format!("line {} of {}, head at {:.1}, {:.1} mm", status.line, status.of, status.x, status.y)
+        }
         _ => String::new(),
     }
 }

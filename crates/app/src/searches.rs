@@ -65,7 +65,8 @@ impl Searches {
 /// Starts a search for a job; nothing happens when one is under way.
 pub fn start(app: &Arc<App>, job: i32) -> Result<(), AppError> {
     let loaded = app.load(job)?;
-    let search = Arc::new(Search { stop: AtomicBool::new(false), began: Instant::now(), better: AtomicU64::new(0), progress: Mutex::default() });
+    let search =
+        Arc::new(Search { stop: AtomicBool::new(false), began: Instant::now(), better: AtomicU64::new(0), progress: Mutex::default() });
     {
         let mut running = app.searches.running();
         if running.contains_key(&job) {

@@ -5,12 +5,12 @@ use crate::error::AppError;
 use crate::pages::{changes, floor, history, nesting, release, runs, stage, station};
 use crate::shop::App;
 use crate::{assets, demo};
+use axum::Router;
 use axum::extract::{DefaultBodyLimit, Request};
 use axum::http::{HeaderName, HeaderValue, Method, header};
 use axum::middleware::{Next, from_fn};
 use axum::response::{IntoResponse, Response};
 use axum::routing::{get, post};
-use axum::Router;
 use boustrophe_core::shop::Shop;
 use boustrophe_machine::{Simulated, serve};
 use boustrophe_store::Store;
@@ -89,7 +89,10 @@ fn foreign(request: &Request) -> bool {
 
 /// Opens the shop and serves it until it is interrupted.
 pub fn run(opening: &Opening) -> Result<ExitCode, Failure> {
-    let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build().map_err(|e| Failure::Other(format!("the server cannot start: {e}")))?;
+    let runtime = tokio::runtime::Builder::new_multi_thread()
+        .enable_all()
+        .build()
+        .map_err(|e| Failure::Other(format!("the server cannot start: {e}")))?;
     runtime.block_on(open(opening))
 }
 
@@ -97,11 +100,16 @@ async fn open(opening: &Opening) -> Result<ExitCode, Failure> {
     let store = Store::open(&opening.data).map_err(|e| Failure::Other(e.to_string()))?;
     store.close_lost_runs().map_err(|e| Failure::Other(e.to_string()))?;
     let shop = if opening.demo { demo::shop() } else { Shop::builtin() };
-    let machines = simulated_machines(&shop, opening.machine_speed).await.map_err(|e| Failure::Other(format!("the simulated machines cannot start: {e}")))?;
+    let machines = simulated_machines(&shop, opening.machine_speed)
+        .await
+        .map_err(|e| Failure::Other(format!("the simulated machines cannot start: {e}")))?;
     let app = Arc::new(App::new(store, shop, machines));
     if opening.demo {
         let seeding = Arc::clone(&app);
-        tokio::task::spawn_blocking(move || demo::seed(&seeding)).await.map_err(|e| Failure::Other(e.to_string()))?.map_err(|e| Failure::Other(e.to_string()))?;
+        tokio::task::spawn_blocking(move || demo::seed(&seeding))
+            .await
+            .map_err(|e| Failure::Other(e.to_string()))?
+            .map_err(|e| Failure::Other(e.to_string()))?;
     }
     let listener = TcpListener::bind(opening.listen)
         .await

@@ -36,7 +36,15 @@ pub fn stops(loaded: &Loaded, here: Option<Station>) -> Vec<Stop> {
                 "ahead"
             };
             let (column, y) = if i < 4 { (i, 22) } else { (7 - i, 60) };
-            Stop { slug: station.slug(), name: station.name(), x: 20 + 124 * i32::try_from(column).unwrap_or(0), y, state, count, here: here == Some(station) }
+            Stop {
+                slug: station.slug(),
+                name: station.name(),
+                x: 20 + 124 * i32::try_from(column).unwrap_or(0),
+                y,
+                state,
+                count,
+                here: here == Some(station),
+            }
         })
         .collect()
 }
@@ -44,6 +52,8 @@ pub fn stops(loaded: &Loaded, here: Option<Station>) -> Vec<Stop> {
 /// A button of a finding.
 pub struct RemedyView {
     pub label: String,
+    /// What it comes to, in columns.
+    pub comes_to: Vec<String>,
     pub edit: String,
 }
 
@@ -69,9 +79,18 @@ pub fn findings(loaded: &Loaded, station: Station) -> Vec<FindingView> {
             index,
             severity: f.severity.to_string(),
             text: f.text.clone(),
-            remedies: f.remedies.iter().map(|r| RemedyView { label: r.label.clone(), edit: serde_json::to_string(&r.edit).unwrap_or_default() }).collect(),
+            remedies: f
+                .remedies
+                .iter()
+                .map(|r| RemedyView {
+                    label: r.label.clone(),
+                    comes_to: r.comes_to.clone(),
+                    edit: serde_json::to_string(&r.edit).unwrap_or_default(),
+                })
+                .collect(),
             shown: !(f.place.points.is_empty() && f.place.contours.is_empty()),
-            acceptable: f.severity == Severity::Look && !f.remedies.iter().any(|r| matches!(r.edit, boustrophe_core::edit::Edit::Accept { .. })),
+            acceptable: f.severity == Severity::Look
+                && !f.remedies.iter().any(|r| matches!(r.edit, boustrophe_core::edit::Edit::Accept { .. })),
             code: f.code.clone(),
         })
         .collect()

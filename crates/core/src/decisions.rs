@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
 /// All decisions of one revision of a job.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[serde(default)]
 pub struct Decisions {
     /// The drawings in the order they came, each with what was decided on it at Intake and Clean.
@@ -134,23 +134,6 @@ pub struct HoldDecisions {
     pub nick_pitch: Option<f64>,
     /// Leads; `None` for the machine's custom (plasma yes, laser no).
     pub leads: Option<bool>,
-}
-
-impl Default for Decisions {
-    fn default() -> Self {
-        Self {
-            drawings: Vec::new(),
-            keys: BTreeMap::new(),
-            contours: BTreeMap::new(),
-            batch: Batch::default(),
-            parts: BTreeMap::new(),
-            nest: NestDecisions::default(),
-            starts: BTreeMap::new(),
-            hold: HoldDecisions::default(),
-            accepted: Vec::new(),
-            initials: String::new(),
-        }
-    }
 }
 
 impl Decisions {

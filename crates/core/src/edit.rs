@@ -13,42 +13,115 @@ use serde::{Deserialize, Serialize};
 #[allow(missing_docs)]
 pub enum Edit {
     /// Several at once, undone at once.
-    All { edits: Vec<Edit> },
+    All {
+        edits: Vec<Edit>,
+    },
     /// A new drawing; `file` is the hash of its bytes.
-    AddDrawing { file: String, name: String },
+    AddDrawing {
+        file: String,
+        name: String,
+    },
     /// Another file in the place of a drawing's; what was decided stays where contours are unchanged.
-    ReplaceDrawing { drawing: u32, file: String, name: String },
-    RemoveDrawing { drawing: u32 },
-    SetUnit { drawing: u32, unit: Unit },
-    SetPpi { drawing: u32, ppi: f64 },
+    ReplaceDrawing {
+        drawing: u32,
+        file: String,
+        name: String,
+    },
+    RemoveDrawing {
+        drawing: u32,
+    },
+    SetUnit {
+        drawing: u32,
+        unit: Unit,
+    },
+    SetPpi {
+        drawing: u32,
+        ppi: f64,
+    },
     /// Drawing size × `scale` = true size.
-    SetScale { drawing: u32, scale: f64 },
+    SetScale {
+        drawing: u32,
+        scale: f64,
+    },
     /// Turn further by `degrees`, anticlockwise.
-    TurnDrawing { drawing: u32, degrees: f64 },
-    MirrorDrawing { drawing: u32 },
-    SetGap { drawing: u32, gap: f64 },
-    RemoveDoubles { drawing: u32 },
-    DropZero { drawing: u32 },
+    TurnDrawing {
+        drawing: u32,
+        degrees: f64,
+    },
+    MirrorDrawing {
+        drawing: u32,
+    },
+    SetGap {
+        drawing: u32,
+        gap: f64,
+    },
+    RemoveDoubles {
+        drawing: u32,
+    },
+    DropZero {
+        drawing: u32,
+    },
     /// `None` gives the style back to rules and shape.
-    SetKey { key: String, process: Option<Process> },
+    SetKey {
+        key: String,
+        process: Option<Process>,
+    },
     /// `None` gives the contours back to the key.
-    SetContours { contours: Vec<ContourId>, process: Option<Process> },
-    SetBatch { machine: String, material: String, thickness: f64 },
-    SetQuantity { part: PartId, quantity: u32 },
-    SetDrawingQuantity { drawing: u32, quantity: u32 },
-    SetSpacing { spacing: Option<f64> },
-    SetMargin { margin: Option<f64> },
-    SetTurn { turn: Turn },
-    SetSheets { sheets: Vec<Sheet> },
-    KeepLayout { layout: Layout },
-    SetStart { contour: ContourId, share: f64 },
-    SetNicks { on: bool },
-    SetNickWidth { width: Option<f64> },
-    SetNickPitch { pitch: Option<f64> },
-    SetLeads { on: bool },
+    SetContours {
+        contours: Vec<ContourId>,
+        process: Option<Process>,
+    },
+    SetBatch {
+        machine: String,
+        material: String,
+        thickness: f64,
+    },
+    SetQuantity {
+        part: PartId,
+        quantity: u32,
+    },
+    SetDrawingQuantity {
+        drawing: u32,
+        quantity: u32,
+    },
+    SetSpacing {
+        spacing: Option<f64>,
+    },
+    SetMargin {
+        margin: Option<f64>,
+    },
+    SetTurn {
+        turn: Turn,
+    },
+    SetSheets {
+        sheets: Vec<Sheet>,
+    },
+    KeepLayout {
+        layout: Layout,
+    },
+    SetStart {
+        contour: ContourId,
+        share: f64,
+    },
+    SetNicks {
+        on: bool,
+    },
+    SetNickWidth {
+        width: Option<f64>,
+    },
+    SetNickPitch {
+        pitch: Option<f64>,
+    },
+    SetLeads {
+        on: bool,
+    },
     /// Go on in spite of `look` findings of this code.
-    Accept { code: String },
-    SetInitials { initials: String },
+    Accept {
+        code: String,
+    },
+    SetInitials {
+        initials: String,
+    },
 }
 
 /// Greatest quantity of one part.
@@ -112,7 +185,9 @@ impl Edit {
             }
             Self::SetNicks { on } => d.hold.nicks = Some(*on),
             Self::SetNickWidth { width } => d.hold.nick_width = width.map(|w| within("a nick width in mm", w, 0.05, 20.0)).transpose()?,
-            Self::SetNickPitch { pitch } => d.hold.nick_pitch = pitch.map(|p| within("a nick pitch in mm", p, 5.0, 10_000.0)).transpose()?,
+            Self::SetNickPitch { pitch } => {
+                d.hold.nick_pitch = pitch.map(|p| within("a nick pitch in mm", p, 5.0, 10_000.0)).transpose()?
+            }
             Self::SetLeads { on } => d.hold.leads = Some(*on),
             Self::Accept { code } => {
                 if !d.accepted.contains(code) {
@@ -177,7 +252,11 @@ fn set_or_clear<K: Ord>(map: &mut std::collections::BTreeMap<K, Process>, key: K
 }
 
 fn copies(quantity: u32) -> Result<u32, String> {
-    if quantity > MOST_COPIES { Err(format!("{quantity} copies are too many for one job; use at most {MOST_COPIES}")) } else { Ok(quantity) }
+    if quantity > MOST_COPIES {
+        Err(format!("{quantity} copies are too many for one job; use at most {MOST_COPIES}"))
+    } else {
+        Ok(quantity)
+    }
 }
 
 fn within(what: &str, value: f64, least: f64, most: f64) -> Result<f64, String> {

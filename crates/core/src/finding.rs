@@ -109,6 +109,9 @@ impl Place {
 pub struct Remedy {
     /// What the button says.
     pub label: String,
+    /// What it comes to, in columns beside the label: the sizes that a unit gives. Mostly empty.
+    #[serde(default)]
+    pub comes_to: Vec<String>,
     /// What it does.
     pub edit: Edit,
     /// True when it may be taken without asking where `look` findings are accepted wholesale.
@@ -141,12 +144,19 @@ impl Finding {
     }
     /// With a mend that is safe to take unseen.
     pub fn mend(mut self, label: impl Into<String>, edit: Edit) -> Self {
-        self.remedies.push(Remedy { label: label.into(), edit, safe: true });
+        self.remedies.push(Remedy { label: label.into(), comes_to: Vec::new(), edit, safe: true });
         self
     }
     /// With one of several answers, for a person to choose.
     pub fn choice(mut self, label: impl Into<String>, edit: Edit) -> Self {
-        self.remedies.push(Remedy { label: label.into(), edit, safe: false });
+        self.remedies.push(Remedy { label: label.into(), comes_to: Vec::new(), edit, safe: false });
+        self
+    }
+    /// What the last remedy comes to, in columns.
+    pub fn coming_to(mut self, columns: impl IntoIterator<Item = String>) -> Self {
+        if let Some(last) = self.remedies.last_mut() {
+            last.comes_to = columns.into_iter().collect();
+        }
         self
     }
     /// At these points of a drawing.

@@ -140,9 +140,10 @@ impl<'a> Parser<'a> {
         if inner {
             return Ok((value, Some(1.0)));
         }
-        let unit = [("mm", Unit::Mm), ("cm", Unit::Cm), ("in", Unit::In), ("ft", Unit::Ft), ("\"", Unit::In), ("'", Unit::Ft), ("m", Unit::M)]
-            .into_iter()
-            .find(|(name, _)| self.unit.is_some() && self.rest.starts_with(name));
+        let unit =
+            [("mm", Unit::Mm), ("cm", Unit::Cm), ("in", Unit::In), ("ft", Unit::Ft), ("\"", Unit::In), ("'", Unit::Ft), ("m", Unit::M)]
+                .into_iter()
+                .find(|(name, _)| self.unit.is_some() && self.rest.starts_with(name));
         if let Some((name, unit)) = unit {
             self.rest = self.rest[name.len()..].trim_start();
             return Ok((value, Some(unit.mm())));
@@ -158,7 +159,19 @@ mod tests {
 
     #[test]
     fn lengths_as_typed() {
-        let cases = [("3", 3.0), ("3mm", 3.0), ("1/8in", 3.175), ("2*35+4", 74.0), ("1in+2", 27.4), ("2+1in", 27.4), ("(2+3)*2", 10.0), ("-4", -4.0), ("1,5", 1.5), ("1/2\"", 12.7), ("2cm", 20.0)];
+        let cases = [
+            ("3", 3.0),
+            ("3mm", 3.0),
+            ("1/8in", 3.175),
+            ("2*35+4", 74.0),
+            ("1in+2", 27.4),
+            ("2+1in", 27.4),
+            ("(2+3)*2", 10.0),
+            ("-4", -4.0),
+            ("1,5", 1.5),
+            ("1/2\"", 12.7),
+            ("2cm", 20.0),
+        ];
         for (text, mm) in cases {
             assert!((length(text, Unit::Mm).expect(text) - mm).abs() < 1e-9, "{text}");
         }

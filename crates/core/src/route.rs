@@ -90,13 +90,19 @@ pub struct Cache {
     nested: Shelf<Nested>,
     sequence: Shelf<Sequence>,
     toolpath: Shelf<Toolpath>,
-    proofs: Shelf<(Arc<Vec<String>>, Arc<Vec<SheetProof>>)>,
+    proofs: Shelf<Proved>,
 }
+
+/// The programs and their proofs, one a sheet.
+type Proved = (Arc<Vec<String>>, Arc<Vec<SheetProof>>);
 
 /// Results of one station with their findings, by key; the oldest go when it is full.
 struct Shelf<T> {
-    kept: Mutex<FxHashMap<u64, (Arc<T>, Arc<Vec<Finding>>)>>,
+    kept: Mutex<FxHashMap<u64, Kept<T>>>,
 }
+
+/// A result with its findings, shared by all who ask for it.
+type Kept<T> = (Arc<T>, Arc<Vec<Finding>>);
 
 impl<T> Default for Shelf<T> {
     fn default() -> Self {
@@ -108,7 +114,7 @@ impl<T> Default for Shelf<T> {
 const SHELF: usize = 48;
 
 impl<T> Shelf<T> {
-    fn get(&self, key: u64, make: impl FnOnce() -> (T, Vec<Finding>)) -> (Arc<T>, Arc<Vec<Finding>>) {
+    fn get(&self, key: u64, make: impl FnOnce() -> (T, Vec<Finding>)) -> Kept<T> {
         if let Some(found) = self.kept.lock().ok().and_then(|k| k.get(&key).cloned()) {
             return found;
         }
@@ -142,7 +148,14 @@ fn joined(keys: &[u64]) -> u64 {
 
 /// Runs the route as far as it goes. `drawings` are the read files of `decisions.drawings`, in the same order.
 /// `watch` is told of each station when it is done.
-pub fn run(drawings: &[Arc<Drawing>], decisions: &Decisions, shop: &Shop, cache: &Cache, write: &Writer, watch: &mut dyn FnMut(Station)) -> Route {
+pub fn run(
+    drawings: &[Arc<Drawing>],
+    decisions: &Decisions,
+    shop: &Shop,
+    cache: &Cache,
+    write: &Writer,
+    watch: &mut dyn FnMut(Station),
+) -> Route {
     let mut findings: Vec<Finding> = Vec::new();
     let machine = shop.machine(&decisions.batch.machine).unwrap_or(&shop.machines[0]);
     let shop_key = key(shop);
@@ -167,7 +180,12 @@ pub fn run(drawings: &[Arc<Drawing>], decisions: &Decisions, shop: &Shop, cache:
         cleaned_keys.push(k);
         cleaned_keys.push(u64::from(d.quantity));
         findings.extend(found.iter().cloned());
-        states.push(DrawingState { id: d.id, drawing: Arc::clone(drawing), intake: Arc::new(made.0.clone()), cleaned: Arc::clone(&made.1) });
+        states.push(DrawingState {
+            id: d.id,
+            drawing: Arc::clone(drawing),
+            intake: Arc::new(made.0.clone()),
+            cleaned: Arc::clone(&made.1),
+        });
     }
     findings.sort_by_key(|f| f.station);
     watch(Station::Clean);
@@ -202,7 +220,18 @@ pub fn run(drawings: &[Arc<Drawing>], decisions: &Decisions, shop: &Shop, cache:
     }
     let ledger = Ledger::of(&nested.layout, placed_area(&work, &nested.layout), &proved.1, &decisions.batch, shop);
     let reached = reached(&states, &work, &nested, &findings);
-    Route { drawings: states, work, nested, sequence, toolpath, programs: Arc::clone(&proved.0), proofs: Arc::clone(&proved.1), findings, ledger, reached }
+    Route {
+        drawings: states,
+        work,
+        nested,
+        sequence,
+        toolpath,
+        programs: Arc::clone(&proved.0),
+        proofs: Arc::clone(&proved.1),
+        findings,
+        ledger,
+        reached,
+    }
 }
 
 /// What of a drawing's decisions bears on its contours.
@@ -210,7 +239,14 @@ fn clean_part(d: &DrawingDecisions) -> DrawingDecisions {
     DrawingDecisions { quantity: 0, ..d.clone() }
 }
 
-fn prove(work: &Work, layout: &Layout, toolpath: &Toolpath, decisions: &Decisions, machine: &Machine, write: &Writer) -> ((Arc<Vec<String>>, Arc<Vec<SheetProof>>), Vec<Finding>) {
+fn prove(
+    work: &Work,
+    layout: &Layout,
+    toolpath: &Toolpath,
+    decisions: &Decisions,
+    machine: &Machine,
+    write: &Writer,
+) -> (Proved, Vec<Finding>) {
     let total = toolpath.sheets.len();
     let done: Vec<(String, SheetProof, Vec<Finding>)> = toolpath
         .sheets

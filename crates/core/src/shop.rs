@@ -172,8 +172,12 @@ impl Shop {
     }
     /// Thicknesses that the chart has for cutting a material on a machine, ascending.
     pub fn thicknesses(&self, machine: &str, material: &str) -> Vec<f64> {
-        let mut found: Vec<f64> =
-            self.chart.iter().filter(|r| r.machine == machine && r.material == material && r.process == Process::Cut).map(|r| r.thickness).collect();
+        let mut found: Vec<f64> = self
+            .chart
+            .iter()
+            .filter(|r| r.machine == machine && r.material == material && r.process == Process::Cut)
+            .map(|r| r.thickness)
+            .collect();
         found.sort_by(f64::total_cmp);
         found
     }
@@ -226,7 +230,14 @@ fn anvil() -> Machine {
 }
 
 fn materials() -> Vec<Material> {
-    let material = |id: &str, name: &str, tone: &str, grain, price, sheet| Material { id: id.into(), name: name.into(), tone: tone.into(), grain, price, sheet };
+    let material = |id: &str, name: &str, tone: &str, grain, price, sheet| Material {
+        id: id.into(),
+        name: name.into(),
+        tone: tone.into(),
+        grain,
+        price,
+        sheet,
+    };
     vec![
         material("birch-ply", "Birch plywood", "#dcc397", true, 7.0, (600.0, 400.0)),
         material("acrylic", "Clear acrylic", "#d3e0e2", false, 14.0, (600.0, 400.0)),

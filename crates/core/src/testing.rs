@@ -19,7 +19,8 @@ pub fn drawing(paths: &[(Path, Style)]) -> Drawing {
     let mut d = Drawing::new("test.dxf", FileUnits::Known(Unit::Mm));
     for (path, style) in paths {
         let style = d.style(style);
-        d.entities.push(Entity { style, shape: Shape::Path { curves: path.segments.iter().map(Curve::segment).collect(), closed: path.closed } });
+        d.entities
+            .push(Entity { style, shape: Shape::Path { curves: path.segments.iter().map(Curve::segment).collect(), closed: path.closed } });
     }
     d.read = paths.len();
     d

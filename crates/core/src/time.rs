@@ -165,7 +165,7 @@ mod tests {
         assert!(back[0].exit < 1e-6);
         // A right angle: sin 45° = 0.7071, v² = 1000 · 0.05 · 0.7071 / 0.2929.
         let corner = plan(&[go(0.0, 0.0, 50.0, 0.0, 100.0), go(50.0, 0.0, 50.0, 50.0, 100.0)], D);
-        assert!((corner[0].exit - (1000.0_f64 * 0.05 * 0.707_106_8 / 0.292_893_2).sqrt()).abs() < 1e-3);
+        assert!((corner[0].exit - (1000.0_f64 * 0.05 * std::f64::consts::FRAC_1_SQRT_2 / 0.292_893_2).sqrt()).abs() < 1e-3);
     }
 
     proptest! {

@@ -16,7 +16,15 @@ const FLAT: f64 = 0.0001;
 
 /// The program of one sheet.
 pub fn write(order: &ProgramOrder) -> String {
-    let mut w = Writer { out: String::new(), machine: order.machine, at: Point::new(f64::NAN, f64::NAN), feed: f64::NAN, power: f64::NAN, lit: false, air: false };
+    let mut w = Writer {
+        out: String::new(),
+        machine: order.machine,
+        at: Point::new(f64::NAN, f64::NAN),
+        feed: f64::NAN,
+        power: f64::NAN,
+        lit: false,
+        air: false,
+    };
     w.head(order);
     let mut process: Option<Process> = None;
     for (n, op) in order.path.ops.iter().enumerate() {
@@ -49,7 +57,13 @@ impl Writer<'_> {
     fn head(&mut self, order: &ProgramOrder) {
         let (n, of) = order.sheet;
         self.comment(&format!("Boustrophe {} sheet {n} of {of}", order.machine.name));
-        self.comment(&format!("{} {} mm {} x {} mm", order.batch.material, number(order.batch.thickness), number(order.path.width), number(order.path.height)));
+        self.comment(&format!(
+            "{} {} mm {} x {} mm",
+            order.batch.material,
+            number(order.batch.thickness),
+            number(order.path.width),
+            number(order.path.height)
+        ));
         self.line("G21 G90 G17 G94");
         self.line("M5 S0");
     }
@@ -87,7 +101,8 @@ impl Writer<'_> {
             self.power_word(0.0);
             self.rapid(Point::new(before, row.y));
             self.beam_ready();
-            let spans: Vec<(f64, f64)> = if row.backward { row.spans.iter().rev().map(|s| (s.1, s.0)).collect() } else { row.spans.clone() };
+            let spans: Vec<(f64, f64)> =
+                if row.backward { row.spans.iter().rev().map(|s| (s.1, s.0)).collect() } else { row.spans.clone() };
             for (from, to) in spans {
                 self.power_word(0.0);
                 self.feed_to(Point::new(from, row.y), feed);
@@ -105,7 +120,8 @@ impl Writer<'_> {
         self.out.push('\n');
     }
     fn comment(&mut self, text: &str) {
-        let clean: String = text.chars().map(|c| if c.is_ascii_graphic() && c != '(' && c != ')' || c == ' ' { c } else { '_' }).take(120).collect();
+        let clean: String =
+            text.chars().map(|c| if c.is_ascii_graphic() && c != '(' && c != ')' || c == ' ' { c } else { '_' }).take(120).collect();
         let _ = writeln!(self.out, "({clean})");
     }
     fn air(&mut self, on: bool) {
@@ -175,7 +191,15 @@ impl Writer<'_> {
         // The centre as seen from where the machine stands, so that rounding does not add up.
         let c = Segment { start: self.at, end: to, bulge: s.bulge }.center() - self.at;
         let f = self.feed_word(feed);
-        let _ = writeln!(self.out, "{} X{} Y{} I{} J{}{f}", if s.bulge < 0.0 { "G2" } else { "G3" }, number(to.x), number(to.y), number(c.x), number(c.y));
+        let _ = writeln!(
+            self.out,
+            "{} X{} Y{} I{} J{}{f}",
+            if s.bulge < 0.0 { "G2" } else { "G3" },
+            number(to.x),
+            number(to.y),
+            number(c.x),
+            number(c.y)
+        );
         self.at = to;
     }
 }

@@ -24,13 +24,23 @@ fn paths(work: &Work, sheet: &SheetLayout, process: Process) -> Vec<Path> {
 
 /// The sheet as SVG.
 pub fn write_svg(work: &Work, sheet: &SheetLayout) -> String {
-    let groups: Vec<svg::WriteGroup> =
-        LOOKS.iter().map(|(process, name, stroke, _)| svg::WriteGroup { name, stroke, filled: *process == Process::Engrave, paths: paths(work, sheet, *process) }).collect();
+    let groups: Vec<svg::WriteGroup> = LOOKS
+        .iter()
+        .map(|(process, name, stroke, _)| svg::WriteGroup {
+            name,
+            stroke,
+            filled: *process == Process::Engrave,
+            paths: paths(work, sheet, *process),
+        })
+        .collect();
     svg::write(sheet.sheet.width, sheet.sheet.height, &groups)
 }
 
 /// The sheet as DXF.
 pub fn write_dxf(work: &Work, sheet: &SheetLayout) -> String {
-    let layers: Vec<dxf::WriteLayer> = LOOKS.iter().map(|(process, name, _, colour)| dxf::WriteLayer { name, colour: *colour, paths: paths(work, sheet, *process) }).collect();
+    let layers: Vec<dxf::WriteLayer> = LOOKS
+        .iter()
+        .map(|(process, name, _, colour)| dxf::WriteLayer { name, colour: *colour, paths: paths(work, sheet, *process) })
+        .collect();
     dxf::write(&layers)
 }

@@ -47,7 +47,8 @@ impl Driver {
     /// Connects.
     pub async fn connect(address: &str) -> Result<Self, DriverError> {
         let failed = |error| DriverError::Connection { address: address.into(), error };
-        let stream = timeout(PATIENCE, TcpStream::connect(address)).await.map_err(|_| DriverError::Silent(address.into()))?.map_err(failed)?;
+        let stream =
+            timeout(PATIENCE, TcpStream::connect(address)).await.map_err(|_| DriverError::Silent(address.into()))?.map_err(failed)?;
         stream.set_nodelay(true).map_err(failed)?;
         let (reader, writer) = stream.into_split();
         Ok(Self { address: address.into(), reader: BufReader::new(reader), writer })
@@ -73,7 +74,10 @@ impl Driver {
         let line = line.trim_end();
         match line.strip_prefix("ok") {
             Some(rest) => Ok(rest.trim_start().to_owned()),
-            None => Err(DriverError::Refused { sent: sent.chars().take(60).collect(), reason: line.strip_prefix("no ").unwrap_or(line).to_owned() }),
+            None => Err(DriverError::Refused {
+                sent: sent.chars().take(60).collect(),
+                reason: line.strip_prefix("no ").unwrap_or(line).to_owned(),
+            }),
         }
     }
 
@@ -97,6 +101,7 @@ impl Driver {
     /// Asks how it stands.
     pub async fn status(&mut self) -> Result<Status, DriverError> {
         let text = self.ask("status").await?;
-        text.parse().map_err(|()| DriverError::Refused { sent: "status".into(), reason: format!("its answer “{text}” is not understood") })
+        text.parse()
+            .map_err(|()| DriverError::Refused { sent: "status".into(), reason: format!("its answer “{text}” is not understood") })
     }
 }

@@ -113,7 +113,12 @@ impl Control {
         if matches!(self.state, State::Running | State::Paused) {
             return Err(format!("a program is {}", self.state));
         }
-        let expected = rest.rsplit(' ').next().and_then(|n| n.parse().ok()).filter(|n| (1..=MOST_LINES).contains(n)).ok_or("load needs a name and a number of lines")?;
+        let expected = rest
+            .rsplit(' ')
+            .next()
+            .and_then(|n| n.parse().ok())
+            .filter(|n| (1..=MOST_LINES).contains(n))
+            .ok_or("load needs a name and a number of lines")?;
         *self = Self { state: State::Loading, expected, ..Self::default() };
         Ok(String::new())
     }
@@ -158,13 +163,17 @@ impl Control {
     fn status(&self) -> Status {
         let mut status = Status { state: self.state, of: self.expected, seconds: self.clock, total: self.total(), ..Status::default() };
         let i = self.ends.partition_point(|e| *e <= self.clock);
-        let done = self.actions[..i.min(self.actions.len())].iter().rev().find_map(|a| if let Action::Move { path, .. } = a { Some(path.end) } else { None });
+        let done = self.actions[..i.min(self.actions.len())]
+            .iter()
+            .rev()
+            .find_map(|a| if let Action::Move { path, .. } = a { Some(path.end) } else { None });
         let mut at = done.unwrap_or(Point::ZERO);
         if let (Some(action), Some(timing)) = (self.actions.get(i), self.timings.get(i)) {
             let begun = self.ends[i] - timing.seconds;
             match action {
                 Action::Move { path, power, line, .. } => {
-                    let share = if timing.length > 0.0 { timing.covered(self.clock - begun, self.acceleration) / timing.length } else { 1.0 };
+                    let share =
+                        if timing.length > 0.0 { timing.covered(self.clock - begun, self.acceleration) / timing.length } else { 1.0 };
                     at = path.at(share);
                     (status.beam, status.line) = (*power > 0.0, *line);
                 }

@@ -57,7 +57,14 @@ struct Row {
 impl Row {
     fn read(self) -> Result<Revision, StoreError> {
         let ledger = self.ledger.as_deref().map(serde_json::from_str).transpose()?;
-        Ok(Revision { id: self.id, parent: self.parent, label: self.label, decisions: serde_json::from_str(&self.decisions)?, ledger, created_at: self.created_at })
+        Ok(Revision {
+            id: self.id,
+            parent: self.parent,
+            label: self.label,
+            decisions: serde_json::from_str(&self.decisions)?,
+            ledger,
+            created_at: self.created_at,
+        })
     }
 }
 
@@ -71,7 +78,12 @@ impl Store {
                 .returning(Job::as_returning())
                 .get_result(c)?;
             let first: i32 = diesel::insert_into(revisions::table)
-                .values((revisions::job_id.eq(job.id), revisions::label.eq("Job begun"), revisions::decisions.eq(json), revisions::created_at.eq(now())))
+                .values((
+                    revisions::job_id.eq(job.id),
+                    revisions::label.eq("Job begun"),
+                    revisions::decisions.eq(json),
+                    revisions::created_at.eq(now()),
+                ))
                 .returning(revisions::id)
                 .get_result(c)?;
             diesel::update(jobs::table.find(job.id)).set(jobs::head.eq(first)).execute(c)?;
@@ -92,13 +104,22 @@ impl Store {
 
     /// A revision of a job.
     pub fn revision(&self, job: i32, id: i32) -> Result<Revision, StoreError> {
-        let found = revisions::table.filter(revisions::job_id.eq(job)).filter(revisions::id.eq(id)).select(Row::as_select()).first(&mut *self.connection()).optional()?;
+        let found = revisions::table
+            .filter(revisions::job_id.eq(job))
+            .filter(revisions::id.eq(id))
+            .select(Row::as_select())
+            .first(&mut *self.connection())
+            .optional()?;
         found.ok_or(StoreError::Missing { what: "revision", id: i64::from(id) })?.read()
     }
 
     /// All revisions of a job, the oldest first.
     pub fn revisions(&self, job: i32) -> Result<Vec<Revision>, StoreError> {
-        let rows: Vec<Row> = revisions::table.filter(revisions::job_id.eq(job)).order(revisions::id.asc()).select(Row::as_select()).load(&mut *self.connection())?;
+        let rows: Vec<Row> = revisions::table
+            .filter(revisions::job_id.eq(job))
+            .order(revisions::id.asc())
+            .select(Row::as_select())
+            .load(&mut *self.connection())?;
         rows.into_iter().map(Row::read).collect()
     }
 
@@ -111,7 +132,13 @@ impl Store {
                 return Err(StoreError::Moved { head: head.unwrap_or(0) });
             }
             let id: i32 = diesel::insert_into(revisions::table)
-                .values((revisions::job_id.eq(job), revisions::parent.eq(parent), revisions::label.eq(label), revisions::decisions.eq(json), revisions::created_at.eq(now())))
+                .values((
+                    revisions::job_id.eq(job),
+                    revisions::parent.eq(parent),
+                    revisions::label.eq(label),
+                    revisions::decisions.eq(json),
+                    revisions::created_at.eq(now()),
+                ))
                 .returning(revisions::id)
                 .get_result(c)?;
             diesel::update(jobs::table.find(job)).set(jobs::head.eq(id)).execute(c)?;
@@ -142,7 +169,13 @@ impl Store {
     pub fn redo(&self, job: i32) -> Result<Option<i32>, StoreError> {
         self.connection().transaction(|c| {
             let head: Option<i32> = jobs::table.find(job).select(jobs::head).first(c)?;
-            let child: Option<i32> = revisions::table.filter(revisions::job_id.eq(job)).filter(revisions::parent.eq(head)).order(revisions::id.desc()).select(revisions::id).first(c).optional()?;
+            let child: Option<i32> = revisions::table
+                .filter(revisions::job_id.eq(job))
+                .filter(revisions::parent.eq(head))
+                .order(revisions::id.desc())
+                .select(revisions::id)
+                .first(c)
+                .optional()?;
             if let Some(child) = child {
                 diesel::update(jobs::table.find(job)).set(jobs::head.eq(child)).execute(c)?;
             }
@@ -181,7 +214,9 @@ impl Store {
     pub fn set_search(&self, job: i32, revision: Option<i32>) -> Result<(), StoreError> {
         let mut c = self.connection();
         match revision {
-            Some(revision) => diesel::replace_into(searches::table).values((searches::job_id.eq(job), searches::revision.eq(revision), searches::started_at.eq(now()))).execute(&mut *c)?,
+            Some(revision) => diesel::replace_into(searches::table)
+                .values((searches::job_id.eq(job), searches::revision.eq(revision), searches::started_at.eq(now())))
+                .execute(&mut *c)?,
             None => diesel::delete(searches::table.find(job)).execute(&mut *c)?,
         };
         Ok(())

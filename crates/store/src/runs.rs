@@ -97,6 +97,8 @@ impl Store {
     pub fn close_lost_runs(&self) -> Result<usize, StoreError> {
         let open = runs::table.filter(runs::ended_at.is_null());
         let detail = "the shop was shut while it ran; look at the machine before anything else";
-        Ok(diesel::update(open).set((runs::state.eq("lost"), runs::detail.eq(detail), runs::ended_at.eq(now()))).execute(&mut *self.connection())?)
+        Ok(diesel::update(open)
+            .set((runs::state.eq("lost"), runs::detail.eq(detail), runs::ended_at.eq(now())))
+            .execute(&mut *self.connection())?)
     }
 }

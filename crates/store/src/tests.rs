@@ -56,7 +56,9 @@ fn what_was_under_way_is_known_after_a_crash() {
     let job = store.add_job("Number plates", "", None, &Decisions::default()).expect("job");
     store.set_search(job.id, job.head).expect("search");
     store.set_search(job.id, job.head).expect("again");
-    let run = store.add_run(&NewRun { job: job.id, revision: 1, sheet: 1, machine: "lark", file_name: "a.nc", program: "M2", total: 5.0 }).expect("run");
+    let run = store
+        .add_run(&NewRun { job: job.id, revision: 1, sheet: 1, machine: "lark", file_name: "a.nc", program: "M2", total: 5.0 })
+        .expect("run");
     store.set_run(run, "running", "", 1.0, false).expect("state");
     drop(store);
     let store = Store::open(folder.path()).expect("the same shop");

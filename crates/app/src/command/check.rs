@@ -27,7 +27,14 @@ pub fn run(drawings: &[PathBuf], reading: &Reading, json: bool) -> Result<ExitCo
         for d in &route.drawings {
             let (closed, open) = d.cleaned.counts();
             let b = d.cleaned.bounds;
-            println!("{}: {:.2} × {:.2} mm ({}), {}; {closed} closed and {open} open contours", d.drawing.file, b.width(), b.height(), d.intake.units, boustrophe_core::intake::account(&d.drawing));
+            println!(
+                "{}: {:.2} × {:.2} mm ({}), {}; {closed} closed and {open} open contours",
+                d.drawing.file,
+                b.width(),
+                b.height(),
+                d.intake.units,
+                boustrophe_core::intake::account(&d.drawing)
+            );
         }
         for f in &findings {
             println!("{}  {}", f.severity, f.text);

@@ -1,10 +1,10 @@
 //! What was typed, checked. The flags are a contract: extend, never rename.
 
+use crate::server::Opening;
 use boustrophe_core::decisions::{Batch, DrawingDecisions};
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::nest::{Sheet, Turn};
 use boustrophe_core::quantity;
-use crate::server::Opening;
 use lexopt::prelude::*;
 use std::ffi::OsString;
 use std::path::PathBuf;
@@ -133,7 +133,11 @@ fn text(parser: &mut lexopt::Parser) -> Result<String, Failure> {
 fn number(parser: &mut lexopt::Parser, flag: &str, least: f64, most: f64) -> Result<f64, Failure> {
     let typed = text(parser)?;
     let value = quantity::length(&typed, Unit::Mm).map_err(|e| Failure::Usage(format!("{flag}: {e}.")))?;
-    if (least..=most).contains(&value) { Ok(value) } else { Err(Failure::Usage(format!("{flag} {typed} will not do; use {least} to {most}."))) }
+    if (least..=most).contains(&value) {
+        Ok(value)
+    } else {
+        Err(Failure::Usage(format!("{flag} {typed} will not do; use {least} to {most}.")))
+    }
 }
 
 /// Flags that say how sizes are read; false for a flag that is none of them.
@@ -149,12 +153,19 @@ fn reading(parser: &mut lexopt::Parser, flag: &str, reading: &mut Reading) -> Re
 
 /// `demo` and `serve`.
 fn open(parser: &mut lexopt::Parser, demo: bool) -> Result<Command, Failure> {
-    let mut opening = Opening { listen: std::net::SocketAddr::from(([127, 0, 0, 1], 7878)), data: PathBuf::from(if demo { "data/demo" } else { "data/shop" }), demo, machine_speed: 10.0 };
+    let mut opening = Opening {
+        listen: std::net::SocketAddr::from(([127, 0, 0, 1], 7878)),
+        data: PathBuf::from(if demo { "data/demo" } else { "data/shop" }),
+        demo,
+        machine_speed: 10.0,
+    };
     while let Some(arg) = parser.next().map_err(|e| Failure::Usage(format!("{e}.")))? {
         match arg {
             Long("listen") => {
                 let typed = text(parser)?;
-                opening.listen = typed.parse().map_err(|_| Failure::Usage(format!("--listen {typed} will not do; use an address and port such as 127.0.0.1:7878.")))?;
+                opening.listen = typed.parse().map_err(|_| {
+                    Failure::Usage(format!("--listen {typed} will not do; use an address and port such as 127.0.0.1:7878."))
+                })?;
             }
             Long("data") => opening.data = PathBuf::from(text(parser)?),
             Long("machine-speed") => opening.machine_speed = number(parser, "--machine-speed", 0.01, 100_000.0)?,
@@ -222,11 +233,13 @@ fn prep(parser: &mut lexopt::Parser) -> Result<Command, Failure> {
             "offcut" => p.offcuts.push(PathBuf::from(text(parser)?)),
             "quantity" => {
                 let typed = text(parser)?;
-                p.quantity = quantity::count(&typed, 1, boustrophe_core::edit::MOST_COPIES).map_err(|e| Failure::Usage(format!("--quantity: {e}.")))?;
+                p.quantity = quantity::count(&typed, 1, boustrophe_core::edit::MOST_COPIES)
+                    .map_err(|e| Failure::Usage(format!("--quantity: {e}.")))?;
             }
             "turn" => {
                 let word = text(parser)?;
-                p.turn = Turn::from_word(&word).ok_or_else(|| Failure::Usage(format!("--turn {word} will not do; use none, 180, 90 or any.")))?;
+                p.turn = Turn::from_word(&word)
+                    .ok_or_else(|| Failure::Usage(format!("--turn {word} will not do; use none, 180, 90 or any.")))?;
             }
             "spacing" => p.spacing = Some(number(parser, "--spacing", 0.0, 500.0)?),
             "margin" => p.margin = Some(number(parser, "--margin", 0.0, 500.0)?),

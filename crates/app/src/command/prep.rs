@@ -39,7 +39,9 @@ impl Clock {
 /// Runs the route and writes report and programs.
 pub fn run(options: &Prep) -> Result<ExitCode, Failure> {
     let shop = Shop::builtin();
-    let machine = shop.machine(&options.batch.machine).ok_or_else(|| Failure::Usage(format!("--machine {}: there are lark and anvil.", options.batch.machine)))?;
+    let machine = shop
+        .machine(&options.batch.machine)
+        .ok_or_else(|| Failure::Usage(format!("--machine {}: there are lark and anvil.", options.batch.machine)))?;
     if shop.material(&options.batch.material).is_none() {
         let known: Vec<&str> = shop.materials.iter().map(|m| m.id.as_str()).collect();
         return Err(Failure::Usage(format!("--material {}: there are {}.", options.batch.material, known.join(", "))));
@@ -52,18 +54,8 @@ pub fn run(options: &Prep) -> Result<ExitCode, Failure> {
     let cache = Cache::default();
     let mut findings: Vec<Finding> = Vec::new();
     let mut route = go(&drawings, &decisions, &shop, &cache, &mut clock);
-    // What is safe to mend unseen is mended, and still reported; the first station first, as that may settle later ones.
-    while options.accept {
-        let open: Vec<Finding> = early(&route).filter(|f| f.severity == Severity::Look && f.remedies.first().is_some_and(|r| r.safe)).cloned().collect();
-        let Some(station) = open.iter().map(|f| f.station).min() else { break };
-        for f in open.into_iter().filter(|f| f.station == station) {
-            decisions = f.remedies[0].edit.apply(&decisions).map_err(Failure::Other)?;
-            findings.push(f);
-        }
-        if findings.len() > MOST_MENDS {
-            break;
-        }
-        route = go(&drawings, &decisions, &shop, &cache, &mut clock);
+    if options.accept {
+        mend(&drawings, &mut decisions, &shop, &cache, &mut clock, &mut route, &mut findings)?;
     }
     if early(&route).all(|f| f.severity != Severity::Stop) {
         let layout = nest(&route, &decisions, machine, &shop, options);
@@ -71,7 +63,8 @@ pub fn run(options: &Prep) -> Result<ExitCode, Failure> {
         decisions = Edit::KeepLayout { layout }.apply(&decisions).map_err(Failure::Other)?;
         route = go(&drawings, &decisions, &shop, &cache, &mut clock);
     }
-    for f in &route.findings {
+    // A nest that was not tried is no finding of its own: what held it up is.
+    for f in route.findings.iter().filter(|f| f.code != "not-nested") {
         if !findings.iter().any(|known| known.code == f.code && known.text == f.text) {
             findings.push(f.clone());
         }
@@ -84,6 +77,29 @@ pub fn run(options: &Prep) -> Result<ExitCode, Failure> {
         }
     }
     Ok(if held { ExitCode::from(1) } else { ExitCode::SUCCESS })
+}
+
+/// What is safe to mend unseen is mended, and still reported; the first station first, as that may settle later ones.
+fn mend(
+    drawings: &[Arc<Drawing>],
+    decisions: &mut Decisions,
+    shop: &Shop,
+    cache: &Cache,
+    clock: &mut Clock,
+    route: &mut Route,
+    findings: &mut Vec<Finding>,
+) -> Result<(), Failure> {
+    while findings.len() <= MOST_MENDS {
+        let open: Vec<Finding> =
+            early(route).filter(|f| f.severity == Severity::Look && f.remedies.first().is_some_and(|r| r.safe)).cloned().collect();
+        let Some(station) = open.iter().map(|f| f.station).min() else { break };
+        for f in open.into_iter().filter(|f| f.station == station) {
+            *decisions = f.remedies[0].edit.apply(decisions).map_err(Failure::Other)?;
+            findings.push(f);
+        }
+        *route = go(drawings, decisions, shop, cache, clock);
+    }
+    Ok(())
 }
 
 /// Mends taken in one run at most: a mend that does not settle its finding must not go round for ever.
@@ -119,7 +135,11 @@ fn read_file(path: &Path) -> Result<Drawing, Failure> {
     if size > boustrophe_formats::MOST_BYTES as u64 {
         return Err(boustrophe_formats::ReadError::TooLarge { file: name, megabytes: (size >> 20) as usize }.into());
     }
-    let bytes = std::fs::read(path).map_err(|error| Failure::File { path: shown.clone(), error, hint: "Check the name and that it may be read." })?;
+    let bytes = std::fs::read(path).map_err(|error| Failure::File {
+        path: shown.clone(),
+        error,
+        hint: "Check the name and that it may be read.",
+    })?;
     Ok(boustrophe_formats::read(&name, &bytes)?)
 }
 
@@ -135,12 +155,16 @@ fn decide(options: &Prep, drawings: Vec<DrawingDecisions>, machine: &Machine) ->
         decisions.nest.sheets.push(Sheet { count, ..sheet.clone() });
     }
     if full == 0 && !options.offcuts.is_empty() {
-        decisions.nest.sheets.extend(Setting::of(&Decisions { batch: options.batch.clone(), ..Decisions::default() }, machine, &Shop::builtin()).sheets);
+        decisions
+            .nest
+            .sheets
+            .extend(Setting::of(&Decisions { batch: options.batch.clone(), ..Decisions::default() }, machine, &Shop::builtin()).sheets);
     }
     decisions.nest.turn = options.turn;
     decisions.nest.spacing = options.spacing;
     decisions.nest.margin = options.margin;
-    decisions.hold = HoldDecisions { nicks: (!options.nicks).then_some(false), leads: (!options.leads).then_some(false), ..HoldDecisions::default() };
+    decisions.hold =
+        HoldDecisions { nicks: (!options.nicks).then_some(false), leads: (!options.leads).then_some(false), ..HoldDecisions::default() };
     Ok(decisions)
 }
 
@@ -159,9 +183,20 @@ fn nest(route: &Route, decisions: &Decisions, machine: &Machine, shop: &Shop, op
     search(&problem, &Control { go_on: &|| Instant::now() < end, better: &|_, _| {}, seed: options.seed, tries: usize::MAX })
 }
 
-fn write_all(options: &Prep, route: &Route, findings: &[Finding], decisions: &Decisions, released: bool, seconds: BTreeMap<&'static str, f64>) -> Result<(), Failure> {
+fn write_all(
+    options: &Prep,
+    route: &Route,
+    findings: &[Finding],
+    decisions: &Decisions,
+    released: bool,
+    seconds: BTreeMap<&'static str, f64>,
+) -> Result<(), Failure> {
     let out = &options.out;
-    std::fs::create_dir_all(out).map_err(|error| Failure::File { path: out.display().to_string(), error, hint: "Choose a folder that may be written." })?;
+    std::fs::create_dir_all(out).map_err(|error| Failure::File {
+        path: out.display().to_string(),
+        error,
+        hint: "Choose a folder that may be written.",
+    })?;
     remove_older(out);
     if released {
         for (i, sheet) in route.nested.layout.sheets.iter().enumerate() {
@@ -189,7 +224,11 @@ fn remove_older(out: &Path) {
 
 /// A file appears whole or not at all.
 fn write_whole(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
-    let failed = |error| Failure::File { path: path.display().to_string(), error, hint: "Choose a folder that may be written, with room on its disk." };
+    let failed = |error| Failure::File {
+        path: path.display().to_string(),
+        error,
+        hint: "Choose a folder that may be written, with room on its disk.",
+    };
     let folder = path.parent().unwrap_or(Path::new("."));
     let mut file = tempfile::NamedTempFile::new_in(folder).map_err(failed)?;
     file.write_all(bytes).and_then(|()| file.as_file().sync_all()).map_err(failed)?;

@@ -5,10 +5,10 @@ use super::{Shared, blocking};
 use crate::edits::Form;
 use crate::error::{AppError, html};
 use crate::shop::App;
+use askama::Template;
 use axum::extract::{Form as Posted, Multipart, Path};
 use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Response};
-use askama::Template;
 use boustrophe_core::edit::Edit;
 use boustrophe_core::finding::Station;
 use boustrophe_core::ledger::Ledger;
@@ -57,7 +57,14 @@ pub fn apply(app: &App, job: i32, revision: i32, edit: &Edit) -> Result<(), AppE
 /// The job has moved on: what was wanted and what is there now, side by side.
 fn conflict(app: &App, job: i32, station: Station, edit: &Edit, head: i32) -> Result<Response, AppError> {
     let theirs = app.store.revision(job, head)?.label;
-    let page = Conflict { job, station: station.slug().into(), wanted: edit.label(), theirs, edit: serde_json::to_string(edit).unwrap_or_default(), head };
+    let page = Conflict {
+        job,
+        station: station.slug().into(),
+        wanted: edit.label(),
+        theirs,
+        edit: serde_json::to_string(edit).unwrap_or_default(),
+        head,
+    };
     let mut response = (StatusCode::CONFLICT, html(&page)?).into_response();
     for (name, value) in [("hx-retarget", "#notice"), ("hx-reswap", "innerHTML")] {
         response.headers_mut().insert(axum::http::HeaderName::from_static(name), axum::http::HeaderValue::from_static(value));
@@ -81,7 +88,13 @@ pub async fn redo(app: Shared, Path(job): Path<i32>, Posted(back): Posted<Back>)
     step(app, job, back, |app, job| app.store.redo(job), "there is nothing to do again").await
 }
 
-async fn step(app: Shared, job: i32, back: Back, go: fn(&App, i32) -> Result<Option<i32>, StoreError>, none: &'static str) -> Result<Html<String>, AppError> {
+async fn step(
+    app: Shared,
+    job: i32,
+    back: Back,
+    go: fn(&App, i32) -> Result<Option<i32>, StoreError>,
+    none: &'static str,
+) -> Result<Html<String>, AppError> {
     let station = Station::from_slug(&back.station).unwrap_or(Station::Intake);
     blocking(&app, move |app| {
         go(app, job)?.ok_or_else(|| AppError::Sentence(none.into()))?;
@@ -107,14 +120,19 @@ pub type Dropped = (String, Vec<u8>);
 pub async fn receive(mut multipart: Multipart) -> Result<Vec<Dropped>, AppError> {
     let broken = |e: axum::extract::multipart::MultipartError| {
         if e.status() == StatusCode::PAYLOAD_TOO_LARGE {
-            AppError::Sentence(format!("that is more than {} MB; add the files one by one, or leave out what is not to be cut.", boustrophe_formats::MOST_BYTES >> 20))
+            AppError::Sentence(format!(
+                "that is more than {} MB; add the files one by one, or leave out what is not to be cut.",
+                boustrophe_formats::MOST_BYTES >> 20
+            ))
         } else {
             AppError::Sentence(format!("the upload broke off ({e}); add the files again."))
         }
     };
     let mut files = Vec::new();
     while let Some(field) = multipart.next_field().await.map_err(broken)? {
-        let Some(name) = field.file_name().map(|n| n.rsplit(['/', '\\']).next().unwrap_or(n).chars().take(120).collect::<String>()) else { continue };
+        let Some(name) = field.file_name().map(|n| n.rsplit(['/', '\\']).next().unwrap_or(n).chars().take(120).collect::<String>()) else {
+            continue;
+        };
         files.push((name, field.bytes().await.map_err(broken)?.to_vec()));
         if files.len() > MOST_FILES {
             return Err(AppError::Sentence(format!("these are more than {MOST_FILES} files; add them in two goes.")));

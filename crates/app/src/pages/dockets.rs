@@ -29,14 +29,6 @@ pub fn body(app: &App, loaded: &Loaded, station: Station) -> Result<String, AppE
     made.map_err(|e| AppError::Sentence(format!("the page could not be made: {e}")))
 }
 
-struct Candidate {
-    name: String,
-    mm: String,
-    inch: String,
-    edit: String,
-    chosen: bool,
-}
-
 struct DrawingRow {
     id: u32,
     name: String,
@@ -47,7 +39,6 @@ struct DrawingRow {
     account: String,
     scale: String,
     texts: usize,
-    candidates: Vec<Candidate>,
 }
 
 #[derive(Template)]
@@ -71,16 +62,6 @@ fn intake_body(loaded: &Loaded) -> Intake {
         .filter_map(|d| Some((d, decisions.drawing(d.id)?)))
         .map(|(d, decided)| {
             let (mm, inch) = sizes((d.cleaned.bounds.width(), d.cleaned.bounds.height()));
-            let candidates = d
-                .intake
-                .candidates
-                .iter()
-                .map(|c| {
-                    let (mm, inch) = sizes((c.size.0 * decided.scale, c.size.1 * decided.scale));
-                    Candidate { name: c.name.clone(), mm, inch, edit: serde_json::to_string(&c.edit).unwrap_or_default(), chosen: d.intake.sure && (c.mm - d.intake.transform.determinant().abs().sqrt() / decided.scale).abs() < c.mm * 1e-6 }
-                })
-                .take(3)
-                .collect();
             DrawingRow {
                 id: d.id,
                 name: decided.name.clone(),
@@ -91,7 +72,6 @@ fn intake_body(loaded: &Loaded) -> Intake {
                 account: intake::account(&d.drawing),
                 scale: format!("{}", (decided.scale * 1e6).round() / 1e6),
                 texts: d.cleaned.texts.len(),
-                candidates: if d.intake.sure { Vec::new() } else { candidates },
             }
         })
         .collect();
@@ -195,7 +175,13 @@ fn assign_body(app: &App, loaded: &Loaded) -> Assign {
     let feeds = [Process::Cut, Process::Score, Process::Engrave, Process::Mark]
         .into_iter()
         .filter_map(|p| app.shop.row(&b.machine, &b.material, b.thickness, p))
-        .map(|r| (r.process.name().to_owned(), format!("{:.0} mm/min · {:.0} %", r.feed, r.power), if r.process == Process::Engrave { format!("row {} mm", r.pitch) } else { format!("kerf {} mm", r.kerf) }))
+        .map(|r| {
+            (
+                r.process.name().to_owned(),
+                format!("{:.0} mm/min · {:.0} %", r.feed, r.power),
+                if r.process == Process::Engrave { format!("row {} mm", r.pitch) } else { format!("kerf {} mm", r.kerf) },
+            )
+        })
         .collect();
     Assign {
         job: loaded.job.id,
@@ -266,14 +252,22 @@ fn nest_body(app: &App, loaded: &Loaded) -> Result<Nest, AppError> {
         parts: parts
             .iter()
             .take(MOST_PARTS)
-            .map(|p| PartRow { id: p.id.to_string(), name: p.name.clone(), size: format!("{:.1} × {:.1}", p.bounds.width(), p.bounds.height()), quantity: p.quantity })
+            .map(|p| PartRow {
+                id: p.id.to_string(),
+                name: p.name.clone(),
+                size: format!("{:.1} × {:.1}", p.bounds.width(), p.bounds.height()),
+                quantity: p.quantity,
+            })
             .collect(),
         more: parts.len().saturating_sub(MOST_PARTS),
         copies: parts.iter().map(|p| p.quantity).sum(),
         spacing: format!("{}", setting.spacing),
         margin: format!("{}", setting.margin),
         sheets: setting.sheets.iter().map(sheet).collect::<Vec<_>>().join(", "),
-        turns: Turn::ALL.iter().map(|t| Choice { slug: t.name().trim_end_matches('°').into(), name: t.name().into(), chosen: setting.turn == *t }).collect(),
+        turns: Turn::ALL
+            .iter()
+            .map(|t| Choice { slug: t.name().trim_end_matches('°').into(), name: t.name().into(), chosen: setting.turn == *t })
+            .collect(),
         searching,
         was_searching: !searching && app.store.was_searching(loaded.job.id)?,
         has_layout: !loaded.route.nested.layout.sheets.is_empty(),
@@ -396,7 +390,11 @@ fn release_body(app: &App, loaded: &Loaded) -> Result<Release, AppError> {
         .map(|s| (s.slug(), s.name(), route.findings_of(s).filter(|f| f.severity != Severity::Note).count()))
         .filter(|h| h.2 > 0)
         .collect();
-    let rows = route.proofs.iter().enumerate().map(|(i, p)| ReleaseRow { sheet: i + 1, name: crate::names::stem(&loaded.job, decisions, i), time: clock(p.seconds) });
+    let rows = route.proofs.iter().enumerate().map(|(i, p)| ReleaseRow {
+        sheet: i + 1,
+        name: crate::names::stem(&loaded.job, decisions, i),
+        time: clock(p.seconds),
+    });
     Ok(Release {
         job: loaded.job.id,
         revision: loaded.revision.id,

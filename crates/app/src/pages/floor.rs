@@ -44,7 +44,9 @@ pub async fn floor(app: Shared) -> Result<Html<String>, AppError> {
             cards.push(card(app, &app.load(job.id)?));
         }
         // Something to decide first, then by date.
-        cards.sort_by(|a, b| (b.stops + b.looks > 0).cmp(&(a.stops + a.looks > 0)).then(a.due.is_empty().cmp(&b.due.is_empty())).then(a.due.cmp(&b.due)));
+        cards.sort_by(|a, b| {
+            (b.stops + b.looks > 0).cmp(&(a.stops + a.looks > 0)).then(a.due.is_empty().cmp(&b.due.is_empty())).then(a.due.cmp(&b.due))
+        });
         html(&Floor { cards })
     })
     .await

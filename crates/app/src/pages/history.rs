@@ -36,7 +36,9 @@ pub async fn history(app: Shared, Path((job, station)): Path<(i32, String)>) -> 
     blocking(&app, move |app| {
         let found = app.store.job(job)?;
         let revisions = app.store.revisions(job)?;
-        let of = |id: Option<i32>| -> Option<Ledger> { revisions.iter().find(|r| Some(r.id) == id).and_then(|r| r.ledger).filter(|l| l.sheets > 0) };
+        let of = |id: Option<i32>| -> Option<Ledger> {
+            revisions.iter().find(|r| Some(r.id) == id).and_then(|r| r.ledger).filter(|l| l.sheets > 0)
+        };
         let rows = revisions
             .iter()
             .rev()

@@ -17,7 +17,10 @@ use std::sync::Arc;
 pub type Shared = axum::extract::State<Arc<App>>;
 
 /// Runs work that computes or waits for the disk where it does not hold up other pages.
-pub async fn blocking<T: Send + 'static>(app: &Arc<App>, work: impl FnOnce(&Arc<App>) -> Result<T, crate::error::AppError> + Send + 'static) -> Result<T, crate::error::AppError> {
+pub async fn blocking<T: Send + 'static>(
+    app: &Arc<App>,
+    work: impl FnOnce(&Arc<App>) -> Result<T, crate::error::AppError> + Send + 'static,
+) -> Result<T, crate::error::AppError> {
     let app = Arc::clone(app);
     tokio::task::spawn_blocking(move || work(&app)).await?
 }

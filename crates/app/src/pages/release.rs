@@ -18,7 +18,9 @@ pub async fn file(app: Shared, Path((job, name)): Path<(i32, String)>) -> Result
         let route = &loaded.route;
         let layout = route.nested.layout.sheets.get(sheet).ok_or_else(missing)?;
         let (text, mime) = match kind {
-            "nc" if !route.released() => return Err(AppError::Sentence("the programs are not released: settle the open findings first.".into())),
+            "nc" if !route.released() => {
+                return Err(AppError::Sentence("the programs are not released: settle the open findings first.".into()));
+            }
             "nc" => (route.programs.get(sheet).cloned().ok_or_else(missing)?, "text/plain; charset=utf-8"),
             "svg" => (write_svg(&route.work, layout), "image/svg+xml"),
             "dxf" => (write_dxf(&route.work, layout), "application/dxf"),

@@ -4,8 +4,8 @@ use super::{Shared, blocking};
 use crate::error::{AppError, html};
 use crate::runs;
 use askama::Template;
-use axum::extract::{Form, Path};
-use axum::response::{Html, Redirect};
+use axum::extract::{Form, Path, Query};
+use axum::response::{Html, IntoResponse, Redirect, Response};
 use boustrophe_core::time::clock;
 use boustrophe_formats::svg::path_data;
 use boustrophe_store::Run;
@@ -27,6 +27,17 @@ struct Page {
 #[derive(Template)]
 #[template(path = "run_status.html")]
 struct StatusPart {
+    run: Run,
+    percent: u32,
+    done: String,
+    left: String,
+    total: String,
+}
+
+/// The figures alone: what moves while the buttons stay.
+#[derive(Template)]
+#[template(path = "run_progress.html")]
+struct Progress {
     run: Run,
     percent: u32,
     done: String,
@@ -56,13 +67,20 @@ pub async fn page(app: Shared, Path(id): Path<i32>) -> Result<Html<String>, AppE
         let material = app.shop.material(&decisions.batch.material);
         let layout = usize::try_from(run.sheet - 1).ok().and_then(|i| route.nested.layout.sheets.get(i));
         let outlines = layout.map_or_else(String::new, |l| {
-            l.placed.iter().filter_map(|p| Some(path_data(&route.work.part(p.part)?.outline.transformed(p.affine()), l.sheet.height))).collect()
+            l.placed
+                .iter()
+                .filter_map(|p| Some(path_data(&route.work.part(p.part)?.outline.transformed(p.affine()), l.sheet.height)))
+                .collect()
         });
         let status = html(&status_of(run.clone()))?.0;
         html(&Page {
             job_name: job.name,
             machine: app.shop.machine(&run.machine).map_or_else(|| run.machine.clone(), |m| m.name.clone()),
-            material: format!("{} {} mm", material.map_or(decisions.batch.material.as_str(), |m| m.name.as_str()), decisions.batch.thickness),
+            material: format!(
+                "{} {} mm",
+                material.map_or(decisions.batch.material.as_str(), |m| m.name.as_str()),
+                decisions.batch.thickness
+            ),
             tone: material.map_or_else(|| "#ddd".into(), |m| m.tone.clone()),
             sheet: layout.map_or((1.0, 1.0), |l| (l.sheet.width, l.sheet.height)),
             outlines,
@@ -76,19 +94,40 @@ pub async fn page(app: Shared, Path(id): Path<i32>) -> Result<Html<String>, AppE
 fn status_of(run: Run) -> StatusPart {
     let share = if run.total > 0.0 { (run.seconds / run.total).clamp(0.0, 1.0) } else { 0.0 };
     let share = if run.state == "done" { 1.0 } else { share };
-    StatusPart { percent: (share * 100.0).round() as u32, done: clock(run.seconds), left: clock((run.total - run.seconds).max(0.0)), total: clock(run.total), run }
+    StatusPart {
+        percent: (share * 100.0).round() as u32,
+        done: clock(run.seconds),
+        left: clock((run.total - run.seconds).max(0.0)),
+        total: clock(run.total),
+        run,
+    }
 }
 
-/// How the run stands, for a page that asks again and again.
-pub async fn status(app: Shared, Path(id): Path<i32>) -> Result<Html<String>, AppError> {
-    blocking(&app, move |app| html(&status_of(app.store.run(id)?))).await
+/// What the asking page shows.
+#[derive(Deserialize)]
+pub struct Shown {
+    #[serde(default)]
+    state: String,
+}
+
+/// How the run stands, for a page that asks again and again: the figures; once its state has changed, the buttons too.
+pub async fn status(app: Shared, Path(id): Path<i32>, Query(shown): Query<Shown>) -> Result<Response, AppError> {
+    blocking(&app, move |app| {
+        let status = status_of(app.store.run(id)?);
+        if status.run.state == shown.state {
+            let StatusPart { run, percent, done, left, total } = status;
+            return Ok(html(&Progress { run, percent, done, left, total })?.into_response());
+        }
+        Ok(([("hx-retarget", "#run-status")], html(&status)?).into_response())
+    })
+    .await
 }
 
 /// Start, pause, resume, stop.
-pub async fn order(app: Shared, Path((id, word)): Path<(i32, String)>) -> Result<Html<String>, AppError> {
+pub async fn order(app: Shared, Path((id, word)): Path<(i32, String)>) -> Result<Response, AppError> {
     if !["start", "pause", "resume", "stop"].contains(&word.as_str()) {
         return Err(AppError::NoPage(format!("/runs/{id}/{word}")));
     }
     runs::order(&app, id, &word).await?;
-    status(app, Path(id)).await
+    status(app, Path(id), Query(Shown { state: String::new() })).await
 }

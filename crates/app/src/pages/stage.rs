@@ -175,9 +175,16 @@ fn bench(loaded: &Loaded) -> Vec<Bench> {
         let home = Affine::translate(Vec2::new(x, 0.0) - b.min.to_vec2());
         let contours = work.items[first..first + n]
             .iter()
-            .map(|i| Contour { id: i.contour.id.to_string(), p: i.process.slug(), why: why(i.why), closed: i.contour.path.closed, d: flat(&i.contour.path.transformed(home).segments) })
+            .map(|i| Contour {
+                id: i.contour.id.to_string(),
+                p: i.process.slug(),
+                why: why(i.why),
+                closed: i.contour.path.closed,
+                d: flat(&i.contour.path.transformed(home).segments),
+            })
             .collect();
-        let texts = d.cleaned.texts.iter().map(|t| (r((home * t.at).x), r((home * t.at).y), r(t.height), r(t.angle), t.value.clone())).collect();
+        let texts =
+            d.cleaned.texts.iter().map(|t| (r((home * t.at).x), r((home * t.at).y), r(t.height), r(t.angle), t.value.clone())).collect();
         out.push(Bench { name: d.cleaned.name.clone(), x: r(x), y: 0.0, w: r(b.width()), h: r(b.height()), contours, texts });
         x += b.width() + APART;
         first += n;
@@ -214,7 +221,8 @@ fn sheets(loaded: &Loaded, layout: &Layout, station: Station, kept: bool) -> Vec
             };
             match route.toolpath.sheets.get(i).filter(|_| kept && station > Station::Nest) {
                 Some(path) => {
-                    sheet.strokes = path.ops.iter().enumerate().filter(|(_, o)| o.rows.is_empty()).map(|(n, o)| stroke(loaded, s, n, o)).collect();
+                    sheet.strokes =
+                        path.ops.iter().enumerate().filter(|(_, o)| o.rows.is_empty()).map(|(n, o)| stroke(loaded, s, n, o)).collect();
                     sheet.travel = travel(&path.ops);
                     rows(&path.ops, &mut sheet);
                 }
@@ -232,7 +240,11 @@ fn parts(loaded: &Loaded, s: &SheetLayout) -> Vec<Lying> {
         .filter_map(|p| Some((p, work.part(p.part)?)))
         .map(|(p, part)| {
             let place = |line: &Line| flat(&line.transformed(p.affine()).segments);
-            Lying { name: part.name.clone(), outline: place(&part.outline), holes: part.holes.iter().map(|i| place(&work.items[*i].contour.path)).collect() }
+            Lying {
+                name: part.name.clone(),
+                outline: place(&part.outline),
+                holes: part.holes.iter().map(|i| place(&work.items[*i].contour.path)).collect(),
+            }
         })
         .collect()
 }
@@ -246,7 +258,17 @@ fn as_drawn(loaded: &Loaded, s: &SheetLayout) -> Vec<Stroke> {
         .flat_map(|(p, part)| part.items().map(move |i| (p, &work.items[i])))
         .map(|(p, item)| {
             let drawn = flat(&item.contour.path.transformed(p.affine()).segments);
-            Stroke { id: item.contour.id.to_string(), p: item.process.slug(), kerf: 0.2, runs: vec![drawn.clone()], leads: Vec::new(), nicks: Vec::new(), n: 0, start: [0.0; 4], drawn }
+            Stroke {
+                id: item.contour.id.to_string(),
+                p: item.process.slug(),
+                kerf: 0.2,
+                runs: vec![drawn.clone()],
+                leads: Vec::new(),
+                nicks: Vec::new(),
+                n: 0,
+                start: [0.0; 4],
+                drawn,
+            }
         })
         .collect()
 }
@@ -257,7 +279,10 @@ fn stroke(loaded: &Loaded, s: &SheetLayout, n: usize, o: &Op) -> Stroke {
         let way = f.direction(0.0);
         [r(f.start.x), r(f.start.y), r(way.x), r(way.y)]
     });
-    let drawn = s.placed.get(o.placement).map_or_else(Vec::new, |p| flat(&loaded.route.work.items[o.item].contour.path.transformed(p.affine()).segments));
+    let drawn = s
+        .placed
+        .get(o.placement)
+        .map_or_else(Vec::new, |p| flat(&loaded.route.work.items[o.item].contour.path.transformed(p.affine()).segments));
     Stroke {
         id: o.contour.to_string(),
         p: o.process.slug(),
@@ -272,7 +297,13 @@ fn stroke(loaded: &Loaded, s: &SheetLayout, n: usize, o: &Op) -> Stroke {
 }
 
 fn travel(ops: &[Op]) -> Vec<[f64; 4]> {
-    let end = |o: &Op| -> Option<Point> { o.lead_out.last().or_else(|| o.runs.last().and_then(|run| run.last())).map(|s| s.end).or_else(|| o.rows.last().map(boustrophe_core::hold::Row::end)) };
+    let end = |o: &Op| -> Option<Point> {
+        o.lead_out
+            .last()
+            .or_else(|| o.runs.last().and_then(|run| run.last()))
+            .map(|s| s.end)
+            .or_else(|| o.rows.last().map(boustrophe_core::hold::Row::end))
+    };
     ops.windows(2)
         .filter_map(|w| {
             let (a, b) = (end(&w[0])?, w[1].start()?);
@@ -288,7 +319,11 @@ fn rows(ops: &[Op], sheet: &mut Sheet) {
     }
     let step = all.len().div_ceil(MOST_ROWS).max(1);
     sheet.pitch *= step as f64;
-    sheet.rows = all.into_iter().step_by(step).map(|row| std::iter::once(r(row.y)).chain(row.spans.iter().flat_map(|s| [r(s.0), r(s.1)])).collect()).collect();
+    sheet.rows = all
+        .into_iter()
+        .step_by(step)
+        .map(|row| std::iter::once(r(row.y)).chain(row.spans.iter().flat_map(|s| [r(s.0), r(s.1)])).collect())
+        .collect();
 }
 
 /// Where findings are, on the bench or on the sheets as they are drawn.
@@ -304,7 +339,15 @@ fn marks(loaded: &Loaded, stage: &Stage, station: Station) -> std::collections::
         if points.is_empty() && f.place.contours.is_empty() {
             continue;
         }
-        out.insert(i, Mark { severity: f.severity.to_string(), text: f.text.clone(), points, contours: f.place.contours.iter().map(ToString::to_string).collect() });
+        out.insert(
+            i,
+            Mark {
+                severity: f.severity.to_string(),
+                text: f.text.clone(),
+                points,
+                contours: f.place.contours.iter().map(ToString::to_string).collect(),
+            },
+        );
     }
     out
 }
@@ -327,7 +370,10 @@ struct Moves {
 pub async fn moves(app: Shared, Path((job, sheet)): Path<(i32, usize)>) -> Result<Response, AppError> {
     blocking(&app, move |app| {
         let loaded = app.load(job)?;
-        let proof = sheet.checked_sub(1).and_then(|i| loaded.route.proofs.get(i)).ok_or_else(|| AppError::NoPage(format!("/jobs/{job}/moves/{sheet}")))?;
+        let proof = sheet
+            .checked_sub(1)
+            .and_then(|i| loaded.route.proofs.get(i))
+            .ok_or_else(|| AppError::NoPage(format!("/jobs/{job}/moves/{sheet}")))?;
         let kind = |m: &Traced| match (m.process, m.lead) {
             (None | Some(Process::Reference), _) => 0.0,
             (_, true) => 5.0,
@@ -339,7 +385,17 @@ pub async fn moves(app: Shared, Path((job, sheet)): Path<(i32, usize)>) -> Resul
         let moves = proof
             .moves
             .iter()
-            .map(|m| [r(m.path.start.x), r(m.path.start.y), (m.path.bulge * 1e6).round() / 1e6, r(m.path.end.x), r(m.path.end.y), r(m.end), kind(m)])
+            .map(|m| {
+                [
+                    r(m.path.start.x),
+                    r(m.path.start.y),
+                    (m.path.bulge * 1e6).round() / 1e6,
+                    r(m.path.end.x),
+                    r(m.path.end.y),
+                    r(m.end),
+                    kind(m),
+                ]
+            })
             .collect();
         json(&Moves { seconds: proof.seconds, moves })
     })

@@ -21,7 +21,8 @@ export class Player {
     const response = await fetch(`/jobs/${this.job}/moves/${sheet}`);
     if (!response.ok) return;
     const { moves, seconds } = await response.json();
-    Object.assign(this, { moves, total: seconds, sheet: this.stage.scene.sheets[sheet - 1] });
+    // The last move's end is the end: both are rounded, and not alike.
+    Object.assign(this, { moves, total: moves.at(-1)?.[5] ?? seconds, sheet: this.stage.scene.sheets[sheet - 1] });
     if (!this.sheet) return;
     const { x, y, w, h } = this.sheet;
     this.stage.fit([x, y, x + w, y + h]);

@@ -73,7 +73,17 @@ pub(super) fn rows(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop
             *index.entry(key.clone()).or_insert_with(|| {
                 let (process, why) = process_of(contour, decisions, shop);
                 let chosen = decisions.keys.get(&key).copied();
-                rows.push(KeyRow { key, style: (*contour.style).clone(), count: 0, closed: 0, length: 0.0, chosen, process, why, sample: Arc::clone(contour) });
+                rows.push(KeyRow {
+                    key,
+                    style: (*contour.style).clone(),
+                    count: 0,
+                    closed: 0,
+                    length: 0.0,
+                    chosen,
+                    process,
+                    why,
+                    sample: Arc::clone(contour),
+                });
                 rows.len() - 1
             })
         });
@@ -116,11 +126,16 @@ fn near_miss(row: &KeyRow, shop: &Shop) -> Option<Finding> {
         colour_name(colour),
         process.name().to_lowercase()
     );
+    let finding = Finding::new(Station::Assign, Severity::Look, "near-colour", row.count, text).on([row.sample.id]);
+    let make = |p: Process| Edit::SetKey { key: row.key.clone(), process: Some(p) };
+    // By shape it may already be what the rule would make it: then there is nothing to choose, only to confirm.
+    if process == row.process {
+        return Some(finding.choice(format!("It is {}", process.name().to_lowercase()), make(process)));
+    }
     Some(
-        Finding::new(Station::Assign, Severity::Look, "near-colour", row.count, text)
-            .on([row.sample.id])
-            .choice(format!("Make it {}", process.name()), Edit::SetKey { key: row.key.clone(), process: Some(process) })
-            .choice(format!("Keep it {}", row.process.name()), Edit::SetKey { key: row.key.clone(), process: Some(row.process) }),
+        finding
+            .choice(format!("Make it {}", process.name()), make(process))
+            .choice(format!("Keep it {}", row.process.name()), make(row.process)),
     )
 }
 

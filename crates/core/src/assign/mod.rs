@@ -144,7 +144,12 @@ pub fn run(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop) -> (Wo
         parts.extend(gathered.parts);
         if !gathered.outside.is_empty() {
             let n = gathered.outside.len();
-            let text = format!("{} in {} {} outside every part and will not be made.", counted(n, "line", "lines"), drawing.name, if n == 1 { "lies" } else { "lie" });
+            let text = format!(
+                "{} in {} {} outside every part and will not be made.",
+                counted(n, "line", "lines"),
+                drawing.name,
+                if n == 1 { "lies" } else { "lie" }
+            );
             findings.push(
                 Finding::new(Station::Assign, Severity::Look, "outside-parts", n, text)
                     .on(gathered.outside.iter().copied())
@@ -155,22 +160,39 @@ pub fn run(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop) -> (Wo
     findings.extend(open_engraving(&items));
     findings.extend(missing_rows(&items, decisions, shop));
     if parts.is_empty() && !drawings.is_empty() {
-        findings.push(Finding::new(Station::Assign, Severity::Stop, "no-parts", 1, "Nothing is to be made: every line is reference. Give a line in the drawing key a process."));
+        findings.push(Finding::new(
+            Station::Assign,
+            Severity::Stop,
+            "no-parts",
+            1,
+            "Nothing is to be made: every line is reference. Give a line in the drawing key a process.",
+        ));
     }
     let none: usize = parts.iter().filter(|p| p.quantity == 0).count();
     if none > 0 && none == parts.len() {
-        findings.push(Finding::new(Station::Nest, Severity::Stop, "no-copies", none, "Every part has quantity 0; nothing would be cut. Give a part a quantity of at least 1."));
+        findings.push(Finding::new(
+            Station::Nest,
+            Severity::Stop,
+            "no-copies",
+            none,
+            "Every part has quantity 0; nothing would be cut. Give a part a quantity of at least 1.",
+        ));
     }
     (Work { items, parts, key }, findings)
 }
 
 fn open_engraving(items: &[Item]) -> Option<Finding> {
-    let open: Vec<ContourId> = items.iter().filter(|i| i.process == Process::Engrave && !i.contour.path.closed).map(|i| i.contour.id).collect();
+    let open: Vec<ContourId> =
+        items.iter().filter(|i| i.process == Process::Engrave && !i.contour.path.closed).map(|i| i.contour.id).collect();
     if open.is_empty() {
         return None;
     }
     let n = open.len();
-    let text = format!("{} to be engraved but {} no area: nothing would happen there.", counted(n, "open line is", "open lines are"), if n == 1 { "has" } else { "have" });
+    let text = format!(
+        "{} to be engraved but {} no area: nothing would happen there.",
+        counted(n, "open line is", "open lines are"),
+        if n == 1 { "has" } else { "have" }
+    );
     let edit = Edit::SetContours { contours: open.clone(), process: Some(Process::Score) };
     Some(Finding::new(Station::Assign, Severity::Look, "engrave-open", n, text).on(open).mend(format!("Score the {n} instead"), edit))
 }

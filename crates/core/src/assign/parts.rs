@@ -54,7 +54,8 @@ pub(super) fn gather(items: &[Item], first: usize, drawing: &Cleaned, quantity: 
     let closed: Vec<usize> = mine().filter(|i| items[*i].process == Process::Cut && items[*i].contour.path.closed).collect();
     let paths: Vec<&Path> = closed.iter().map(|i| &items[*i].contour.path).collect();
     let parent = parents(&paths);
-    let depth: Vec<usize> = (0..closed.len()).map(|i| std::iter::successors(parent[i], |p| parent[*p]).take(closed.len()).count()).collect();
+    let depth: Vec<usize> =
+        (0..closed.len()).map(|i| std::iter::successors(parent[i], |p| parent[*p]).take(closed.len()).count()).collect();
 
     let stem = drawing.name.rsplit_once('.').map_or(drawing.name.as_str(), |(stem, _)| stem);
     let mut part_at = vec![usize::MAX; closed.len()];

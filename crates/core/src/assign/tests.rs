@@ -36,10 +36,15 @@ fn parts_hold_what_lies_inside_and_a_plug_in_a_hole_is_its_own() {
 #[test]
 fn hand_beats_key_beats_rule_beats_shape() {
     let red = [0xe4, 0, 0x2b];
-    let d = drawing(&[(Path::rectangle(0.0, 0.0, 50.0, 50.0), styled(red, "A")), (Path::rectangle(60.0, 0.0, 50.0, 50.0), styled([0, 0, 0], "B"))]);
+    let d = drawing(&[
+        (Path::rectangle(0.0, 0.0, 50.0, 50.0), styled(red, "A")),
+        (Path::rectangle(60.0, 0.0, 50.0, 50.0), styled([0, 0, 0], "B")),
+    ]);
     let (drawing, mut decisions) = cleaned(&d, 1);
     let mut shop = Shop::builtin();
-    let processes = |decisions: &Decisions, shop: &Shop| run(&[Arc::clone(&drawing)], decisions, shop).0.items.iter().map(|i| (i.process, i.why)).collect::<Vec<_>>();
+    let processes = |decisions: &Decisions, shop: &Shop| {
+        run(&[Arc::clone(&drawing)], decisions, shop).0.items.iter().map(|i| (i.process, i.why)).collect::<Vec<_>>()
+    };
     assert_eq!(processes(&decisions, &shop), [(Process::Cut, Why::Closed); 2]);
     shop.rules.push(Rule { when: Match::Stroke(red), process: Process::Score });
     assert_eq!(processes(&decisions, &shop)[0], (Process::Score, Why::Rule(1)));
@@ -64,7 +69,10 @@ fn nearly_the_shop_colour_is_proposed_and_not_applied() {
 
 #[test]
 fn what_would_not_happen_is_said() {
-    let d = drawing(&[(Path::rectangle(0.0, 0.0, 50.0, 50.0), styled([0; 3], "A")), (Path::new(vec![Segment::line(p(5.0, 5.0), p(40.0, 5.0))], false), styled([0; 3], "B"))]);
+    let d = drawing(&[
+        (Path::rectangle(0.0, 0.0, 50.0, 50.0), styled([0; 3], "A")),
+        (Path::new(vec![Segment::line(p(5.0, 5.0), p(40.0, 5.0))], false), styled([0; 3], "B")),
+    ]);
     let (drawing, mut decisions) = cleaned(&d, 1);
     decisions.keys.insert(styled([0; 3], "B").key(), Process::Engrave);
     decisions.batch.thickness = 4.0;
@@ -81,7 +89,11 @@ fn hidden_lines_are_reference_and_letters_are_engraved() {
     let mut hidden = styled([0; 3], "FRAME");
     hidden.hidden = true;
     let letters = Style { fill: Some([0; 3]), text: true, ..Style::default() };
-    let d = drawing(&[(Path::rectangle(0.0, 0.0, 50.0, 50.0), styled([0; 3], "")), (Path::rectangle(-5.0, -5.0, 60.0, 60.0), hidden), (Path::circle(p(20.0, 20.0), 5.0), letters)]);
+    let d = drawing(&[
+        (Path::rectangle(0.0, 0.0, 50.0, 50.0), styled([0; 3], "")),
+        (Path::rectangle(-5.0, -5.0, 60.0, 60.0), hidden),
+        (Path::circle(p(20.0, 20.0), 5.0), letters),
+    ]);
     let (drawing, decisions) = cleaned(&d, 1);
     let (work, _) = run(&[drawing], &decisions, &Shop::builtin());
     assert_eq!(work.items.iter().map(|i| i.process).collect::<Vec<_>>(), [Process::Cut, Process::Reference, Process::Engrave]);

@@ -16,7 +16,12 @@ const NONE: u32 = u32::MAX;
 impl Cells {
     /// A grid for searches of up to `radius` mm.
     pub(super) fn new(radius: f64, expected: usize) -> Self {
-        Self { size: radius.max(1e-9) * 2.0, first: FxHashMap::with_capacity_and_hasher(expected, Default::default()), next: Vec::with_capacity(expected), points: Vec::with_capacity(expected) }
+        Self {
+            size: radius.max(1e-9) * 2.0,
+            first: FxHashMap::with_capacity_and_hasher(expected, Default::default()),
+            next: Vec::with_capacity(expected),
+            points: Vec::with_capacity(expected),
+        }
     }
 
     /// Adds a point; its index is the number of points added before.

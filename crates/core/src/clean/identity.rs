@@ -52,7 +52,9 @@ pub(super) fn of_entity(curves: &[Curve]) -> u64 {
         match curve {
             Curve::Line(a, b) => [*a, *b].into_iter().for_each(&mut point),
             Curve::Cubic(c) => [c.p0, c.p1, c.p2, c.p3].into_iter().for_each(&mut point),
-            Curve::Ellipse { center, u, v, from, sweep } => [*center, u.to_point(), v.to_point(), Point::new(*from, *sweep)].into_iter().for_each(&mut point),
+            Curve::Ellipse { center, u, v, from, sweep } => {
+                [*center, u.to_point(), v.to_point(), Point::new(*from, *sweep)].into_iter().for_each(&mut point)
+            }
             Curve::Spline(n) => {
                 let spans = n.spans();
                 spans.iter().for_each(|s| point(n.at(s.0, *s).0));

@@ -2,8 +2,8 @@
 //!
 //! Curves become lines and arcs, loose pieces become contours, what would burn twice or not at all is found.
 
-mod chain;
 mod cells;
+mod chain;
 mod doubles;
 mod identity;
 #[cfg(test)]
@@ -86,9 +86,18 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
             pieces.retain(|p| p.path.length() >= tolerance.same);
         } else {
             let n = zero.len();
-            let text = format!("{} in {} {} no length; each would burn a dot.", counted(n, "piece", "pieces"), drawing.file, if n == 1 { "has" } else { "have" });
+            let text = format!(
+                "{} in {} {} no length; each would burn a dot.",
+                counted(n, "piece", "pieces"),
+                drawing.file,
+                if n == 1 { "has" } else { "have" }
+            );
             let edit = Edit::DropZero { drawing: decisions.id };
-            findings.push(Finding::new(Station::Clean, Severity::Look, "zero-length", n, text).at(decisions.id, zero).mend(format!("Drop the {n}"), edit));
+            findings.push(
+                Finding::new(Station::Clean, Severity::Look, "zero-length", n, text)
+                    .at(decisions.id, zero)
+                    .mend(format!("Drop the {n}"), edit),
+            );
         }
     }
 
@@ -98,9 +107,14 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
         if decisions.remove_doubles {
             pieces = doubles::without(pieces, &doubled);
         } else {
-            let text = format!("{} exactly on another in {}; each would be burned twice.", counted(n, "line lies", "lines lie"), drawing.file);
+            let text =
+                format!("{} exactly on another in {}; each would be burned twice.", counted(n, "line lies", "lines lie"), drawing.file);
             let edit = Edit::RemoveDoubles { drawing: decisions.id };
-            findings.push(Finding::new(Station::Clean, Severity::Look, "doubled-lines", n, text).at(decisions.id, doubled.places.clone()).mend(format!("Remove the {n}"), edit));
+            findings.push(
+                Finding::new(Station::Clean, Severity::Look, "doubled-lines", n, text)
+                    .at(decisions.id, doubled.places.clone())
+                    .mend(format!("Remove the {n}"), edit),
+            );
         }
     }
 
@@ -110,12 +124,18 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
         let n = chained.joined.len();
         let largest = chained.joined.iter().map(|g| g.width).fold(0.0, f64::max);
         let text = format!("{} in {} closed, the largest {largest:.3} mm.", counted(n, "gap", "gaps"), drawing.file);
-        findings.push(Finding::new(Station::Clean, Severity::Note, "gaps-closed", n, text).at(decisions.id, chained.joined.iter().map(|g| g.at)));
+        findings.push(
+            Finding::new(Station::Clean, Severity::Note, "gaps-closed", n, text).at(decisions.id, chained.joined.iter().map(|g| g.at)),
+        );
     }
     if !chained.open.is_empty() {
         let n = chained.open.len();
         let largest = chained.open.iter().map(|g| g.width).fold(0.0, f64::max);
-        let text = format!("{} in {} up to {largest:.3} mm wide; an outline with a gap is open and cannot be nested or offset.", counted(n, "gap", "gaps"), drawing.file);
+        let text = format!(
+            "{} in {} up to {largest:.3} mm wide; an outline with a gap is open and cannot be nested or offset.",
+            counted(n, "gap", "gaps"),
+            drawing.file
+        );
         let wide = (largest * 1.01 * 1000.0).ceil() / 1000.0;
         findings.push(
             Finding::new(Station::Clean, Severity::Look, "gaps", n, text)
@@ -146,7 +166,8 @@ fn start_of(piece: &Piece) -> Option<Point> {
 /// Coordinates beyond 1 km or sizes beyond the limit were reported at Intake; they are not worked on.
 fn fits_the_shop(intake: &Intake) -> bool {
     let corners = [intake.raw.min, intake.raw.max].map(|p| intake.transform * p);
-    !intake.raw.is_empty() && corners.iter().all(|p| p.is_finite() && p.x.abs() <= LARGEST_COORDINATE * 10.0 && p.y.abs() <= LARGEST_COORDINATE * 10.0)
+    !intake.raw.is_empty()
+        && corners.iter().all(|p| p.is_finite() && p.x.abs() <= LARGEST_COORDINATE * 10.0 && p.y.abs() <= LARGEST_COORDINATE * 10.0)
         && corners[0].distance(corners[1]) <= LARGEST_COORDINATE * 2.0
 }
 

@@ -1,6 +1,6 @@
 use super::*;
-use crate::testing::lines as drawing;
 use crate::shop::Shop;
+use crate::testing::lines as drawing;
 use proptest::prelude::*;
 
 fn p(x: f64, y: f64) -> Point {

@@ -52,7 +52,9 @@ impl Curve {
         let turn = |v: Vec2| a * v.to_point() - a * Point::ZERO;
         match self {
             Self::Line(p, q) => Self::Line(a * *p, a * *q),
-            Self::Ellipse { center, u, v, from, sweep } => Self::Ellipse { center: a * *center, u: turn(*u), v: turn(*v), from: *from, sweep: *sweep },
+            Self::Ellipse { center, u, v, from, sweep } => {
+                Self::Ellipse { center: a * *center, u: turn(*u), v: turn(*v), from: *from, sweep: *sweep }
+            }
             Self::Cubic(c) => Self::Cubic(a * *c),
             Self::Spline(n) => Self::Spline(Arc::new(n.transformed(a))),
         }
@@ -75,7 +77,9 @@ impl Curve {
     pub fn is_finite(&self) -> bool {
         match self {
             Self::Line(p, q) => p.is_finite() && q.is_finite(),
-            Self::Ellipse { center, u, v, from, sweep } => center.is_finite() && u.is_finite() && v.is_finite() && from.is_finite() && sweep.is_finite(),
+            Self::Ellipse { center, u, v, from, sweep } => {
+                center.is_finite() && u.is_finite() && v.is_finite() && from.is_finite() && sweep.is_finite()
+            }
             Self::Cubic(c) => c.is_finite(),
             Self::Spline(_) => {
                 let (a, b) = self.ends();

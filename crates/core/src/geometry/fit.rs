@@ -144,7 +144,8 @@ impl Run {
         let ((p, ahead), (q, arriving)) = (self.at(from, false), self.at(to, true));
         let samples = (8 + 6 * ((to - from).ceil() as usize)).min(256);
         let points: Vec<Point> = (1..samples).map(|i| self.at(from + (to - from) * i as f64 / samples as f64, false).0).collect();
-        let walked = points.windows(2).map(|w| w[0].distance(w[1])).sum::<f64>() + p.distance(*points.first()?) + points.last()?.distance(q);
+        let walked =
+            points.windows(2).map(|w| w[0].distance(w[1])).sum::<f64>() + p.distance(*points.first()?) + points.last()?.distance(q);
         let follows = |segments: &[Segment]| {
             let length: f64 = segments.iter().map(Segment::length).sum();
             (length - walked).abs() <= 0.02 * walked + self.tolerance

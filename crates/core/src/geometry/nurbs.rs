@@ -64,8 +64,9 @@ impl Nurbs {
                 let i = j + k - p;
                 let width = self.knots[i + p - r + 1] - self.knots[i];
                 let share = if width > 0.0 { (t - self.knots[i]) / width } else { 0.0 };
-                for c in 0..3 {
-                    d[j][c] = d[j - 1][c] * (1.0 - share) + d[j][c] * share;
+                let before = d[j - 1];
+                for (v, b) in d[j].iter_mut().zip(before) {
+                    *v = b * (1.0 - share) + *v * share;
                 }
             }
         }

@@ -53,13 +53,17 @@ fn a_spline_goes_through_its_ends_and_stays_near_its_curve() {
     }
     assert!(Nurbs::new(3, vec![0.0; 9], &controls, &[]).is_none(), "no extent");
     assert!(Nurbs::new(3, vec![0.0, 1.0], &controls, &[]).is_none(), "too few knots");
-    assert!(Nurbs::new(3, vec![0.0, 0.0, 0.0, 0.0, 1.0, 2.0, 2.0, 2.0, 2.0], &controls, &[1.0, 0.0, 1.0, 1.0, 1.0]).is_none(), "a weight of nothing");
+    assert!(
+        Nurbs::new(3, vec![0.0, 0.0, 0.0, 0.0, 1.0, 2.0, 2.0, 2.0, 2.0], &controls, &[1.0, 0.0, 1.0, 1.0, 1.0]).is_none(),
+        "a weight of nothing"
+    );
 }
 
 #[test]
 fn a_rational_quarter_is_an_arc_of_a_circle() {
     let w = 0.5_f64.sqrt();
-    let nurbs = Nurbs::new(2, vec![0.0, 0.0, 0.0, 1.0, 1.0, 1.0], &[p(10.0, 0.0), p(10.0, 10.0), p(0.0, 10.0)], &[1.0, w, 1.0]).expect("a quarter");
+    let nurbs =
+        Nurbs::new(2, vec![0.0, 0.0, 0.0, 1.0, 1.0, 1.0], &[p(10.0, 0.0), p(10.0, 10.0), p(0.0, 10.0)], &[1.0, w, 1.0]).expect("a quarter");
     let path = Path::fitted(&[Curve::Spline(Arc::new(nurbs))], false, 0.001);
     assert_eq!(path.segments.len(), 1);
     assert!((path.segments[0].radius() - 10.0).abs() < 1e-3);
@@ -87,7 +91,14 @@ fn inside_is_inside_with_arcs() {
         true,
     );
     assert!((slot.area() - (200.0 + PI * 25.0)).abs() < 1e-9);
-    for (q, inside) in [(p(24.0, 5.0), true), (p(-4.9, 5.0), true), (p(10.0, 5.0), true), (p(24.9, 9.0), false), (p(26.0, 5.0), false), (p(10.0, 10.1), false)] {
+    for (q, inside) in [
+        (p(24.0, 5.0), true),
+        (p(-4.9, 5.0), true),
+        (p(10.0, 5.0), true),
+        (p(24.9, 9.0), false),
+        (p(26.0, 5.0), false),
+        (p(10.0, 10.1), false),
+    ] {
         assert_eq!(slot.contains(q), inside, "{q:?}");
     }
 }

@@ -36,7 +36,8 @@ pub(super) fn offset(path: &Path, by: f64, side: Side) -> Offset {
         line.add(s.start.x, s.start.y, s.bulge);
     }
     let line = line.remove_repeat_pos(1e-7).unwrap_or(line);
-    let mut found: Vec<Path> = line.parallel_offset(if left { by } else { -by }).iter().map(back).filter(|p| sensible(path, p, by, side)).collect();
+    let mut found: Vec<Path> =
+        line.parallel_offset(if left { by } else { -by }).iter().map(back).filter(|p| sensible(path, p, by, side)).collect();
     found.sort_by(|a, b| b.area().abs().total_cmp(&a.area().abs()));
     match found.len() {
         0 => Offset::Nothing,
@@ -48,7 +49,11 @@ pub(super) fn offset(path: &Path, by: f64, side: Side) -> Offset {
 }
 
 fn back(line: &Polyline<f64>) -> Path {
-    let segments = line.iter_segments().map(|(a, b)| Segment { start: Point::new(a.x, a.y), end: Point::new(b.x, b.y), bulge: a.bulge }).filter(|s| s.chord() > 1e-9).collect();
+    let segments = line
+        .iter_segments()
+        .map(|(a, b)| Segment { start: Point::new(a.x, a.y), end: Point::new(b.x, b.y), bulge: a.bulge })
+        .filter(|s| s.chord() > 1e-9)
+        .collect();
     Path::new(segments, true)
 }
 

@@ -49,7 +49,13 @@ impl Yard {
                 let part = work.part(p.part)?;
                 let affine = p.affine();
                 let outline = part.outline.transformed(affine);
-                let holes = part.holes.iter().map(|i| work.items[*i].contour.path.transformed(affine)).map(|h| (h.bounds(), h)).map(|(b, h)| (h, b)).collect();
+                let holes = part
+                    .holes
+                    .iter()
+                    .map(|i| work.items[*i].contour.path.transformed(affine))
+                    .map(|h| (h.bounds(), h))
+                    .map(|(b, h)| (h, b))
+                    .collect();
                 Some(Lying { bounds: outline.bounds(), outline, holes })
             })
             .collect();
@@ -90,7 +96,11 @@ impl Yard {
         let inner = self.edge.grown(-kerf);
         let on_sheet = points.iter().all(|p| inner.has(*p))
             && self.outline.split_first().is_none_or(|(edge, holes)| {
-                points.iter().all(|p| edge.contains(*p) && edge.nearest(*p).distance > kerf && !holes.iter().any(|h| h.contains(*p) || h.nearest(*p).distance < kerf))
+                points.iter().all(|p| {
+                    edge.contains(*p)
+                        && edge.nearest(*p).distance > kerf
+                        && !holes.iter().any(|h| h.contains(*p) || h.nearest(*p).distance < kerf)
+                })
             });
         // The pierce blows a crater: it stays a kerf away from earlier leads.
         let apart = self.taken.iter().flatten().all(|t| points.iter().all(|p| p.distance(*t) > kerf));

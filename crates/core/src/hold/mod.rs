@@ -131,7 +131,14 @@ struct Troubles {
 }
 
 /// Works out what the head does on every sheet.
-pub fn run(work: &Work, layout: &Layout, sequence: &Sequence, decisions: &Decisions, machine: &Machine, shop: &Shop) -> (Toolpath, Vec<Finding>) {
+pub fn run(
+    work: &Work,
+    layout: &Layout,
+    sequence: &Sequence,
+    decisions: &Decisions,
+    machine: &Machine,
+    shop: &Shop,
+) -> (Toolpath, Vec<Finding>) {
     let setting = Setting::of(decisions, machine, shop);
     let done: Vec<(SheetPath, Troubles)> = layout
         .sheets
@@ -156,18 +163,35 @@ impl Troubles {
         if let n @ 1.. = self.vanished.len() {
             let text = format!("{} {on} {} narrower than the kerf and would vanish.", counted(n, "hole", "holes"), are(n));
             let drop = Edit::SetContours { contours: self.vanished.iter().map(|v| v.0).collect(), process: Some(Process::Reference) };
-            out.push(place(Finding::new(Station::Hold, Severity::Stop, "hole-vanishes", n, text), &self.vanished).choice("Leave them out", drop));
+            out.push(
+                place(Finding::new(Station::Hold, Severity::Stop, "hole-vanishes", n, text), &self.vanished).choice("Leave them out", drop),
+            );
         }
         if let n @ 1.. = self.narrow.len() {
-            let text = format!("{} {on} {} a neck narrower than the kerf; the piece beyond it would be lost.", counted(n, "contour", "contours"), has(n));
-            out.push(place(Finding::new(Station::Hold, Severity::Look, "narrow-neck", n, text), &self.narrow).choice("Cut it so", Edit::Accept { code: "narrow-neck".into() }));
+            let text = format!(
+                "{} {on} {} a neck narrower than the kerf; the piece beyond it would be lost.",
+                counted(n, "contour", "contours"),
+                has(n)
+            );
+            out.push(
+                place(Finding::new(Station::Hold, Severity::Look, "narrow-neck", n, text), &self.narrow)
+                    .choice("Cut it so", Edit::Accept { code: "narrow-neck".into() }),
+            );
         }
         if let n @ 1.. = self.no_lead.len() {
-            let text = format!("{} {on} {} no free place for a lead and would pierce on the line.", counted(n, "contour", "contours"), has(n));
-            out.push(place(Finding::new(Station::Hold, Severity::Look, "no-lead", n, text), &self.no_lead).choice("Pierce on the line", Edit::Accept { code: "no-lead".into() }));
+            let text =
+                format!("{} {on} {} no free place for a lead and would pierce on the line.", counted(n, "contour", "contours"), has(n));
+            out.push(
+                place(Finding::new(Station::Hold, Severity::Look, "no-lead", n, text), &self.no_lead)
+                    .choice("Pierce on the line", Edit::Accept { code: "no-lead".into() }),
+            );
         }
         if let n @ 1.. = self.small_holes.len() {
-            let text = format!("{} {on} {} narrower than the plate is thick ({thickness} mm) and would come out ragged.", counted(n, "hole", "holes"), are(n));
+            let text = format!(
+                "{} {on} {} narrower than the plate is thick ({thickness} mm) and would come out ragged.",
+                counted(n, "hole", "holes"),
+                are(n)
+            );
             let contours = self.small_holes.iter().map(|v| v.0).collect();
             out.push(
                 place(Finding::new(Station::Hold, Severity::Look, "small-holes", n, text), &self.small_holes)
@@ -249,7 +273,10 @@ impl Bench<'_> {
                 return None;
             }
         };
-        if !outer && self.machine.kind == MachineKind::Plasma && path.bounds().width().min(path.bounds().height()) < self.decisions.batch.thickness {
+        if !outer
+            && self.machine.kind == MachineKind::Plasma
+            && path.bounds().width().min(path.bounds().height()) < self.decisions.batch.thickness
+        {
             troubles.small_holes.push(mark);
         }
         // Outers run clockwise where the good side of the torch is the right one; holes the other way.
@@ -268,7 +295,11 @@ impl Bench<'_> {
                 None => troubles.no_lead.push((op.contour, moved.at(0.0).0)),
             }
         }
-        let places = if self.setting.nicks && outer { nicks::places(&moved, self.setting.nick_pitch, self.setting.nick_width + op.kerf) } else { Vec::new() };
+        let places = if self.setting.nicks && outer {
+            nicks::places(&moved, self.setting.nick_pitch, self.setting.nick_width + op.kerf)
+        } else {
+            Vec::new()
+        };
         op.nicks = places.iter().map(|at| moved.at(*at)).map(|(p, d)| (p, d.turn_90())).collect();
         op.runs = nicks::split(&moved, &places, self.setting.nick_width + op.kerf);
         Some(op)

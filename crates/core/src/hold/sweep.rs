@@ -148,7 +148,13 @@ fn order_rows(rows: BTreeMap<i64, Vec<(f64, f64)>>, pitch: f64) -> Vec<Row> {
 fn op(area: &Area, rows: Vec<Row>, row: &ChartRow, machine: &Machine) -> Op {
     let pitch = row.pitch.max(0.02);
     let burned: f64 = rows.iter().flat_map(|r| &r.spans).map(|s| s.1 - s.0).sum();
-    Op { process: Process::Engrave, rows, run_up: run_up(row.feed / 60.0, machine.acceleration), area: burned * pitch, ..blank(area.step, area.contour, row) }
+    Op {
+        process: Process::Engrave,
+        rows,
+        run_up: run_up(row.feed / 60.0, machine.acceleration),
+        area: burned * pitch,
+        ..blank(area.step, area.contour, row)
+    }
 }
 
 /// (width + 2 run-up) / v plus the turn-round, for every row.

@@ -18,7 +18,11 @@ fn whole(o: Offset) -> Path {
 fn held(paths: &[Path], machine: &str, decide: impl Fn(&mut Decisions)) -> (Toolpath, Vec<Finding>, Work, Layout) {
     let (drawing, mut decisions) = cleaned(&outlines(paths), 1);
     let plasma = machine == "anvil";
-    decisions.batch = crate::decisions::Batch { machine: machine.into(), material: if plasma { "mild-steel" } else { "birch-ply" }.into(), thickness: if plasma { 6.0 } else { 3.0 } };
+    decisions.batch = crate::decisions::Batch {
+        machine: machine.into(),
+        material: if plasma { "mild-steel" } else { "birch-ply" }.into(),
+        thickness: if plasma { 6.0 } else { 3.0 },
+    };
     decide(&mut decisions);
     let shop = Shop::builtin();
     let (work, _) = assign::run(&[drawing], &decisions, &shop);
@@ -46,7 +50,23 @@ fn kerf_keeps_arcs_and_gives_the_known_areas() {
 #[test]
 fn what_is_narrower_than_the_kerf_is_found() {
     assert!(matches!(offset(&Path::circle(Point::ZERO, 0.7), 0.8, Side::Inside), Offset::Nothing));
-    let dumbbell = Path::polygon(&[(0.0, 0.0), (10.0, 0.0), (10.0, 4.5), (20.0, 4.5), (20.0, 0.0), (30.0, 0.0), (30.0, 10.0), (20.0, 10.0), (20.0, 5.5), (10.0, 5.5), (10.0, 10.0), (0.0, 10.0)].map(|(x, y)| Point::new(x, y)));
+    let dumbbell = Path::polygon(
+        &[
+            (0.0, 0.0),
+            (10.0, 0.0),
+            (10.0, 4.5),
+            (20.0, 4.5),
+            (20.0, 0.0),
+            (30.0, 0.0),
+            (30.0, 10.0),
+            (20.0, 10.0),
+            (20.0, 5.5),
+            (10.0, 5.5),
+            (10.0, 10.0),
+            (0.0, 10.0),
+        ]
+        .map(|(x, y)| Point::new(x, y)),
+    );
     assert!(matches!(offset(&dumbbell, 0.8, Side::Inside), Offset::Largest(_)));
     let (_, findings, _, _) = held(&[Path::rectangle(0.0, 0.0, 100.0, 80.0), Path::circle(Point::new(50.0, 40.0), 0.6)], "anvil", |_| {});
     assert!(findings.iter().any(|f| f.code == "hole-vanishes" && f.severity == Severity::Stop));
@@ -66,7 +86,10 @@ fn nicks_by_perimeter_leave_their_width_and_surround_the_centre() {
     let offset_length = 640.0 + TAU * kerf / 2.0;
     assert!((outer.length() - (offset_length - 6.0 * (0.4 + kerf))).abs() < 1e-6);
     for (at, _) in &outer.nicks {
-        let corner = [(30.0, 30.0), (230.0, 30.0), (230.0, 150.0), (30.0, 150.0)].iter().map(|(x, y)| at.distance(Point::new(*x, *y))).fold(f64::INFINITY, f64::min);
+        let corner = [(30.0, 30.0), (230.0, 30.0), (230.0, 150.0), (30.0, 150.0)]
+            .iter()
+            .map(|(x, y)| at.distance(Point::new(*x, *y)))
+            .fold(f64::INFINITY, f64::min);
         assert!(corner > 2.0, "away from corners");
         assert!(outer.start().is_some_and(|s| s.distance(*at) > 2.0), "away from the start");
     }
@@ -85,7 +108,11 @@ fn small_parts_get_two_nicks_and_tiny_ones_none() {
 
 #[test]
 fn leads_begin_in_the_scrap_and_arrive_along_the_contour() {
-    let (toolpath, findings, work, layout) = held(&[Path::rectangle(0.0, 0.0, 200.0, 120.0), Path::circle(Point::new(60.0, 60.0), 20.0), Path::circle(Point::new(120.0, 60.0), 4.0)], "anvil", |_| {});
+    let (toolpath, findings, work, layout) = held(
+        &[Path::rectangle(0.0, 0.0, 200.0, 120.0), Path::circle(Point::new(60.0, 60.0), 20.0), Path::circle(Point::new(120.0, 60.0), 4.0)],
+        "anvil",
+        |_| {},
+    );
     assert!(findings.is_empty(), "{findings:?}");
     let at = layout.sheets[0].placed[0].affine();
     for op in &toolpath.sheets[0].ops {
@@ -104,7 +131,8 @@ fn leads_begin_in_the_scrap_and_arrive_along_the_contour() {
 #[test]
 fn a_lead_that_finds_no_room_is_told() {
     // A hole with a plug that fills it but for a slit.
-    let ring = [Path::rectangle(0.0, 0.0, 100.0, 100.0), Path::circle(Point::new(50.0, 50.0), 30.0), Path::circle(Point::new(50.0, 50.0), 27.5)];
+    let ring =
+        [Path::rectangle(0.0, 0.0, 100.0, 100.0), Path::circle(Point::new(50.0, 50.0), 30.0), Path::circle(Point::new(50.0, 50.0), 27.5)];
     let (_, findings, _, _) = held(&ring, "anvil", |_| {});
     assert!(findings.iter().any(|f| f.code == "no-lead" && f.count == 2), "{findings:?}");
 }
@@ -122,7 +150,13 @@ fn engraved_rows_cover_the_area_there_and_back() {
     let (cleaned, decisions) = cleaned(&d, 1);
     let shop = Shop::builtin();
     let (work, _) = assign::run(&[cleaned], &decisions, &shop);
-    let layout = Layout { sheets: vec![SheetLayout { sheet: Sheet::rectangle(100.0, 80.0), placed: vec![Placement { part: work.parts[0].id, x: 8.0, y: 8.0, angle: 0.0, mirrored: false }] }], ..Layout::default() };
+    let layout = Layout {
+        sheets: vec![SheetLayout {
+            sheet: Sheet::rectangle(100.0, 80.0),
+            placed: vec![Placement { part: work.parts[0].id, x: 8.0, y: 8.0, angle: 0.0, mirrored: false }],
+        }],
+        ..Layout::default()
+    };
     let (sequence, _) = order::run(&work, &layout, &decisions);
     let (toolpath, _) = run(&work, &layout, &sequence, &decisions, &shop.machines[0], &shop);
     let op = &toolpath.sheets[0].ops[0];

@@ -60,8 +60,16 @@ pub fn run(drawing: &Drawing, decisions: &DrawingDecisions, machine: &Machine) -
     let mirror = if decisions.mirrored { Affine::scale_non_uniform(-1.0, 1.0) } else { Affine::IDENTITY };
     let transform = Affine::rotate(decisions.angle.to_radians()) * mirror * Affine::scale(mm * decisions.scale);
     if raw.is_empty() {
-        findings.push(Finding::new(Station::Intake, Severity::Stop, "nothing-drawn", 1, format!("{} has no lines that could be cut. Export it again with its outlines, or remove it.", drawing.file))
-            .choice("Remove it", Edit::RemoveDrawing { drawing: decisions.id }));
+        findings.push(
+            Finding::new(
+                Station::Intake,
+                Severity::Stop,
+                "nothing-drawn",
+                1,
+                format!("{} has no lines that could be cut. Export it again with its outlines, or remove it.", drawing.file),
+            )
+            .choice("Remove it", Edit::RemoveDrawing { drawing: decisions.id }),
+        );
     } else {
         findings.extend(size_trouble(drawing, decisions, raw, mm * decisions.scale, machine));
     }
@@ -92,7 +100,12 @@ fn candidates(drawing: &Drawing, id: u32, raw: Bounds, machine: &Machine) -> Vec
     let size = |mm: f64| (raw.width() * mm, raw.height() * mm);
     let mut all: Vec<Candidate> = Unit::ALL
         .into_iter()
-        .map(|unit| Candidate { name: unit.symbol().into(), size: size(unit.mm()), edit: Edit::SetUnit { drawing: id, unit }, mm: unit.mm() })
+        .map(|unit| Candidate {
+            name: unit.symbol().into(),
+            size: size(unit.mm()),
+            edit: Edit::SetUnit { drawing: id, unit },
+            mm: unit.mm(),
+        })
         .collect();
     if drawing.units == FileUnits::Pixels {
         // The order of the densities is that of the standard; a pixel file is rarely in true units.
@@ -122,14 +135,19 @@ fn implausibility(size: (f64, f64), machine: &Machine) -> f64 {
 fn ask(drawing: &Drawing, candidates: &[Candidate]) -> Finding {
     let pixels = drawing.units == FileUnits::Pixels;
     let (severity, code, text) = if pixels {
-        (Severity::Look, "pixel-size", format!("{} is in pixels and does not say how many make an inch. 96 is the standard; older files used 90 or 72.", drawing.file))
+        (
+            Severity::Look,
+            "pixel-size",
+            format!("{} is in pixels and does not say how many make an inch. 96 is the standard; older files used 90 or 72.", drawing.file),
+        )
     } else {
         (Severity::Stop, "units-unsaid", format!("{} does not say which unit it is drawn in. Choose the size that is right.", drawing.file))
     };
     let mut finding = Finding::new(Station::Intake, severity, code, 1, text);
     for (i, c) in candidates.iter().enumerate() {
-        let label = format!("{}: {:.1} × {:.1} mm", c.name, c.size.0, c.size.1);
-        finding = if pixels && i == 0 { finding.mend(label, c.edit.clone()) } else { finding.choice(label, c.edit.clone()) };
+        let (w, h) = c.size;
+        finding = if pixels && i == 0 { finding.mend(&c.name, c.edit.clone()) } else { finding.choice(&c.name, c.edit.clone()) }
+            .coming_to([format!("{w:.1} × {h:.1} mm"), format!("{:.2} × {:.2} in", w / 25.4, h / 25.4)]);
     }
     finding
 }
@@ -141,11 +159,24 @@ fn skipped(drawing: &Drawing) -> Vec<Finding> {
     }
     let mut findings = Vec::new();
     if let Some(first) = drawing.broken.first() {
-        let text = format!("{}: {first} {} left out.", drawing.file, if drawing.broken.len() == 1 { "It is" } else { "It and others like it are" });
-        findings.push(Finding::new(Station::Intake, Severity::Look, "broken-entity", drawing.broken.len(), text).choice("Go on without", Edit::Accept { code: "broken-entity".into() }));
+        let text = format!(
+            "{}: {first} {} left out.",
+            drawing.file,
+            if drawing.broken.len() == 1 { "It is" } else { "It and others like it are" }
+        );
+        findings.push(
+            Finding::new(Station::Intake, Severity::Look, "broken-entity", drawing.broken.len(), text)
+                .choice("Go on without", Edit::Accept { code: "broken-entity".into() }),
+        );
     }
     let kinds: Vec<String> = drawing.skipped.iter().map(|(kind, n)| format!("{n} {kind}")).collect();
-    findings.push(Finding::new(Station::Intake, Severity::Note, "skipped", total, format!("{}: {} read, {} skipped: {}.", drawing.file, drawing.read, total, kinds.join(", "))));
+    findings.push(Finding::new(
+        Station::Intake,
+        Severity::Note,
+        "skipped",
+        total,
+        format!("{}: {} read, {} skipped: {}.", drawing.file, drawing.read, total, kinds.join(", ")),
+    ));
     findings
 }
 
@@ -164,10 +195,22 @@ fn size_trouble(drawing: &Drawing, decisions: &DrawingDecisions, raw: Bounds, mm
     }
     let bed = machine.bed_width.max(machine.bed_height);
     if w.max(h) < 0.5 {
-        return vec![Finding::new(Station::Intake, Severity::Look, "tiny", 1, format!("{} is only {w:.3} × {h:.3} mm. Is its unit right?", drawing.file))];
+        return vec![Finding::new(
+            Station::Intake,
+            Severity::Look,
+            "tiny",
+            1,
+            format!("{} is only {w:.3} × {h:.3} mm. Is its unit right?", drawing.file),
+        )];
     }
     if w.max(h) > bed * 20.0 {
-        return vec![Finding::new(Station::Intake, Severity::Look, "huge", 1, format!("{} is {:.0} × {:.0} mm, over twenty times {}'s bed. Is its unit or scale right?", drawing.file, w, h, machine.name))];
+        return vec![Finding::new(
+            Station::Intake,
+            Severity::Look,
+            "huge",
+            1,
+            format!("{} is {:.0} × {:.0} mm, over twenty times {}'s bed. Is its unit or scale right?", drawing.file, w, h, machine.name),
+        )];
     }
     Vec::new()
 }
@@ -175,5 +218,9 @@ fn size_trouble(drawing: &Drawing, decisions: &DrawingDecisions, raw: Bounds, mm
 /// The sentence on what was read: “812 read, 3 hatches skipped”.
 pub fn account(drawing: &Drawing) -> String {
     let skipped: usize = drawing.skipped.values().sum();
-    if skipped == 0 { format!("{} read", counted(drawing.read, "entity", "entities")) } else { format!("{} read, {skipped} skipped", drawing.read) }
+    if skipped == 0 {
+        format!("{} read", counted(drawing.read, "entity", "entities"))
+    } else {
+        format!("{} read, {skipped} skipped", drawing.read)
+    }
 }

@@ -1,7 +1,7 @@
 use super::*;
-use crate::testing::lines;
 use crate::geometry::Point;
 use crate::shop::Shop;
+use crate::testing::lines;
 
 fn of(width: f64, height: f64, units: FileUnits, decide: impl Fn(&mut DrawingDecisions)) -> (Intake, Vec<Finding>) {
     let mut d = lines(&[(Point::ZERO, Point::new(width, 0.0)), (Point::new(width, 0.0), Point::new(width, height))]);
@@ -45,6 +45,7 @@ fn sizes_that_cannot_be_are_stopped() {
         let (_, findings) = of(size, size / 2.0, FileUnits::Known(Unit::Mm), |_| {});
         assert!(findings.iter().any(|f| f.code == code), "{size}: {findings:?}");
     }
-    let (_, findings) = run(&Drawing::new("empty.dxf", FileUnits::Known(Unit::Mm)), &DrawingDecisions::new(1, "", ""), &Shop::builtin().machines[0]);
+    let (_, findings) =
+        run(&Drawing::new("empty.dxf", FileUnits::Known(Unit::Mm)), &DrawingDecisions::new(1, "", ""), &Shop::builtin().machines[0]);
     assert!(findings.iter().any(|f| f.code == "nothing-drawn" && f.severity == Severity::Stop));
 }

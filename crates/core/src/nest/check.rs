@@ -24,7 +24,11 @@ pub fn faults(work: &Work, layout: &Layout, spacing: f64, margin: f64) -> (usize
         .par_iter()
         .map(|s| {
             let lying: Vec<Lying> = s.placed.iter().filter_map(|p| lay(work, p)).collect();
-            let bad: Vec<Point> = (0..lying.len()).into_par_iter().filter(|i| crowded(&lying, *i, spacing) || off_sheet(&lying[*i], &s.sheet, margin)).map(|i| lying[i].bounds.center()).collect();
+            let bad: Vec<Point> = (0..lying.len())
+                .into_par_iter()
+                .filter(|i| crowded(&lying, *i, spacing) || off_sheet(&lying[*i], &s.sheet, margin))
+                .map(|i| lying[i].bounds.center())
+                .collect();
             (bad.len(), bad)
         })
         .collect();
@@ -44,7 +48,10 @@ fn lay(work: &Work, placement: &super::Placement) -> Option<Lying> {
 
 fn crowded(lying: &[Lying], i: usize, spacing: f64) -> bool {
     let a = &lying[i];
-    lying.iter().enumerate().any(|(j, b)| j != i && a.bounds.grown(spacing).meets(&b.bounds) && (inside(a, b) || inside(b, a) || near(a, b, spacing - SLACK)))
+    lying
+        .iter()
+        .enumerate()
+        .any(|(j, b)| j != i && a.bounds.grown(spacing).meets(&b.bounds) && (inside(a, b) || inside(b, a) || near(a, b, spacing - SLACK)))
 }
 
 /// True when the outline of `a` starts within the material of `b`.

@@ -23,14 +23,16 @@ pub(super) fn pieces(polygon: &Polygon) -> Vec<Ring> {
     Earcut::new().earcut(points.iter().map(|p| [p.x, p.y]), &holes, &mut triangles);
     let mut rings: Vec<Vec<u32>> = triangles
         .chunks_exact(3)
-        .map(|t| if turn(points[t[0] as usize], points[t[1] as usize], points[t[2] as usize]) >= 0.0 { t.to_vec() } else { vec![t[2], t[1], t[0]] })
+        .map(|t| {
+            if turn(points[t[0] as usize], points[t[1] as usize], points[t[2] as usize]) >= 0.0 {
+                t.to_vec()
+            } else {
+                vec![t[2], t[1], t[0]]
+            }
+        })
         .collect();
     join_convex(&points, &mut rings);
-    rings
-        .into_iter()
-        .map(|r| r.into_iter().map(|i| points[i as usize]).collect::<Ring>())
-        .filter(|r| ring_area(r) > 1e-12)
-        .collect()
+    rings.into_iter().map(|r| r.into_iter().map(|i| points[i as usize]).collect::<Ring>()).filter(|r| ring_area(r) > 1e-12).collect()
 }
 
 fn turn(a: Point, b: Point, c: Point) -> f64 {
@@ -81,7 +83,9 @@ fn join(left: &[u32], right: &[u32], a: u32, b: u32) -> Option<Vec<u32>> {
 
 /// The set of all sums of a point of `a` and a point of `b`: both convex and anticlockwise; edges merged by direction.
 pub(super) fn sum(a: &[Point], b: &[Point]) -> Ring {
-    let lowest = |r: &[Point]| (0..r.len()).min_by(|i, j| (r[*i].y, r[*i].x).partial_cmp(&(r[*j].y, r[*j].x)).unwrap_or(std::cmp::Ordering::Equal)).unwrap_or(0);
+    let lowest = |r: &[Point]| {
+        (0..r.len()).min_by(|i, j| (r[*i].y, r[*i].x).partial_cmp(&(r[*j].y, r[*j].x)).unwrap_or(std::cmp::Ordering::Equal)).unwrap_or(0)
+    };
     let (i0, j0) = (lowest(a), lowest(b));
     let (mut i, mut j) = (0, 0);
     let mut out = Ring::with_capacity(a.len() + b.len());
@@ -104,6 +108,29 @@ pub(super) fn sum(a: &[Point], b: &[Point]) -> Ring {
     out
 }
 
+/// The smallest convex ring round points, anticlockwise (Andrew's monotone chain, 1979).
+pub(super) fn hull(mut points: Vec<Point>) -> Ring {
+    points.sort_by(|a, b| a.x.total_cmp(&b.x).then(a.y.total_cmp(&b.y)));
+    points.dedup();
+    if points.len() < 3 {
+        return points;
+    }
+    let half = |points: &mut dyn Iterator<Item = Point>| {
+        let mut chain: Ring = Vec::new();
+        for p in points {
+            while chain.len() >= 2 && turn(chain[chain.len() - 2], chain[chain.len() - 1], p) <= 0.0 {
+                chain.pop();
+            }
+            chain.push(p);
+        }
+        chain.pop();
+        chain
+    };
+    let mut ring = half(&mut points.iter().copied());
+    ring.extend(half(&mut points.iter().rev().copied()));
+    ring
+}
+
 /// True when a simple anticlockwise ring nowhere turns right.
 pub(super) fn is_convex(ring: &[Point]) -> bool {
     let n = ring.len();
@@ -117,13 +144,12 @@ pub(super) fn convolution(a: &[Point], b: &[Point]) -> Ring {
     let (n, m) = (a.len(), b.len());
     let edge = |r: &[Point], i: usize| r[(i + 1) % r.len()] - r[i % r.len()];
     // Directions of b's edges, rising from the first; edge k + m has that of k and a full turn.
+    // An edge that turns back by rounding goes straight on, not all the way round.
     let mut angles: Vec<f64> = Vec::with_capacity(m);
     for k in 0..m {
-        let angle = edge(b, k).atan2();
-        angles.push(match angles.last() {
-            Some(last) => last + (angle - last).rem_euclid(std::f64::consts::TAU),
-            None => angle,
-        });
+        let (before, after) = (edge(b, (k + m - 1) % m), edge(b, k));
+        let turned = before.cross(after).atan2(before.dot(after));
+        angles.push(angles.last().map_or(after.atan2(), |last| last + turned.max(0.0)));
     }
     let angle_of = |k: i64| angles[k.rem_euclid(m as i64) as usize] + std::f64::consts::TAU * k.div_euclid(m as i64) as f64;
     let vertex = |k: i64| b[k.rem_euclid(m as i64) as usize].to_vec2();

@@ -92,7 +92,9 @@ impl Sheet {
     pub fn offcut(mut outlines: Vec<Path>) -> Result<Self, String> {
         outlines.retain(|p| p.closed && p.area().abs() > 1.0);
         outlines.sort_by(|a, b| b.area().abs().total_cmp(&a.area().abs()));
-        let Some(edge) = outlines.first() else { return Err("it holds no closed outline; draw the offcut's edge as one closed line".into()) };
+        let Some(edge) = outlines.first() else {
+            return Err("it holds no closed outline; draw the offcut's edge as one closed line".into());
+        };
         let bounds = edge.bounds();
         let home = Affine::translate(-bounds.min.to_vec2());
         let outline = outlines.iter().map(|p| p.transformed(home)).collect();
@@ -188,7 +190,8 @@ impl Setting {
     /// What was decided, and the machine's and material's custom for the rest.
     pub fn of(decisions: &Decisions, machine: &Machine, shop: &Shop) -> Self {
         let usual = shop.material(&decisions.batch.material).map_or((600.0, 400.0), |m| m.sheet);
-        let sheets = if decisions.nest.sheets.is_empty() { vec![Sheet::rectangle(usual.0, usual.1)] } else { decisions.nest.sheets.clone() };
+        let sheets =
+            if decisions.nest.sheets.is_empty() { vec![Sheet::rectangle(usual.0, usual.1)] } else { decisions.nest.sheets.clone() };
         Self {
             spacing: decisions.nest.spacing.unwrap_or(machine.spacing),
             margin: decisions.nest.margin.unwrap_or(machine.margin),
@@ -214,7 +217,13 @@ pub fn run(work: &Work, decisions: &Decisions, machine: &Machine, shop: &Shop) -
     let wanted: u32 = work.parts.iter().map(|p| p.quantity).sum();
     let Some(kept) = &decisions.nest.layout else {
         if wanted > 0 {
-            findings.push(Finding::new(Station::Nest, Severity::Stop, "not-nested", wanted as usize, format!("{} to be laid on sheets.", counted(wanted as usize, "part waits", "parts wait"))));
+            findings.push(Finding::new(
+                Station::Nest,
+                Severity::Stop,
+                "not-nested",
+                wanted as usize,
+                format!("{} to be laid on sheets.", counted(wanted as usize, "part waits", "parts wait")),
+            ));
         }
         return (Nested::default(), findings);
     };
@@ -233,13 +242,36 @@ pub fn run(work: &Work, decisions: &Decisions, machine: &Machine, shop: &Shop) -
     let bed_long = machine.bed_width.max(machine.bed_height);
     for (i, s) in layout.sheets.iter().enumerate() {
         if s.sheet.width > machine.bed_width + 1e-6 || s.sheet.height > machine.bed_height + 1e-6 {
-            let text = format!("Sheet {} is {:.0} × {:.0} mm, larger than {}'s bed of {:.0} × {:.0} mm. Use a sheet of at most {:.0} mm.", i + 1, s.sheet.width, s.sheet.height, machine.name, machine.bed_width, machine.bed_height, bed_long);
+            let text = format!(
+                "Sheet {} is {:.0} × {:.0} mm, larger than {}'s bed of {:.0} × {:.0} mm. Use a sheet of at most {:.0} mm.",
+                i + 1,
+                s.sheet.width,
+                s.sheet.height,
+                machine.name,
+                machine.bed_width,
+                machine.bed_height,
+                bed_long
+            );
             findings.push(Finding::new(Station::Nest, Severity::Look, "sheet-over-bed", 1, text));
         }
     }
     let (faults, unkept) = check::faults(work, &layout, setting.spacing, setting.margin);
     if faults > 0 {
-        findings.push(Finding::new(Station::Nest, Severity::Stop, "nest-overlap", faults, format!("{} nearer to another or to the edge than the spacing of {} and margin of {} mm allow. Nest again.", counted(faults, "part lies", "parts lie"), setting.spacing, setting.margin)).on_sheet(unkept.0, unkept.1));
+        findings.push(
+            Finding::new(
+                Station::Nest,
+                Severity::Stop,
+                "nest-overlap",
+                faults,
+                format!(
+                    "{} nearer to another or to the edge than the spacing of {} and margin of {} mm allow. Nest again.",
+                    counted(faults, "part lies", "parts lie"),
+                    setting.spacing,
+                    setting.margin
+                ),
+            )
+            .on_sheet(unkept.0, unkept.1),
+        );
     }
     (Nested { layout, current: stale.is_none() && faults == 0 }, findings)
 }
@@ -263,7 +295,8 @@ fn unplaced(work: &Work, layout: &Layout, setting: &Setting) -> Vec<Finding> {
     for (id, n) in &layout.unplaced {
         let (Some(part), Some(sheet)) = (work.part(*id), largest) else { continue };
         let (w, h) = (part.bounds.width(), part.bounds.height());
-        let (room_w, room_h) = (sheet.width - 2.0 * setting.margin, sheet.height - 2.0 * setting.margin);
+        let room = |side: f64| (side - 2.0 * setting.margin).max(0.0);
+        let (room_w, room_h) = (room(sheet.width), room(sheet.height));
         let fits = w <= room_w && h <= room_h || setting.turn == Turn::Quarter && h <= room_w && w <= room_h || setting.turn == Turn::Any;
         if fits {
             waiting += *n as usize;
@@ -273,10 +306,20 @@ fn unplaced(work: &Work, layout: &Layout, setting: &Setting) -> Vec<Finding> {
             "{} is {w:.1} × {h:.1} mm; the largest sheet, {:.0} × {:.0} mm, has {room_w:.1} × {room_h:.1} mm inside its margin. Use a larger sheet, a smaller margin, or leave the part out.",
             part.name, sheet.width, sheet.height
         );
-        findings.push(Finding::new(Station::Nest, Severity::Stop, "part-too-large", *n as usize, text).on([*id]).choice("Leave it out", Edit::SetQuantity { part: *id, quantity: 0 }));
+        findings.push(
+            Finding::new(Station::Nest, Severity::Stop, "part-too-large", *n as usize, text)
+                .on([*id])
+                .choice("Leave it out", Edit::SetQuantity { part: *id, quantity: 0 }),
+        );
     }
     if waiting > 0 {
-        findings.push(Finding::new(Station::Nest, Severity::Stop, "unplaced", waiting, format!("{} no place on the sheets there are. Add sheets or lower quantities.", counted(waiting, "part finds", "parts find"))));
+        findings.push(Finding::new(
+            Station::Nest,
+            Severity::Stop,
+            "unplaced",
+            waiting,
+            format!("{} no place on the sheets there are. Add sheets or lower quantities.", counted(waiting, "part finds", "parts find")),
+        ));
     }
     findings
 }

@@ -1,10 +1,14 @@
 //! Where a part may not be put, seen from another: the no-fit region.
 //!
 //! For a fixed shape A and a moving shape B it is A ⊕ (−B): every offset at which they would share a point. It is made
-//! as the union of the sums of their convex pieces, so holes of A into which B fits come out as holes of the region.
+//! from their filled outlines; the offsets at which one lies wholly in an opening of the other are found apart, and only
+//! where the opening is large enough, so that a part full of holes costs no more than its outline.
 
 use super::convex;
-use crate::geometry::{Affine, Bounds, Point, Polygon, Ring, Vec2};
+use crate::geometry::{Affine, Bounds, Point, Polygon, Ring, Vec2, ring_area};
+
+/// Openings of a region narrower than this are cracks, mm.
+const CRACK: f64 = 1e-3;
 
 /// A shape in one turn, its box starting at 0, 0.
 #[derive(Clone, Debug)]
@@ -15,36 +19,50 @@ pub(super) struct Oriented {
     pub(super) shift: Vec2,
     /// Width and height.
     pub(super) size: Vec2,
-    /// Convex pieces of the shape.
+    /// Convex pieces of the shape, its openings filled.
     pieces: Vec<Ring>,
+    /// Openings that another part may lie in.
+    openings: Vec<Ring>,
     /// The shape grown by the spacing.
     grown: Standing,
 }
 
-/// A shape that stands still: simple outlines where it has no holes, convex pieces otherwise.
-#[derive(Clone, Debug)]
-pub(super) enum Standing {
-    /// Anticlockwise outlines without holes.
-    Outlines(Vec<Ring>),
-    /// Anticlockwise convex pieces.
-    Pieces(Vec<Ring>),
+/// A shape that stands still.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Standing {
+    /// Anticlockwise outlines, openings filled.
+    outlines: Vec<Ring>,
+    /// What is left of its openings.
+    openings: Vec<Ring>,
 }
 
 impl Oriented {
-    /// `polygon` turned by `angle`, with its pieces grown by `spacing` mm.
+    /// `polygon` turned by `angle`, and grown by `spacing` mm for when it stands.
     pub(super) fn new(polygon: &Polygon, angle: f64, spacing: f64) -> Self {
         let turned = polygon.transformed(super::turned(angle));
         let bounds = turned.bounds();
         let shift = -bounds.min.to_vec2();
         let home = turned.transformed(Affine::translate(shift));
-        let pieces = convex::pieces(&home);
-        let grown = grow(&pieces, spacing);
-        Self { angle, shift, size: Vec2::new(bounds.width(), bounds.height()), pieces, grown }
+        let grown = grow(&convex::pieces(&home), spacing);
+        let pieces = convex::pieces(&Polygon { outer: home.outer, holes: Vec::new() });
+        Self { angle, shift, size: Vec2::new(bounds.width(), bounds.height()), pieces, openings: home.holes, grown }
+    }
+
+    /// The same with its convex hull for its shape: what is known of hulls is known at once.
+    pub(super) fn hull(&self) -> Self {
+        let around = |rings: &[Ring]| convex::hull(rings.iter().flatten().copied().collect());
+        Self {
+            pieces: vec![around(&self.pieces)],
+            openings: Vec::new(),
+            grown: Standing { outlines: vec![around(&self.grown.outlines)], openings: Vec::new() },
+            ..self.clone()
+        }
     }
 
     /// Points that tell equal turns of a symmetric shape apart.
     pub(super) fn fingerprint(&self) -> Vec<(i64, i64)> {
-        let mut all: Vec<_> = self.pieces.iter().flatten().map(|p| ((p.x * 1000.0).round() as i64, (p.y * 1000.0).round() as i64)).collect();
+        let corners = self.pieces.iter().chain(&self.openings).flatten();
+        let mut all: Vec<_> = corners.map(|p| ((p.x * 1000.0).round() as i64, (p.y * 1000.0).round() as i64)).collect();
         all.sort_unstable();
         all.dedup();
         all
@@ -63,49 +81,60 @@ pub(super) fn grow(pieces: &[Ring], by: f64) -> Standing {
     let disc: Ring = (0..12).map(|i| (reach * Vec2::from_angle((f64::from(i) + 0.5) * std::f64::consts::PI / 6.0)).to_point()).collect();
     let sums: Vec<Ring> = if by > 0.0 { pieces.iter().map(|p| convex::sum(p, &disc)).collect() } else { pieces.to_vec() };
     if sums.len() == 1 {
-        return Standing::Outlines(sums);
+        return Standing { outlines: sums, openings: Vec::new() };
     }
-    let whole = convex::union(&sums);
-    if whole.iter().all(|p| p.holes.is_empty()) {
-        return Standing::Outlines(whole.into_iter().map(|p| p.outer).collect());
+    let mut standing = Standing::default();
+    for polygon in convex::union(&sums) {
+        standing.outlines.push(polygon.outer);
+        standing.openings.extend(polygon.holes);
     }
-    Standing::Pieces(whole.iter().flat_map(convex::pieces).collect())
+    standing
 }
 
 /// The offsets at which a moving shape would touch or overlap a fixed one.
 #[derive(Clone, Debug)]
 pub(super) struct NoFit {
-    /// Its rings: outlines and holes alike.
+    /// Its rings: outlines and openings alike.
     pub(super) rings: Vec<Ring>,
     /// Box round them.
     pub(super) bounds: Bounds,
 }
 
 impl NoFit {
-    /// Region for the moving shape `b` against the grown pieces of a fixed one.
+    /// Region for the moving shape `b` against a fixed one: where their filled outlines meet, less where one lies within
+    /// an opening of the other.
     ///
     /// A simple outline and a convex piece have a single closed convolution, and what it winds round is their sum
     /// (Guibas, Ramshaw and Stolfi, "A kinetic framework for computational geometry", 1983).
     pub(super) fn new(fixed: &Standing, b: &Oriented) -> Self {
-        let mirrored: Vec<Ring> = b.pieces.iter().map(|r| r.iter().map(|p| Point::new(-p.x, -p.y)).collect()).collect();
-        let sums: Vec<Ring> = match fixed {
-            Standing::Outlines(outlines) => outlines.iter().flat_map(|f| mirrored.iter().map(|m| convex::convolution(f, m))).collect(),
-            Standing::Pieces(pieces) => pieces.iter().flat_map(|f| mirrored.iter().map(|m| convex::sum(f, m))).collect(),
-        };
-        let convex = match fixed {
-            Standing::Outlines(outlines) | Standing::Pieces(outlines) => outlines.iter().all(|r| convex::is_convex(r)),
-        };
-        let rings: Vec<Ring> = match sums.as_slice() {
-            [_] if convex => sums,
+        let mirrored: Vec<Ring> = b.pieces.iter().map(|r| turned_over(r)).collect();
+        let sums: Vec<Ring> = fixed.outlines.iter().flat_map(|f| mirrored.iter().map(|m| convex::convolution(f, m))).collect();
+        let mut rings: Vec<Ring> = match sums.as_slice() {
+            [_] if convex::is_convex(&fixed.outlines[0]) => sums,
             _ => convex::union(&sums).into_iter().flat_map(|p| std::iter::once(p.outer).chain(p.holes)).collect(),
         };
+        for opening in &fixed.openings {
+            rings.extend(room_within(opening, &b.pieces));
+        }
+        for outline in fixed.outlines.iter().filter(|_| !b.openings.is_empty()) {
+            let pieces = convex::pieces(&Polygon { outer: outline.clone(), holes: Vec::new() });
+            // The fixed shape may lie in an opening of the moving one: the offset is the other way round.
+            rings.extend(b.openings.iter().flat_map(|o| room_within(o, &pieces)).map(|r| turned_over(&r)));
+        }
+        // Where two sums meet, rounding leaves cracks; they are no room to put anything into.
+        rings.iter_mut().for_each(close_cracks);
+        rings.retain(|r| r.len() >= 3 && 2.0 * ring_area(r).abs() > CRACK * perimeter(r));
         let bounds = Bounds::of(rings.iter().flatten().copied());
         Self { rings, bounds }
     }
 
     /// True when offset `p` lies inside by more than `slack` mm.
     pub(super) fn forbids(&self, p: Point, slack: f64) -> bool {
-        if p.x <= self.bounds.min.x + slack || p.x >= self.bounds.max.x - slack || p.y <= self.bounds.min.y + slack || p.y >= self.bounds.max.y - slack {
+        if p.x <= self.bounds.min.x + slack
+            || p.x >= self.bounds.max.x - slack
+            || p.y <= self.bounds.min.y + slack
+            || p.y >= self.bounds.max.y - slack
+        {
             return false;
         }
         let mut inside = false;
@@ -134,4 +163,53 @@ fn edge_distance_over(ring: &[Point], p: Point, slack: f64) -> bool {
         a = b;
     }
     true
+}
+
+/// Drops corners at which the ring goes in and straight back out again.
+fn close_cracks(ring: &mut Ring) {
+    let mut i = 0;
+    let mut steady = 0;
+    while ring.len() >= 3 && steady < ring.len() {
+        let n = ring.len();
+        let (a, b, c) = (ring[(i + n - 1) % n], ring[i], ring[(i + 1) % n]);
+        let (came, goes) = (b - a, c - b);
+        let shorter = came.hypot().min(goes.hypot());
+        let back = came.dot(goes) < 0.0 && came.cross(goes).abs() <= CRACK * came.hypot().max(goes.hypot());
+        if shorter < 1e-6 || back {
+            ring.remove(i);
+            // What lies before may now be a crack.
+            i = (i + n - 2) % (n - 1);
+            steady = 0;
+        } else {
+            i = (i + 1) % n;
+            steady += 1;
+        }
+    }
+}
+
+fn perimeter(ring: &[Point]) -> f64 {
+    (0..ring.len()).map(|i| ring[i].distance(ring[(i + 1) % ring.len()])).sum()
+}
+
+/// The ring turned by half a turn about the origin.
+fn turned_over(ring: &[Point]) -> Ring {
+    ring.iter().map(|p| Point::new(-p.x, -p.y)).collect()
+}
+
+/// The offsets at which a body, given by its convex pieces, lies within an opening: the holes that are left in the no-fit
+/// region of a frame round the opening.
+fn room_within(opening: &Ring, body: &[Ring]) -> Vec<Ring> {
+    let (around, size) = (Bounds::of(opening.iter().copied()), Bounds::of(body.iter().flatten().copied()));
+    if size.width() > around.width() || size.height() > around.height() {
+        return Vec::new();
+    }
+    let frame = Polygon::rectangle(around.grown(size.width() + size.height() + 1.0)).outer;
+    let mut hole = opening.clone();
+    if ring_area(&hole) > 0.0 {
+        hole.reverse();
+    }
+    let frame = convex::pieces(&Polygon { outer: frame, holes: vec![hole] });
+    let sums: Vec<Ring> =
+        body.iter().map(|b| turned_over(b)).flat_map(|b| frame.iter().map(|f| convex::sum(f, &b)).collect::<Vec<_>>()).collect();
+    convex::union(&sums).into_iter().flat_map(|p| p.holes).collect()
 }

@@ -48,6 +48,17 @@ pub(super) struct Put {
     pub(super) at: Point,
 }
 
+/// What came of putting a part down.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Outcome {
+    /// It has its place.
+    Put,
+    /// The sheet has no place for it.
+    Full,
+    /// It was stopped before a place was found.
+    Stopped,
+}
+
 /// The free corners for one kind and turn of part on one sheet.
 struct Corners {
     points: Vec<Point>,
@@ -72,15 +83,17 @@ impl Filling {
         Self { kind, put: Vec::new(), used: Vec2::ZERO, corners: FxHashMap::default(), full_for: vec![false; shapes] }
     }
 
-    /// Puts one copy of `demand` at its best place; false when the sheet has none.
-    pub(super) fn put(&mut self, problem: &Problem, demand: usize, taste: Taste) -> bool {
+    /// Puts one copy of `demand` at its best place. Looking for it ends early when `go_on` says so.
+    pub(super) fn put(&mut self, problem: &Problem, demand: usize, taste: Taste, go_on: &dyn Fn() -> bool) -> Outcome {
         let shape = problem.demands[demand].shape;
         if self.full_for[shape] {
-            return false;
+            return Outcome::Full;
         }
         let mut best: Option<((f64, f64), usize, Point)> = None;
         for (turn, oriented) in problem.shapes[shape].turns.iter().enumerate() {
-            self.corners_for(problem, shape, turn);
+            if !self.corners_for(problem, shape, turn, go_on) {
+                return Outcome::Stopped;
+            }
             for at in &self.corners[&(shape, turn)].points {
                 let score = taste.score(*at, oriented.size, self.used);
                 if best.is_none_or(|b| score < b.0) {
@@ -90,16 +103,16 @@ impl Filling {
         }
         let Some((_, turn, at)) = best else {
             self.full_for[shape] = true;
-            return false;
+            return Outcome::Full;
         };
         let size = problem.shapes[shape].turns[turn].size;
         self.used = Vec2::new(self.used.x.max(at.x + size.x), self.used.y.max(at.y + size.y));
         self.put.push(Put { demand, turn, at });
-        true
+        Outcome::Put
     }
 
-    /// Brings the corner list of one kind and turn up to date.
-    fn corners_for(&mut self, problem: &Problem, shape: usize, turn: usize) {
+    /// Brings the corner list of one kind and turn up to date; false when it was stopped.
+    fn corners_for(&mut self, problem: &Problem, shape: usize, turn: usize, go_on: &dyn Fn() -> bool) -> bool {
         let Self { kind, put, corners, .. } = self;
         let list = corners.entry((shape, turn)).or_insert_with(|| Corners::new(problem, *kind, shape, turn));
         while list.seen < put.len() {
@@ -107,7 +120,11 @@ impl Filling {
             let region = problem.region((problem.demands[p.demand].shape, p.turn), (shape, turn));
             list.add(p.at.to_vec2(), region);
             list.seen += 1;
+            if !go_on() {
+                return false;
+            }
         }
+        true
     }
 }
 
@@ -118,7 +135,10 @@ impl Corners {
         let m = problem.margin;
         let max = Point::new(sheet.width - m - size.x, sheet.height - m - size.y);
         // A part exactly as wide as the room has a free region without width.
-        let inner = Bounds { min: Point::new(m, m), max: Point::new(if (max.x - m).abs() < SLACK { m } else { max.x }, if (max.y - m).abs() < SLACK { m } else { max.y }) };
+        let inner = Bounds {
+            min: Point::new(m, m),
+            max: Point::new(if (max.x - m).abs() < SLACK { m } else { max.x }, if (max.y - m).abs() < SLACK { m } else { max.y }),
+        };
         let mut corners = Self { points: Vec::new(), regions: Vec::new(), seen: 0, inner };
         if inner.is_empty() {
             return corners;
@@ -136,7 +156,12 @@ impl Corners {
         }
         self.points.retain(|p| !region.forbids(*p - by, SLACK));
         let mut fresh: Vec<Point> = Vec::new();
-        let near: Vec<(Vec2, &NoFit)> = self.regions.iter().filter(|(at, r)| moved(r.bounds, *at).meets(&moved(region.bounds, by))).map(|(at, r)| (*at, r.as_ref())).collect();
+        let near: Vec<(Vec2, &NoFit)> = self
+            .regions
+            .iter()
+            .filter(|(at, r)| moved(r.bounds, *at).meets(&moved(region.bounds, by)))
+            .map(|(at, r)| (*at, r.as_ref()))
+            .collect();
         for ring in &region.rings {
             for i in 0..ring.len() {
                 let (a, b) = (ring[i] + by, ring[(i + 1) % ring.len()] + by);

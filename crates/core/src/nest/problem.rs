@@ -61,8 +61,11 @@ impl Problem {
                 .map(|c| &c.path)
                 .collect();
             let polygon = cover(&part.outline, &holes, tolerance.nest, corner);
-            let print: Vec<(i64, i64)> =
-                std::iter::once(&polygon.outer).chain(&polygon.holes).flatten().map(|p| ((p.x * 1000.0).round() as i64, (p.y * 1000.0).round() as i64)).collect();
+            let print: Vec<(i64, i64)> = std::iter::once(&polygon.outer)
+                .chain(&polygon.holes)
+                .flatten()
+                .map(|p| ((p.x * 1000.0).round() as i64, (p.y * 1000.0).round() as i64))
+                .collect();
             let shape = *known.entry(print).or_insert_with(|| {
                 shapes.push(shape(&polygon, setting));
                 shapes.len() - 1
@@ -73,6 +76,20 @@ impl Problem {
         Self { shapes, demands, sheets: setting.sheets.clone(), margin: setting.margin, blocked, regions: RwLock::new(HashMap::new()) }
     }
 
+    /// The same with convex hulls for shapes: laid out at once, however many kinds there are.
+    pub(super) fn hulls(&self) -> Self {
+        let shapes = self.shapes.iter().map(|s| Shape { turns: s.turns.iter().map(Oriented::hull).collect(), ..*s }).collect();
+        let demands = self.demands.iter().map(|d| Demand { ..*d }).collect();
+        Self {
+            shapes,
+            demands,
+            sheets: self.sheets.clone(),
+            margin: self.margin,
+            blocked: self.blocked.clone(),
+            regions: RwLock::default(),
+        }
+    }
+
     /// Copies in all.
     pub fn copies(&self) -> usize {
         self.demands.iter().map(|d| d.quantity as usize).sum()
@@ -80,12 +97,16 @@ impl Problem {
 
     /// The no-fit region of a moving shape against a fixed one.
     pub(super) fn region(&self, fixed: (usize, usize), moving: (usize, usize)) -> Arc<NoFit> {
-        self.cached((fixed.0, fixed.1, moving.0, moving.1), || NoFit::new(self.shapes[fixed.0].turns[fixed.1].grown(), &self.shapes[moving.0].turns[moving.1]))
+        self.cached((fixed.0, fixed.1, moving.0, moving.1), || {
+            NoFit::new(self.shapes[fixed.0].turns[fixed.1].grown(), &self.shapes[moving.0].turns[moving.1])
+        })
     }
 
     /// The no-fit region of a moving shape against obstacle `n` of sheet kind `sheet`.
     pub(super) fn obstacle(&self, sheet: usize, n: usize, moving: (usize, usize)) -> Arc<NoFit> {
-        self.cached((usize::MAX - sheet, n, moving.0, moving.1), || NoFit::new(&self.blocked[sheet][n], &self.shapes[moving.0].turns[moving.1]))
+        self.cached((usize::MAX - sheet, n, moving.0, moving.1), || {
+            NoFit::new(&self.blocked[sheet][n], &self.shapes[moving.0].turns[moving.1])
+        })
     }
 
     fn cached(&self, key: Pair, make: impl FnOnce() -> NoFit) -> Arc<NoFit> {

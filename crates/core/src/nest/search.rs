@@ -1,6 +1,6 @@
 //! The search: many orders of putting parts down, the best kept, for as long as it is let.
 
-use super::packer::{Filling, Taste};
+use super::packer::{Filling, Outcome, Taste};
 use super::problem::Problem;
 use super::{Layout, Placement, SheetLayout};
 use rand::rngs::SmallRng;
@@ -41,7 +41,9 @@ pub fn search(problem: &Problem, control: &Control) -> Layout {
         return Layout::default();
     }
     order.sort_by(|a, b| key(problem, *b, 0).total_cmp(&key(problem, *a, 0)));
-    let first = try_order(problem, &order, Taste::Left, None).unwrap_or_else(|| (Cost(usize::MAX, 0, 0.0), Layout::default()));
+    // Hulls first: something to show and to keep, however short the time is.
+    let first =
+        try_order(&problem.hulls(), &order, Taste::Left, None, &|| true).unwrap_or_else(|| (Cost(usize::MAX, 0, 0.0), Layout::default()));
     (control.better)(&first.1, 1);
     let best = Mutex::new(Best { cost: first.0, order: order.clone(), taste: Taste::Left, layout: first.1, tries: 1, found_at: 1 });
     let threads = rayon::current_num_threads().clamp(1, 8);
@@ -88,7 +90,7 @@ fn work(problem: &Problem, control: &Control, best: &Mutex<Best>, order: &[usize
         } else {
             disturb(&mut candidate, &mut taste, &mut rng);
         }
-        let found = try_order(problem, &candidate, taste, Some((limit, control.go_on)));
+        let found = try_order(problem, &candidate, taste, Some(limit), control.go_on);
         let Ok(mut b) = best.lock() else { return };
         b.tries += 1;
         if let Some((cost, layout)) = found.filter(|f| f.0 <= b.cost) {
@@ -125,27 +127,31 @@ fn disturb(order: &mut [usize], taste: &mut Taste, rng: &mut SmallRng) {
     }
 }
 
-type Limit<'a> = Option<(Cost, &'a (dyn Fn() -> bool + Sync))>;
-
 /// Puts the parts down in this order. `None` when it was stopped or cannot beat the limit.
-fn try_order(problem: &Problem, order: &[usize], taste: Taste, limit: Limit) -> Option<(Cost, Layout)> {
+fn try_order(problem: &Problem, order: &[usize], taste: Taste, limit: Option<Cost>, go_on: &dyn Fn() -> bool) -> Option<(Cost, Layout)> {
     let mut sheets: Vec<Filling> = Vec::new();
     let mut left: Vec<u32> = problem.sheets.iter().map(|s| s.count.unwrap_or(u32::MAX)).collect();
     let mut kind = 0;
     let mut unplaced: Vec<usize> = Vec::new();
     let mut hopeless = vec![false; problem.shapes.len()];
-    for (n, demand) in order.iter().enumerate() {
-        if let Some((cost, go_on)) = limit {
-            if sheets.len() > cost.1 && cost.0 == 0 || n % 16 == 0 && !go_on() {
-                return None;
-            }
+    for demand in order {
+        if limit.is_some_and(|cost| sheets.len() > cost.1 && cost.0 == 0) || !go_on() {
+            return None;
         }
         let shape = problem.demands[*demand].shape;
         if hopeless[shape] {
             unplaced.push(*demand);
             continue;
         }
-        let mut put = sheets.iter_mut().any(|s| s.put(problem, *demand, taste));
+        let mut put = false;
+        for sheet in &mut sheets {
+            match sheet.put(problem, *demand, taste, go_on) {
+                Outcome::Put => put = true,
+                Outcome::Full => continue,
+                Outcome::Stopped => return None,
+            }
+            break;
+        }
         // A new sheet of the next kind there is; a kind that the part does not fit is passed over for it alone.
         let mut next = kind;
         while !put && next < problem.sheets.len() && sheets.len() < MOST_SHEETS {
@@ -155,7 +161,7 @@ fn try_order(problem: &Problem, order: &[usize], taste: Taste, limit: Limit) -> 
                 continue;
             }
             let mut fresh = Filling::new(next, problem.shapes.len());
-            if fresh.put(problem, *demand, taste) {
+            if fresh.put(problem, *demand, taste, &|| true) == Outcome::Put {
                 put = true;
                 left[next] -= 1;
                 sheets.push(fresh);

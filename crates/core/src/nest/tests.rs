@@ -42,7 +42,8 @@ fn angles_interlock_where_boxes_would_not() {
 
 #[test]
 fn a_plug_goes_into_the_hole_it_fits() {
-    let frame = [Path::rectangle(0.0, 0.0, 196.0, 146.0), Path::rectangle(20.0, 20.0, 150.0, 100.0), Path::rectangle(300.0, 0.0, 120.0, 80.0)];
+    let frame =
+        [Path::rectangle(0.0, 0.0, 196.0, 146.0), Path::rectangle(20.0, 20.0, 150.0, 100.0), Path::rectangle(300.0, 0.0, 120.0, 80.0)];
     let work = work(&frame, 1);
     let setting = setting(200.0, 150.0, 2.0, 2.0);
     let layout = nest(&work, &setting, 50);
@@ -115,6 +116,23 @@ fn part() -> impl Strategy<Value = Vec<Path>> {
             _ => vec![Path::circle(Point::ZERO, a / 2.0), Path::new(Segment::circle(Point::ZERO, a / 2.0 - 4.0).to_vec(), true)],
         }
     })
+}
+
+#[test]
+fn cracks_between_sums_are_no_room() {
+    // Shapes with edges at the same multiples of 15°, whose sums meet along whole edges.
+    let kinds = [
+        Path::circle(Point::ZERO, 24.814_913_792_619_37),
+        angle(200.0, 0.0, 34.297_146_577_196_166, 12.155_228_757_926_08),
+        angle(400.0, 0.0, 65.418_977_415_160_41, 6.561_234_404_321_373),
+    ];
+    let work = work(&kinds, 4);
+    let setting = Setting { turn: Turn::Any, ..setting(260.0, 210.0, 6.16, 8.652) };
+    for seed in 0..12 {
+        let problem = Problem::new(&work, &setting, &Tolerance::default());
+        let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, seed, tries: 4 });
+        assert_eq!(faults(&work, &layout, setting.spacing, setting.margin).0, 0, "seed {seed}");
+    }
 }
 
 proptest! {

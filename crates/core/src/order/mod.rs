@@ -1,8 +1,8 @@
 //! Station 5: what is cut when, and where on each contour it starts.
 
-mod tour;
 #[cfg(test)]
 mod tests;
+mod tour;
 
 use crate::assign::{Process, Work, parents};
 use crate::decisions::Decisions;

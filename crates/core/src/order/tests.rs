@@ -14,7 +14,11 @@ fn job(boards: usize, holes: usize) -> (Work, Layout, Decisions) {
     let (work, _) = assign::run(&[drawing], &decisions, &Shop::builtin());
     let part = work.parts.iter().find(|p| p.bounds.width() > 70.0).expect("the board").id;
     let placed = (0..boards).map(|i| Placement { part, x: (i * 7 % boards) as f64 * 90.0, y: 5.0, angle: 0.0, mirrored: false }).collect();
-    (work, Layout { sheets: vec![SheetLayout { sheet: Sheet::rectangle(boards as f64 * 90.0, 80.0), placed }], ..Layout::default() }, decisions)
+    (
+        work,
+        Layout { sheets: vec![SheetLayout { sheet: Sheet::rectangle(boards as f64 * 90.0, 80.0), placed }], ..Layout::default() },
+        decisions,
+    )
 }
 
 fn lying(work: &Work, layout: &Layout, step: &Step) -> Path {
@@ -33,7 +37,12 @@ fn travel_is_far_shorter_than_as_drawn() {
 
 #[test]
 fn a_part_in_a_hole_is_cut_before_the_hole() {
-    let paths = [Path::rectangle(0.0, 0.0, 100.0, 80.0), Path::rectangle(20.0, 20.0, 60.0, 40.0), Path::circle(Point::new(50.0, 40.0), 15.0), Path::circle(Point::new(50.0, 40.0), 3.0)];
+    let paths = [
+        Path::rectangle(0.0, 0.0, 100.0, 80.0),
+        Path::rectangle(20.0, 20.0, 60.0, 40.0),
+        Path::circle(Point::new(50.0, 40.0), 15.0),
+        Path::circle(Point::new(50.0, 40.0), 3.0),
+    ];
     let (drawing, decisions) = cleaned(&outlines(&paths), 1);
     let (work, _) = assign::run(&[drawing], &decisions, &Shop::builtin());
     let placed = work.parts.iter().map(|p| Placement { part: p.id, x: 5.0, y: 5.0, angle: 0.0, mirrored: false }).collect();

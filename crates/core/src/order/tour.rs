@@ -72,7 +72,8 @@ fn nearest_first(stops: &[Stop], home: Point) -> Vec<(usize, usize)> {
     for after in stops.iter().filter_map(|s| s.after) {
         waiting[after] += 1;
     }
-    let places = |stop: usize| stops[stop].entries.iter().enumerate().map(move |(e, entry)| Place::new([entry.arrive.x, entry.arrive.y], (stop, e)));
+    let places =
+        |stop: usize| stops[stop].entries.iter().enumerate().map(move |(e, entry)| Place::new([entry.arrive.x, entry.arrive.y], (stop, e)));
     let mut open: RTree<Place> = RTree::bulk_load((0..stops.len()).filter(|i| waiting[*i] == 0).flat_map(places).collect());
     let mut order = Vec::with_capacity(stops.len());
     let mut at = home;
@@ -156,7 +157,8 @@ fn shorten(stops: &[Stop], order: &mut Vec<(usize, usize)>, home: Point, tries: 
 
 fn neighbours(stops: &[Stop], order: &[(usize, usize)]) -> Vec<Vec<usize>> {
     let at = |(stop, entry): (usize, usize)| stops[stop].entries[entry].arrive;
-    let tree: RTree<GeomWithData<[f64; 2], usize>> = RTree::bulk_load(order.iter().map(|o| GeomWithData::new([at(*o).x, at(*o).y], o.0)).collect());
+    let tree: RTree<GeomWithData<[f64; 2], usize>> =
+        RTree::bulk_load(order.iter().map(|o| GeomWithData::new([at(*o).x, at(*o).y], o.0)).collect());
     let mut near = vec![Vec::new(); stops.len()];
     for o in order {
         let p = at(*o);
@@ -253,14 +255,16 @@ impl Run<'_> {
 
     /// Reversal keeps the hops inside only where contours end where they start.
     fn closed_within(&self, from: usize, to: usize) -> bool {
-        to - from <= 1000 && (from..to).all(|k| {
-            let e = self.entry(k);
-            e.arrive == e.leave
-        })
+        to - from <= 1000
+            && (from..to).all(|k| {
+                let e = self.entry(k);
+                e.arrive == e.leave
+            })
     }
 
     fn may_shift(&self, from: usize, to: usize, gap: usize) -> bool {
-        let outer_in = |k: usize, range: std::ops::Range<usize>| self.stops[self.order[k].0].after.is_some_and(|o| range.contains(&self.place[o]));
+        let outer_in =
+            |k: usize, range: std::ops::Range<usize>| self.stops[self.order[k].0].after.is_some_and(|o| range.contains(&self.place[o]));
         if gap > to {
             // Moving back: none of the passed may be around one of these.
             (from..to).all(|k| !outer_in(k, to..gap))

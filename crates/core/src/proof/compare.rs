@@ -33,10 +33,24 @@ struct Stroke {
 }
 
 pub(super) fn unreadable(sheet: usize, fault: &ProgramFault) -> Finding {
-    Finding::new(Station::Proof, Severity::Stop, "program-unreadable", 1, format!("The program of sheet {} cannot be read back: {fault}.", sheet + 1))
+    Finding::new(
+        Station::Proof,
+        Severity::Stop,
+        "program-unreadable",
+        1,
+        format!("The program of sheet {} cannot be read back: {fault}.", sheet + 1),
+    )
 }
 
-pub(super) fn run(proof: &mut SheetProof, actions: &[Action], sheet: usize, intended: &SheetPath, layout: &SheetLayout, work: &Work, machine: &Machine) -> Vec<Finding> {
+pub(super) fn run(
+    proof: &mut SheetProof,
+    actions: &[Action],
+    sheet: usize,
+    intended: &SheetPath,
+    layout: &SheetLayout,
+    work: &Work,
+    machine: &Machine,
+) -> Vec<Finding> {
     let mut faults = Faults { sheet, findings: Vec::new() };
     within_limits(actions, machine, &mut faults);
     let mut strokes = strokes(intended);
@@ -126,10 +140,13 @@ fn strokes(intended: &SheetPath) -> Vec<Stroke> {
     let mut all = Vec::new();
     for (op, o) in intended.ops.iter().enumerate() {
         let passes = f64::from(o.passes);
-        let mut add = |path: Segment, lead: bool, times: f64| all.push(Stroke { path, op, lead, meant: path.length() * times, burned: 0.0 });
+        let mut add =
+            |path: Segment, lead: bool, times: f64| all.push(Stroke { path, op, lead, meant: path.length() * times, burned: 0.0 });
         o.lead_in.iter().chain(&o.lead_out).for_each(|s| add(*s, true, passes));
         o.runs.iter().flatten().for_each(|s| add(*s, false, passes));
-        o.rows.iter().for_each(|r| r.spans.iter().for_each(|(a, b)| add(Segment::line(Point::new(*a, r.y), Point::new(*b, r.y)), false, passes)));
+        o.rows
+            .iter()
+            .for_each(|r| r.spans.iter().for_each(|(a, b)| add(Segment::line(Point::new(*a, r.y), Point::new(*b, r.y)), false, passes)));
     }
     all
 }
@@ -209,7 +226,9 @@ fn gouges(proof: &SheetProof, intended: &SheetPath, layout: &SheetLayout, work: 
         edges.extend(std::iter::once(&outer).chain(&holes).flat_map(|path| &path.segments).map(|s| (*s, k)));
         outlines.push((outer, holes));
     }
-    let boxes: RTree<Boxed> = RTree::bulk_load(outlines.iter().enumerate().filter(|(_, o)| !o.0.segments.is_empty()).map(|(k, o)| in_box(o.0.bounds(), k)).collect());
+    let boxes: RTree<Boxed> = RTree::bulk_load(
+        outlines.iter().enumerate().filter(|(_, o)| !o.0.segments.is_empty()).map(|(k, o)| in_box(o.0.bounds(), k)).collect(),
+    );
     let index: RTree<Boxed> = RTree::bulk_load(edges.iter().enumerate().map(|(i, e)| boxed(&e.0, i)).collect());
     let mut bad = Vec::new();
     for m in proof.moves.iter().filter(|m| m.process == Some(Process::Cut)) {

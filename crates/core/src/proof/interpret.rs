@@ -68,7 +68,17 @@ pub struct Interpreter {
 
 impl Default for Interpreter {
     fn default() -> Self {
-        Self { at: Point::ZERO, motion: Motion::Rapid, feed: 0.0, power: 0.0, beam: false, absolute: true, unit: 1.0, line: 0, ended: false }
+        Self {
+            at: Point::ZERO,
+            motion: Motion::Rapid,
+            feed: 0.0,
+            power: 0.0,
+            beam: false,
+            absolute: true,
+            unit: 1.0,
+            line: 0,
+            ended: false,
+        }
     }
 }
 

@@ -60,7 +60,14 @@ pub struct SheetProof {
 }
 
 /// Reads the program back, compares it, and tells how long it takes.
-pub fn run(program: &str, sheet: usize, intended: &SheetPath, layout: &SheetLayout, work: &Work, machine: &Machine) -> (SheetProof, Vec<Finding>) {
+pub fn run(
+    program: &str,
+    sheet: usize,
+    intended: &SheetPath,
+    layout: &SheetLayout,
+    work: &Work,
+    machine: &Machine,
+) -> (SheetProof, Vec<Finding>) {
     let actions = match interpret(program) {
         Ok(actions) => actions,
         Err(fault) => return (SheetProof::default(), vec![compare::unreadable(sheet, &fault)]),

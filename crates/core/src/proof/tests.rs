@@ -21,7 +21,13 @@ fn job() -> Job {
     let (drawing, decisions) = cleaned(&outlines(&[Path::rectangle(0.0, 0.0, 80.0, 60.0), Path::circle(Point::new(40.0, 30.0), 10.0)]), 1);
     let shop = Shop::builtin();
     let (work, _) = assign::run(&[drawing], &decisions, &shop);
-    let layout = Layout { sheets: vec![SheetLayout { sheet: Sheet::rectangle(200.0, 150.0), placed: vec![Placement { part: work.parts[0].id, x: 10.0, y: 10.0, angle: 0.0, mirrored: false }] }], ..Layout::default() };
+    let layout = Layout {
+        sheets: vec![SheetLayout {
+            sheet: Sheet::rectangle(200.0, 150.0),
+            placed: vec![Placement { part: work.parts[0].id, x: 10.0, y: 10.0, angle: 0.0, mirrored: false }],
+        }],
+        ..Layout::default()
+    };
     let (sequence, _) = order::run(&work, &layout, &decisions);
     let (toolpath, _) = hold::run(&work, &layout, &sequence, &Decisions::default(), &shop.machines[0], &shop);
     Job { work, layout, sheet: toolpath.sheets[0].clone() }
@@ -29,7 +35,11 @@ fn job() -> Job {
 
 fn line(out: &mut String, s: &Segment) {
     let c = s.center() - s.start;
-    let _ = if s.is_line() { writeln!(out, "G1 X{:.5} Y{:.5}", s.end.x, s.end.y) } else { writeln!(out, "{} X{:.5} Y{:.5} I{:.5} J{:.5}", if s.bulge > 0.0 { "G3" } else { "G2" }, s.end.x, s.end.y, c.x, c.y) };
+    let _ = if s.is_line() {
+        writeln!(out, "G1 X{:.5} Y{:.5}", s.end.x, s.end.y)
+    } else {
+        writeln!(out, "{} X{:.5} Y{:.5} I{:.5} J{:.5}", if s.bulge > 0.0 { "G3" } else { "G2" }, s.end.x, s.end.y, c.x, c.y)
+    };
 }
 
 /// One block of text for each op.
@@ -82,7 +92,11 @@ fn every_sabotage_is_found() {
     check("the outline first", &[good[1].clone(), good[0].clone()], "outer-first");
     check("the hole is missing", &good[1..], "not-burned");
     check("the hole twice", &[good[0].clone(), good[0].clone(), good[1].clone()], "burned-twice");
-    check("a stray line through the part", &[good[0].clone(), "G0 X20 Y20\nM3 S650\nG1 X60 Y20\nM5\n".into(), good[1].clone()], "burned-astray");
+    check(
+        "a stray line through the part",
+        &[good[0].clone(), "G0 X20 Y20\nM3 S650\nG1 X60 Y20\nM5\n".into(), good[1].clone()],
+        "burned-astray",
+    );
     check("a line left lit", &[good[0].replacen("M5\n", "", 1), good[1].clone()], "burned-astray");
     check("too fast", &[good[0].replacen("G3", "F90000 G3", 1).replacen("G2 ", "F90000 G2 ", 1), good[1].clone()], "feed-over");
     check("too strong", &[good[0].replace("S650", "S6500"), good[1].clone()], "power-over");

@@ -88,7 +88,9 @@ impl Record<'_> {
             let number = || value.trim().parse().unwrap_or(f64::NAN);
             if *c == code {
                 out.push(Point::new(number(), 0.0));
-            } else if *c == code + 10 && let Some(last) = out.last_mut() {
+            } else if *c == code + 10
+                && let Some(last) = out.last_mut()
+            {
                 last.y = number();
             }
         }
@@ -127,7 +129,13 @@ impl Gathering {
             return;
         }
         if let Some(value) = r.senseless() {
-            self.skipped.push((kind.to_owned(), Some(format!("line {line}: a {kind} has the coordinate “{}”, which is no place on a drawing.", value.chars().take(24).collect::<String>()))));
+            self.skipped.push((
+                kind.to_owned(),
+                Some(format!(
+                    "line {line}: a {kind} has the coordinate “{}”, which is no place on a drawing.",
+                    value.chars().take(24).collect::<String>()
+                )),
+            ));
             return;
         }
         let Some(shape) = self.shape(kind, &r) else { return };
@@ -162,7 +170,12 @@ impl Gathering {
                 None => self.skip("SPLINE without points"),
             },
             "INSERT" => insert(r).map(|i| RawShape::Insert(Box::new(i))).or_else(|| self.skip("INSERT without block")),
-            "TEXT" | "ATTRIB" => Some(RawShape::Text { at: r.point(10), height: r.or(40, 2.5), angle: r.number(50).to_radians(), value: r.text(1).unwrap_or("").to_owned() }),
+            "TEXT" | "ATTRIB" => Some(RawShape::Text {
+                at: r.point(10),
+                height: r.or(40, 2.5),
+                angle: r.number(50).to_radians(),
+                value: r.text(1).unwrap_or("").to_owned(),
+            }),
             "MTEXT" => {
                 let value: String = r.groups.iter().filter(|g| g.0 == 3 || g.0 == 1).map(|g| g.1.as_ref()).collect();
                 Some(RawShape::Text { at: r.point(10), height: r.or(40, 2.5), angle: r.number(50).to_radians(), value: plain(&value) })
@@ -226,7 +239,13 @@ fn ellipse(r: &Record) -> Vec<Curve> {
     let v = u.turn_90() * r.or(40, 1.0) * side;
     let (from, to) = (r.number(41), r.or(42, TAU));
     let sweep = (to - from).rem_euclid(TAU);
-    vec![Curve::Ellipse { center: r.point(10), u, v, from, sweep: if sweep < 1e-9 || (to - from).abs() >= TAU - 1e-9 { TAU } else { sweep } }]
+    vec![Curve::Ellipse {
+        center: r.point(10),
+        u,
+        v,
+        from,
+        sweep: if sweep < 1e-9 || (to - from).abs() >= TAU - 1e-9 { TAU } else { sweep },
+    }]
 }
 
 /// Points with the bulge of the edge that leaves them.

@@ -39,7 +39,9 @@ pub(super) fn expand(raw: Vec<Raw>, tables: &Tables, drawing: &mut Drawing) -> R
         };
         expansion.add(entity, Affine::IDENTITY, &Outer::default(), 0)?;
         match block {
-            Some(name) if expansion.drawing.entities.len() == before => expansion.drawing.skip(&format!("INSERT of “{name}”, which is empty or missing")),
+            Some(name) if expansion.drawing.entities.len() == before => {
+                expansion.drawing.skip(&format!("INSERT of “{name}”, which is empty or missing"))
+            }
             _ => expansion.drawing.read += 1,
         }
     }
@@ -54,7 +56,12 @@ impl Expansion<'_> {
         }
         // Entities on layer 0 of a block take the layer of the reference.
         let layer = if depth > 0 && raw.layer == "0" { outer.layer.clone() } else { raw.layer.clone() };
-        let of_layer = self.tables.layers.get(&layer).cloned().unwrap_or_else(|| Layer { hidden: layer.eq_ignore_ascii_case("defpoints"), ..Layer::default() });
+        let of_layer = self
+            .tables
+            .layers
+            .get(&layer)
+            .cloned()
+            .unwrap_or_else(|| Layer { hidden: layer.eq_ignore_ascii_case("defpoints"), ..Layer::default() });
         let looks = Outer {
             colour: match raw.paint {
                 Paint::Is(c) => c,
@@ -99,7 +106,13 @@ impl Expansion<'_> {
         for row in 0..insert.rows {
             for column in 0..insert.columns {
                 let cell = Vec2::new(f64::from(column) * insert.pitch.0, f64::from(row) * insert.pitch.1);
-                let place = transform * insert.mirror * Affine::translate(insert.at) * turn * Affine::translate(cell) * Affine::scale_non_uniform(insert.scale.0, insert.scale.1) * Affine::translate(-base);
+                let place = transform
+                    * insert.mirror
+                    * Affine::translate(insert.at)
+                    * turn
+                    * Affine::translate(cell)
+                    * Affine::scale_non_uniform(insert.scale.0, insert.scale.1)
+                    * Affine::translate(-base);
                 for entity in &block.entities {
                     self.add(entity.clone(), place, looks, depth + 1)?;
                 }
@@ -109,7 +122,16 @@ impl Expansion<'_> {
     }
 
     fn style(&mut self, looks: &Outer, text: bool) -> usize {
-        let style = Style { layer: looks.layer.clone(), stroke: Some(looks.colour), fill: None, line_type: looks.line_type.clone(), width: looks.width, text, winding: false, hidden: looks.hidden };
+        let style = Style {
+            layer: looks.layer.clone(),
+            stroke: Some(looks.colour),
+            fill: None,
+            line_type: looks.line_type.clone(),
+            width: looks.width,
+            text,
+            winding: false,
+            hidden: looks.hidden,
+        };
         if let Some(found) = self.styles.get(&style) {
             return *found;
         }

@@ -4,9 +4,9 @@ mod colour;
 mod entities;
 mod expand;
 mod pairs;
-mod write;
 #[cfg(test)]
 mod tests;
+mod write;
 
 pub use write::{WriteLayer, write};
 
@@ -46,8 +46,7 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
     let mut drawing = Drawing::new(file, FileUnits::Unsaid);
     let mut raw: Vec<Raw> = Vec::new();
     let mut any = false;
-    loop {
-        let Some(pair) = pairs.next_pair()? else { break };
+    while let Some(pair) = pairs.next_pair()? {
         match (pair.code, pair.value.as_ref()) {
             (0, "EOF") => break,
             (0, "SECTION") => {

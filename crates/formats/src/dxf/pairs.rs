@@ -39,7 +39,9 @@ impl<'a> Pairs<'a> {
         }
         let Some(code) = parse_code(digits) else {
             let shown: String = String::from_utf8_lossy(digits).chars().take(24).collect();
-            return Err(self.broken(&format!("a group code, a whole number, was expected, but there is “{shown}”. The file is damaged or no DXF; export it again.")));
+            return Err(self.broken(&format!(
+                "a group code, a whole number, was expected, but there is “{shown}”. The file is damaged or no DXF; export it again."
+            )));
         };
         let Some(value) = self.take_line() else { return Err(self.cut_off("a pair of lines")) };
         let value = value.strip_suffix(b"\r").unwrap_or(value);

@@ -96,7 +96,13 @@ fn full_circle(path: &Path) -> Option<(f64, f64, f64)> {
 fn header(o: &mut Out) {
     o.put(0, "SECTION");
     o.put(2, "HEADER");
-    for (name, code, value) in [("$ACADVER", 1, "AC1015"), ("$DWGCODEPAGE", 3, "ANSI_1252"), ("$INSUNITS", 70, "4"), ("$MEASUREMENT", 70, "1"), ("$HANDSEED", 5, "FFFFFF")] {
+    for (name, code, value) in [
+        ("$ACADVER", 1, "AC1015"),
+        ("$DWGCODEPAGE", 3, "ANSI_1252"),
+        ("$INSUNITS", 70, "4"),
+        ("$MEASUREMENT", 70, "1"),
+        ("$HANDSEED", 5, "FFFFFF"),
+    ] {
         o.put(9, name);
         o.put(code, value);
     }

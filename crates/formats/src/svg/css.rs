@@ -26,7 +26,18 @@ pub(super) struct Looks {
 
 impl Default for Looks {
     fn default() -> Self {
-        Self { stroke: None, fill: Some([0, 0, 0]), dashes: String::new(), layer: String::new(), hidden: false, gone: false, font_size: 16.0, lettering: false, winding: true, color: [0, 0, 0] }
+        Self {
+            stroke: None,
+            fill: Some([0, 0, 0]),
+            dashes: String::new(),
+            layer: String::new(),
+            hidden: false,
+            gone: false,
+            font_size: 16.0,
+            lettering: false,
+            winding: true,
+            color: [0, 0, 0],
+        }
     }
 }
 
@@ -104,7 +115,18 @@ impl<'a> Sheet<'a> {
     /// The element's looks: inherited, then attributes, then sheets, then its style attribute.
     pub(super) fn looks(&self, node: &Node, outer: &Looks) -> Looks {
         let mut looks = outer.clone();
-        for name in ["color", "display", "visibility", "font-size", "stroke", "fill", "stroke-dasharray", "stroke-opacity", "fill-opacity", "fill-rule"] {
+        for name in [
+            "color",
+            "display",
+            "visibility",
+            "font-size",
+            "stroke",
+            "fill",
+            "stroke-dasharray",
+            "stroke-opacity",
+            "fill-opacity",
+            "fill-rule",
+        ] {
             if let Some(value) = node.attribute(name) {
                 looks.set(name, value);
             }

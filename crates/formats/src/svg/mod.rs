@@ -23,8 +23,26 @@ const MOST_NODES: u32 = 4_000_000;
 
 /// Elements that draw nothing by themselves.
 const SILENT: [&str; 20] = [
-    "defs", "symbol", "clipPath", "mask", "marker", "pattern", "linearGradient", "radialGradient", "filter", "title", "desc", "metadata", "style", "namedview", "script", "view", "cursor",
-    "font", "font-face", "animate",
+    "defs",
+    "symbol",
+    "clipPath",
+    "mask",
+    "marker",
+    "pattern",
+    "linearGradient",
+    "radialGradient",
+    "filter",
+    "title",
+    "desc",
+    "metadata",
+    "style",
+    "namedview",
+    "script",
+    "view",
+    "cursor",
+    "font",
+    "font-face",
+    "animate",
 ];
 
 /// Reads an SVG file. y points up in the drawing; its lower left corner is the page's.
@@ -141,8 +159,10 @@ impl<'d> Walk<'_, 'd> {
                 return self.drawing.refuse(name, format!("line {line}: a <{name}> cannot be followed: {what}."));
             }
         };
-        let sane = |c: &Curve| c.is_finite() && [c.ends().0, c.ends().1].iter().all(|p| p.x.abs().max(p.y.abs()) <= Drawing::LARGEST_NUMBER);
-        let placed: Vec<(Vec<Curve>, bool)> = subpaths.into_iter().map(|(curves, closed)| (curves.iter().map(|c| c.transformed(transform)).collect(), closed)).collect();
+        let sane =
+            |c: &Curve| c.is_finite() && [c.ends().0, c.ends().1].iter().all(|p| p.x.abs().max(p.y.abs()) <= Drawing::LARGEST_NUMBER);
+        let placed: Vec<(Vec<Curve>, bool)> =
+            subpaths.into_iter().map(|(curves, closed)| (curves.iter().map(|c| c.transformed(transform)).collect(), closed)).collect();
         if !placed.iter().flat_map(|p| &p.0).all(sane) {
             let line = self.line(node);
             return self.drawing.refuse(name, format!("line {line}: a <{name}> has coordinates that are no place on a drawing."));
@@ -175,7 +195,16 @@ impl<'d> Walk<'_, 'd> {
     }
 
     fn style(&mut self, looks: &Looks, text: bool) -> usize {
-        let style = Style { layer: looks.layer.clone(), stroke: looks.stroke, fill: looks.fill, line_type: looks.dashes.clone(), width: 0, text: text || looks.lettering, winding: looks.winding, hidden: looks.hidden };
+        let style = Style {
+            layer: looks.layer.clone(),
+            stroke: looks.stroke,
+            fill: looks.fill,
+            line_type: looks.dashes.clone(),
+            width: 0,
+            text: text || looks.lettering,
+            winding: looks.winding,
+            hidden: looks.hidden,
+        };
         self.drawing.style(&style)
     }
 

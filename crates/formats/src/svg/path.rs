@@ -23,7 +23,8 @@ struct Pen {
 pub(super) fn parse(data: &str) -> Result<Vec<Subpath>, String> {
     let mut pen = Pen::default();
     for (n, segment) in PathParser::from(data).enumerate() {
-        let segment = segment.map_err(|e| format!("after {n} commands its data says {}", e.to_string().chars().take(80).collect::<String>()))?;
+        let segment =
+            segment.map_err(|e| format!("after {n} commands its data says {}", e.to_string().chars().take(80).collect::<String>()))?;
         pen.follow(segment);
     }
     pen.lift(false);
@@ -49,7 +50,8 @@ impl Pen {
             S::SmoothQuadratic { abs, x, y } => self.quad(mirrored(quadratic, self.at), self.to(abs, x, y)),
             S::EllipticalArc { abs, rx, ry, x_axis_rotation, large_arc, sweep, x, y } => {
                 let to = self.to(abs, x, y);
-                let svg = SvgArc { from: self.at, to, radii: Vec2::new(rx, ry), x_rotation: x_axis_rotation.to_radians(), large_arc, sweep };
+                let svg =
+                    SvgArc { from: self.at, to, radii: Vec2::new(rx, ry), x_rotation: x_axis_rotation.to_radians(), large_arc, sweep };
                 match Arc::from_svg_arc(&svg) {
                     Some(arc) => {
                         let u = arc.radii.x * Vec2::from_angle(arc.x_rotation);

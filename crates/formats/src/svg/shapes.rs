@@ -60,8 +60,19 @@ fn rectangle(node: &Node) -> Vec<Curve> {
         let corners = [Point::new(x, y), Point::new(x + w, y), Point::new(x + w, y + h), Point::new(x, y + h)];
         return (0..4).map(|i| Curve::Line(corners[i], corners[(i + 1) % 4])).collect();
     }
-    let corner = |cx: f64, cy: f64, quarter: f64| Curve::Ellipse { center: Point::new(cx, cy), u: Vec2::new(rx, 0.0), v: Vec2::new(0.0, ry), from: quarter * FRAC_PI_2, sweep: FRAC_PI_2 };
-    let corners = [corner(x + w - rx, y + ry, -1.0), corner(x + w - rx, y + h - ry, 0.0), corner(x + rx, y + h - ry, 1.0), corner(x + rx, y + ry, 2.0)];
+    let corner = |cx: f64, cy: f64, quarter: f64| Curve::Ellipse {
+        center: Point::new(cx, cy),
+        u: Vec2::new(rx, 0.0),
+        v: Vec2::new(0.0, ry),
+        from: quarter * FRAC_PI_2,
+        sweep: FRAC_PI_2,
+    };
+    let corners = [
+        corner(x + w - rx, y + ry, -1.0),
+        corner(x + w - rx, y + h - ry, 0.0),
+        corner(x + rx, y + h - ry, 1.0),
+        corner(x + rx, y + ry, 2.0),
+    ];
     let mut out = Vec::with_capacity(8);
     for (i, c) in corners.iter().enumerate() {
         out.push(c.clone());

@@ -19,9 +19,14 @@ pub struct WriteGroup<'a> {
 pub fn write(width: f64, height: f64, groups: &[WriteGroup]) -> String {
     let mut out = String::new();
     let _ = writeln!(out, r#"<?xml version="1.0" encoding="UTF-8"?>"#);
-    let _ = writeln!(out, r#"<svg xmlns="http://www.w3.org/2000/svg" width="{width}mm" height="{height}mm" viewBox="0 0 {width} {height}">"#);
+    let _ =
+        writeln!(out, r#"<svg xmlns="http://www.w3.org/2000/svg" width="{width}mm" height="{height}mm" viewBox="0 0 {width} {height}">"#);
     for group in groups.iter().filter(|g| !g.paths.is_empty()) {
-        let paint = if group.filled { format!(r#"fill="{}" fill-rule="evenodd" stroke="none""#, group.stroke) } else { format!(r#"fill="none" stroke="{}" stroke-width="0.1""#, group.stroke) };
+        let paint = if group.filled {
+            format!(r#"fill="{}" fill-rule="evenodd" stroke="none""#, group.stroke)
+        } else {
+            format!(r#"fill="none" stroke="{}" stroke-width="0.1""#, group.stroke)
+        };
         let _ = writeln!(out, r#"<g id="{}" {paint}>"#, group.name);
         if group.filled {
             // One compound path, so that openings stay open.

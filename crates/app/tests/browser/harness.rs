@@ -1,0 +1,249 @@
+//! A shop, a browser, and a hand to work them with. Each test opens its own on free ports and shuts them again.
+
+use std::io::{BufRead, BufReader};
+use std::net::TcpListener;
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+use thirtyfour::prelude::*;
+
+/// Longest wait for anything on a page.
+const PATIENCE: Duration = Duration::from_secs(40);
+
+/// A shop that runs as a process of its own.
+pub struct Shop {
+    process: Child,
+    pub address: String,
+    pub data: tempfile::TempDir,
+}
+
+impl Shop {
+    /// Opens `boustrophe COMMAND` over an empty folder.
+    pub fn open(command: &str) -> Self {
+        Self::over(command, tempfile::tempdir().expect("a folder"))
+    }
+
+    fn over(command: &str, data: tempfile::TempDir) -> Self {
+        let mut process = Command::new(env!("CARGO_BIN_EXE_boustrophe"))
+            .args([command, "--listen", "127.0.0.1:0", "--machine-speed", "200", "--data"])
+            .arg(data.path())
+            .stdout(Stdio::piped())
+            .spawn()
+            .expect("the shop opens");
+        let lines = BufReader::new(process.stdout.take().expect("its output")).lines();
+        let address = lines
+            .map_while(Result::ok)
+            .find_map(|line| line.split_whitespace().find(|w| w.starts_with("http://")).map(|a| a.trim_end_matches('/').to_owned()))
+            .expect("it says its address");
+        Self { process, address, data }
+    }
+
+    /// Cuts it off as a power cut would, and opens it again.
+    pub fn killed_and_opened(mut self, command: &str) -> Self {
+        self.process.kill().expect("it can be killed");
+        self.process.wait().expect("it ends");
+        let data = std::mem::replace(&mut self.data, tempfile::tempdir().expect("a folder"));
+        Self::over(command, data)
+    }
+}
+
+impl Drop for Shop {
+    fn drop(&mut self) {
+        let _ = self.process.kill();
+        let _ = self.process.wait();
+    }
+}
+
+/// A headless browser with its driver.
+pub struct Browser {
+    driver: Child,
+    pub page: WebDriver,
+    _profile: tempfile::TempDir,
+}
+
+impl Browser {
+    pub async fn open() -> Self {
+        let port = TcpListener::bind("127.0.0.1:0").and_then(|l| l.local_addr()).expect("a free port").port();
+        let driver = Command::new("chromedriver")
+            .arg(format!("--port={port}"))
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .expect("chromedriver is there; scripts/test installs it");
+        let profile = tempfile::tempdir().expect("a folder");
+        let mut wishes = DesiredCapabilities::chrome();
+        let folder = format!("--user-data-dir={}", profile.path().display());
+        for word in ["--headless=new", "--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage", "--window-size=1280,800", &folder] {
+            wishes.add_arg(word).expect("a flag");
+        }
+        let began = Instant::now();
+        loop {
+            match WebDriver::new(format!("http://127.0.0.1:{port}"), wishes.clone()).await {
+                Ok(page) => return Self { driver, page, _profile: profile },
+                Err(error) => assert!(began.elapsed() < PATIENCE, "the browser does not start: {error}"),
+            }
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+    }
+
+    pub async fn shut(self) {
+        let _ = self.page.clone().quit().await;
+    }
+}
+
+impl Drop for Browser {
+    fn drop(&mut self) {
+        let _ = self.driver.kill();
+        let _ = self.driver.wait();
+    }
+}
+
+/// What a person does at the bench.
+pub struct Hand<'a> {
+    pub page: &'a WebDriver,
+    pub shop: &'a str,
+}
+
+impl Hand<'_> {
+    pub async fn go(&self, path: &str) {
+        self.page.goto(format!("{}{path}", self.shop)).await.expect("the page loads");
+    }
+
+    /// Waits until a script gives true. The script is an expression.
+    pub async fn until(&self, what: &str, expression: &str) {
+        let began = Instant::now();
+        loop {
+            let script = format!("try {{ return !!({expression}) }} catch (e) {{ return false }}");
+            let found = self.page.execute(script, Vec::new()).await;
+            if found.as_ref().is_ok_and(|f| f.json().as_bool() == Some(true)) {
+                return;
+            }
+            if began.elapsed() > PATIENCE {
+                let text = self.text("body").await;
+                panic!("{what}: waited in vain for {expression}\n{text}");
+            }
+            tokio::time::sleep(Duration::from_millis(60)).await;
+        }
+    }
+
+    pub async fn text(&self, selector: &str) -> String {
+        let script = format!("return document.querySelector({selector:?})?.innerText ?? ''");
+        let found = self.page.execute(script, Vec::new()).await.expect("a script runs");
+        found.json().as_str().unwrap_or_default().to_owned()
+    }
+
+    /// The value of a script's expression.
+    pub async fn value(&self, expression: &str) -> serde_json::Value {
+        self.page.execute(format!("return {expression}"), Vec::new()).await.expect("a script runs").json().clone()
+    }
+
+    pub async fn click(&self, selector: &str) {
+        self.until("to click", &format!("document.querySelector({selector:?})")).await;
+        self.page.find(By::Css(selector)).await.expect("it is there").click().await.expect("it can be clicked");
+    }
+
+    /// Presses a key with nothing chosen.
+    pub async fn press(&self, key: &str) {
+        self.page.action_chain().send_keys(key).perform().await.expect("a key");
+    }
+
+    /// Presses `Ctrl` with another key.
+    pub async fn press_ctrl(&self, key: char) {
+        self.page.action_chain().key_down(Key::Control).send_keys(key.to_string()).key_up(Key::Control).perform().await.expect("keys");
+    }
+
+    /// Revision in force on the page.
+    pub async fn revision(&self) -> i64 {
+        self.value("Number(document.querySelector('#docket').dataset.revision)").await.as_i64().unwrap_or(-1)
+    }
+
+    /// Does something and waits until the page shows another revision with its stage drawn.
+    pub async fn change<F: Future<Output = ()>>(&self, what: &str, doing: F) {
+        let before = self.revision().await;
+        doing.await;
+        self.until(what, &format!("document.querySelector('#docket').dataset.revision != {before}")).await;
+        self.drawn().await;
+    }
+
+    /// Waits until the stage shows what the docket is about.
+    pub async fn drawn(&self) {
+        let ready = "document.body.dataset.ready == document.querySelector('#docket').dataset.revision + document.querySelector('#docket').dataset.station";
+        self.until("the stage", ready).await;
+    }
+
+    /// Goes to a station by its key and waits until it is drawn.
+    pub async fn station(&self, key: &str, slug: &str) {
+        self.press(key).await;
+        self.until(slug, &format!("document.querySelector('#docket').dataset.station == {slug:?}")).await;
+        self.drawn().await;
+    }
+
+    /// Begins a job and gives it files.
+    pub async fn job_with(&self, name: &str, files: &[PathBuf]) {
+        self.go("/").await;
+        self.page.find(By::Css(".begin input")).await.expect("the field").send_keys(name).await.expect("a name");
+        self.click(".begin button").await;
+        self.until("intake", "document.querySelector('#docket').dataset.station == 'intake'").await;
+        self.drawn().await;
+        self.change("the upload", self.pick(files)).await;
+    }
+
+    /// Gives files to the picker.
+    pub async fn pick(&self, files: &[PathBuf]) {
+        let paths: Vec<String> = files.iter().map(|f| f.display().to_string()).collect();
+        self.page.find(By::Css("input[type=file]")).await.expect("the picker").send_keys(paths.join("\n")).await.expect("files are given");
+    }
+
+    /// Chooses an option of the select under `selector`.
+    pub async fn choose(&self, selector: &str, value: &str) {
+        self.click(&format!("{selector} option[value={value:?}]")).await;
+    }
+
+    /// Types into a field in place of what is there and leaves it.
+    pub async fn fill(&self, selector: &str, text: &str) {
+        let field = self.page.find(By::Css(selector)).await.expect("the field");
+        field.send_keys(Key::Control + "a").await.expect("it takes keys");
+        field.send_keys(text.to_owned() + Key::Tab).await.expect("it takes text");
+    }
+
+    /// Nests, stops the search at its first layout, and waits until that is kept.
+    pub async fn nest(&self) {
+        let before = self.revision().await;
+        let nested = async {
+            self.click("#nest-start").await;
+            let kept = format!("document.querySelector('#docket').dataset.revision != {before}");
+            self.until("a layout", &format!("{kept} || /yield/.test(document.querySelector('#search-state').textContent)")).await;
+            let stop = "const b = document.querySelector('#nest-stop'); if (b && !b.hidden) b.click()";
+            self.page.execute(stop, Vec::new()).await.expect("a script runs");
+        };
+        self.change("the nest", nested).await;
+    }
+
+    /// Findings that hold the job up at this station, by code.
+    pub async fn open_findings(&self) -> Vec<String> {
+        let all = self.value("[...document.querySelectorAll('.finding.stop, .finding.look')].map(f => f.dataset.code)").await;
+        all.as_array().into_iter().flatten().filter_map(|v| v.as_str()).map(str::to_owned).collect()
+    }
+
+    /// Takes the first remedy of every open finding of the station by keyboard: `g` goes to it, `a` takes it.
+    pub async fn mend_all(&self) -> usize {
+        for taken in 0..20 {
+            if self.open_findings().await.is_empty() {
+                return taken;
+            }
+            self.press("g").await;
+            self.change("a remedy", self.press("a")).await;
+        }
+        panic!("findings without end: {:?}", self.open_findings().await);
+    }
+
+    /// Waits until a run's page says so.
+    pub async fn run_state(&self, state: &str) {
+        self.until(state, &format!("document.querySelector('#run-status').dataset.state == {state:?}")).await;
+    }
+}
+
+/// A file of the demo.
+pub fn demo_file(name: &str) -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo").join(name).canonicalize().expect("a demo file")
+}

@@ -1,0 +1,6 @@
+//! The shop as a person uses it, in headless Chromium.
+
+mod harness;
+mod memory;
+mod refusals;
+mod walks;
