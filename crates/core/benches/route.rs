@@ -1,1 +1,133 @@
-fn main() {}
+//! How long the stations take. `cargo bench -p boustrophe-core`; quote ratios, machines differ.
+
+use boustrophe_core::assign::{self, Work};
+use boustrophe_core::clean;
+use boustrophe_core::decisions::{Decisions, DrawingDecisions};
+use boustrophe_core::drawing::{Drawing, Entity, FileUnits, Shape, Style, Unit};
+use boustrophe_core::geometry::{Curve, Path, Point, Segment, Tolerance, Vec2, fit_curves};
+use boustrophe_core::intake;
+use boustrophe_core::nest::{Control, Layout, Problem, Setting, Sheet, Turn, search};
+use boustrophe_core::shop::Shop;
+use boustrophe_core::{hold, order};
+use criterion::{BenchmarkId, Criterion, criterion_group, criterion_main};
+use kurbo::CubicBez;
+use std::hint::black_box;
+use std::sync::Arc;
+use std::time::Duration;
+
+fn drawing(paths: impl IntoIterator<Item = (Vec<Curve>, bool)>) -> Drawing {
+    let mut d = Drawing::new("bench.dxf", FileUnits::Known(Unit::Mm));
+    let style = d.style(&Style { stroke: Some([0; 3]), ..Style::default() });
+    d.entities.extend(paths.into_iter().map(|(curves, closed)| Entity { style, shape: Shape::Path { curves, closed } }));
+    d
+}
+
+/// Outlines of ten loose lines each, drawn in no order.
+fn loose(lines: usize) -> Drawing {
+    let side = ((lines / 10) as f64).sqrt().ceil() as usize;
+    let mut all: Vec<(Vec<Curve>, bool)> = (0..lines)
+        .map(|i| {
+            let (outline, edge) = (i / 10, i % 10);
+            let at = |k: usize| {
+                Point::new((outline % side) as f64 * 10.0, (outline / side) as f64 * 10.0)
+                    + 4.0 * Vec2::from_angle(k as f64 * std::f64::consts::TAU / 10.0)
+            };
+            (vec![Curve::Line(at(edge), at(edge + 1))], false)
+        })
+        .collect();
+    // A fixed shuffle: every seventh, then the next.
+    let n = all.len();
+    let mut order: Vec<usize> = (0..n).collect();
+    order.sort_by_key(|i| (i * 7919) % n);
+    let mut shuffled = Vec::with_capacity(n);
+    order.into_iter().for_each(|i| shuffled.push(std::mem::take(&mut all[i])));
+    drawing(shuffled)
+}
+
+fn cleaned(d: &Drawing, quantity: u32) -> (Arc<clean::Cleaned>, Decisions) {
+    let shop = Shop::builtin();
+    let decided = DrawingDecisions { quantity, ..DrawingDecisions::new(1, "", &d.file) };
+    let (intake, _) = intake::run(d, &decided, &shop.machines[0]);
+    let (cleaned, _) = clean::run(d, &intake, &decided, &shop.tolerance);
+    (Arc::new(cleaned), Decisions { drawings: vec![decided], ..Decisions::default() })
+}
+
+fn cleaning(c: &mut Criterion) {
+    let mut group = c.benchmark_group("clean loose lines");
+    group.sample_size(10).measurement_time(Duration::from_secs(8));
+    for lines in [10_000, 100_000, 1_000_000] {
+        let d = loose(lines);
+        group.bench_with_input(BenchmarkId::from_parameter(lines), &d, |b, d| b.iter(|| black_box(cleaned(d, 1).0.contours.len())));
+    }
+    group.finish();
+}
+
+fn fitting(c: &mut Criterion) {
+    let curves: Vec<Curve> = (0..1000)
+        .map(|i| {
+            let p = |k: usize| Point::new(((i * 37 + k * 91) % 200) as f64, ((i * 53 + k * 29) % 150) as f64);
+            Curve::Cubic(CubicBez::new(p(0), p(1), p(2), p(3)))
+        })
+        .collect();
+    c.bench_function("fit 1000 Beziers", |b| {
+        b.iter(|| curves.iter().map(|c| fit_curves(std::slice::from_ref(c), 0.02).len()).sum::<usize>())
+    });
+}
+
+/// Plates with holes and angles, as many as asked for.
+fn mixed(copies: u32) -> Work {
+    let outline = |points: &[(f64, f64)]| {
+        let path = Path::polygon(&points.iter().map(|(x, y)| Point::new(*x, *y)).collect::<Vec<_>>());
+        (path.segments.iter().map(Curve::segment).collect::<Vec<_>>(), true)
+    };
+    let circle = |x: f64, y: f64, r: f64| (Segment::circle(Point::new(x, y), r).iter().map(Curve::segment).collect::<Vec<_>>(), true);
+    let d = drawing([
+        outline(&[(0.0, 0.0), (80.0, 0.0), (80.0, 50.0), (0.0, 50.0)]),
+        circle(20.0, 25.0, 8.0),
+        circle(60.0, 25.0, 8.0),
+        outline(&[(100.0, 0.0), (160.0, 0.0), (160.0, 20.0), (120.0, 20.0), (120.0, 60.0), (100.0, 60.0)]),
+        circle(220.0, 30.0, 25.0),
+    ]);
+    let (cleaned, decisions) = cleaned(&d, copies);
+    assign::run(&[cleaned], &decisions, &Shop::builtin()).0
+}
+
+fn setting() -> Setting {
+    Setting { spacing: 2.0, margin: 6.0, sheets: vec![Sheet::rectangle(900.0, 600.0)], turn: Turn::Quarter }
+}
+
+fn layout(work: &Work, tries: usize) -> Layout {
+    let problem = Problem::new(work, &setting(), &Tolerance::default());
+    search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, seed: 1, tries })
+}
+
+fn nesting(c: &mut Criterion) {
+    let mut group = c.benchmark_group("nest, first layout");
+    group.sample_size(10);
+    for copies in [10, 40, 160] {
+        let work = mixed(copies);
+        group
+            .bench_with_input(BenchmarkId::from_parameter(copies * 3), &work, |b, work| b.iter(|| black_box(layout(work, 1).sheets.len())));
+    }
+    group.finish();
+}
+
+fn ordering(c: &mut Criterion) {
+    let mut group = c.benchmark_group("order and hold");
+    group.sample_size(10);
+    for copies in [10, 40, 160] {
+        let work = mixed(copies);
+        let layout = layout(&work, 1);
+        let (decisions, shop) = (Decisions::default(), Shop::builtin());
+        group.bench_with_input(BenchmarkId::from_parameter(copies * 5), &work, |b, work| {
+            b.iter(|| {
+                let (sequence, _) = order::run(work, &layout, &decisions);
+                black_box(hold::run(work, &layout, &sequence, &decisions, &shop.machines[0], &shop).0.sheets.len())
+            });
+        });
+    }
+    group.finish();
+}
+
+criterion_group!(benches, cleaning, fitting, nesting, ordering);
+criterion_main!(benches);

@@ -7,6 +7,8 @@ pub mod dxf;
 pub mod gcode;
 pub mod sheet;
 pub mod svg;
+#[cfg(test)]
+mod tests;
 
 use boustrophe_core::drawing::Drawing;
 

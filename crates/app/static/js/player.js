@@ -23,10 +23,12 @@ export class Player {
     const { moves, seconds } = await response.json();
     // The last move's end is the end: both are rounded, and not alike.
     Object.assign(this, { moves, total: moves.at(-1)?.[5] ?? seconds, sheet: this.stage.scene.sheets[sheet - 1] });
+    this.shown = 0;
     if (!this.sheet) return;
     const { x, y, w, h } = this.sheet;
-    this.stage.fit([x, y, x + w, y + h]);
     this.stage.overlay = (c) => this.draw(c);
+    this.stage.underlay = (c) => this.done(c, 0, this.index());
+    this.stage.fit([x, y, x + w, y + h]);
     this.go(this.total);
   }
 
@@ -58,7 +60,11 @@ export class Player {
   go(time) {
     this.time = Math.min(this.total, Math.max(0, time));
     $("#scrub").value = this.total ? (1000 * this.time) / this.total : 0;
-    this.stage.blit();
+    const n = this.index();
+    // What is done only grows while time runs forward: the new moves are added to what is drawn.
+    if (n < this.shown) this.stage.redraw();
+    else this.stage.paint((c) => this.done(c, this.shown, n));
+    this.tell(n);
   }
 
   /** Index of the first move that ends after the time. */
@@ -68,15 +74,18 @@ export class Player {
     return a;
   }
 
-  draw(c) {
-    const { stage, sheet } = this, n = this.index();
-    stage.place(c, sheet.x, sheet.y, false);
+  /** Draws the moves from one to another, in their inks. */
+  done(c, from, to) {
+    const { stage, sheet } = this;
+    this.shown = to;
+    if (from >= to) return;
+    stage.place(c, sheet.x, sheet.y);
     c.lineWidth = 2.2 / stage.view.k;
     c.lineCap = "round";
     c.setLineDash([]);
     for (let kind = 1; kind < INKS.length; kind += 1) {
       const path = new Path2D();
-      for (let i = 0; i < n; i += 1) {
+      for (let i = from; i < to; i += 1) {
         const m = this.moves[i];
         if (m[6] !== kind) continue;
         path.moveTo(m[0], m[1]);
@@ -85,18 +94,35 @@ export class Player {
       c.strokeStyle = INKS[kind];
       c.stroke(path);
     }
+  }
+
+  /** Where in which move the head is at the present time. */
+  head(n) {
     const move = this.moves[Math.min(n, this.moves.length - 1)];
-    if (!move) return;
+    if (!move) return null;
     const begun = n > 0 ? this.moves[n - 1][5] : 0;
     const share = n < this.moves.length ? Math.min(1, (this.time - begun) / Math.max(1e-9, move[5] - begun)) : 1;
-    const hx = move[0] + (move[3] - move[0]) * share, hy = move[1] + (move[4] - move[1]) * share;
-    const r = 7 / stage.view.k;
+    return { x: move[0] + (move[3] - move[0]) * share, y: move[1] + (move[4] - move[1]) * share, kind: n < this.moves.length ? KINDS[move[6]] : "done" };
+  }
+
+  tell(n) {
+    const head = this.head(n);
+    if (head) $("#play-state").textContent = `${clock(this.time)} of ${clock(this.total)}, ${head.kind}, x ${head.x.toFixed(1)} y ${head.y.toFixed(1)}`;
+  }
+
+  /** The head, over everything. */
+  draw(c) {
+    const { stage, sheet } = this, head = this.head(this.index());
+    if (!head) return;
+    stage.place(c, sheet.x, sheet.y, false);
+    const { x, y } = head, r = 7 / stage.view.k;
+    c.lineWidth = 2.2 / stage.view.k;
+    c.setLineDash([]);
     c.strokeStyle = "#5f7a3a";
     c.beginPath();
-    c.arc(hx, hy, r, 0, 7);
-    c.moveTo(hx - 2 * r, hy); c.lineTo(hx + 2 * r, hy);
-    c.moveTo(hx, hy - 2 * r); c.lineTo(hx, hy + 2 * r);
+    c.arc(x, y, r, 0, 7);
+    c.moveTo(x - 2 * r, y); c.lineTo(x + 2 * r, y);
+    c.moveTo(x, y - 2 * r); c.lineTo(x, y + 2 * r);
     c.stroke();
-    $("#play-state").textContent = `${clock(this.time)} of ${clock(this.total)}, ${n < this.moves.length ? KINDS[move[6]] : "done"}, x ${hx.toFixed(1)} y ${hy.toFixed(1)}`;
   }
 }

@@ -49,6 +49,7 @@ export class Stage {
     this.chosen = [];
     this.marked = null;
     this.overlay = null;
+    this.underlay = null;
     this.view = { x: 0, y: 0, k: 1 };
     this.layer = document.createElement("canvas");
     this.dark = matchMedia("(prefers-color-scheme: dark)");
@@ -75,6 +76,7 @@ export class Stage {
     this.station = station;
     this.scene = scene;
     this.overlay = null;
+    this.underlay = null;
     this.chosen = [];
     this.build();
     const same = before && this.extent && before.every((v, i) => Math.abs(v - this.extent[i]) < 1e-6);
@@ -172,8 +174,18 @@ export class Stage {
         if (left > this.w + m || left + gw * k < -m || bottom < -m || bottom - gh * k > this.h + m) continue;
         if (g.kind === "bench") this.drawBench(c, g); else this.drawSheet(c, g);
       }
+      if (this.underlay) this.underlay(c);
       this.drawMarks(c);
     }
+    this.blit();
+  }
+
+  /** Adds to what is drawn, at the view it was drawn for. */
+  paint(add) {
+    const view = this.view;
+    this.view = this.drawn;
+    add(this.layer.getContext("2d", { alpha: false }));
+    this.view = view;
     this.blit();
   }
 

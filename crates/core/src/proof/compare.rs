@@ -1,12 +1,13 @@
 //! What the program burns against what was meant.
 
-use super::{Action, ProgramFault, SheetProof};
+use super::{Action, ProgramFault, SheetProof, Traced};
 use crate::assign::{Process, Work, parents};
 use crate::finding::{Finding, Severity, Station};
 use crate::geometry::{Bounds, Path, Point, Segment};
 use crate::hold::SheetPath;
 use crate::nest::SheetLayout;
 use crate::shop::Machine;
+use rayon::prelude::*;
 use rstar::primitives::{GeomWithData, Rectangle};
 use rstar::{AABB, RTree};
 
@@ -57,51 +58,19 @@ pub(super) fn run(
     let mut stray = Vec::new();
     let mut twice = Vec::new();
     let index = RTree::bulk_load(strokes.iter().enumerate().map(|(i, s)| boxed(&s.path, i)).collect());
-    let powers = actions.iter().filter_map(|a| if let Action::Move { power, .. } = a { Some(*power) } else { None });
-    for (m, power) in proof.moves.iter_mut().zip(powers) {
-        if power <= 0.0 {
-            continue;
+    let powers: Vec<f64> = actions.iter().filter_map(|a| if let Action::Move { power, .. } = a { Some(*power) } else { None }).collect();
+    let burned: Vec<Option<Burned>> =
+        proof.moves.par_iter().zip(&powers).map(|(m, power)| (*power > 0.0).then(|| burned(&m.path, &strokes, &index, intended))).collect();
+    for (m, burned) in proof.moves.iter_mut().zip(burned) {
+        let Some(burned) = burned else { continue };
+        for (k, length) in &burned.on {
+            strokes[*k].burned += length;
         }
-        let length = m.path.length();
-        let samples = (length / STEP).ceil().clamp(2.0, MOST_SAMPLES) as usize;
-        let mut held = None;
-        for i in 0..samples {
-            let at = (i as f64 + 0.5) / samples as f64;
-            let (p, way) = (m.path.at(at), m.path.direction(at));
-            let near = index.locate_in_envelope_intersecting(AABB::from_corners([p.x - NEAR, p.y - NEAR], [p.x + NEAR, p.y + NEAR]));
-            let mut best: Option<(f64, usize)> = None;
-            let mut along: Option<usize> = None;
-            let mut doubled = false;
-            for k in near.map(|b| b.data) {
-                let s = &strokes[k];
-                let t = s.path.nearest(p);
-                let distance = s.path.at(t).distance(p);
-                let parallel = s.path.direction(t).dot(way).abs() > 0.95;
-                if distance > NEAR || !parallel {
-                    continue;
-                }
-                if distance < 0.005 && t > 0.02 && t < 0.98 && intended.ops[s.op].process == Process::Cut {
-                    // Leads run along their own contour for a hair's breadth; another contour's line does not.
-                    doubled |= along.is_some_and(|op| op != s.op);
-                    along = Some(s.op);
-                }
-                if best.is_none_or(|b| distance < b.0) {
-                    best = Some((distance, k));
-                }
-            }
-            match best {
-                Some((_, k)) => {
-                    strokes[k].burned += length / samples as f64;
-                    held = Some(k);
-                }
-                None => stray.push(p),
-            }
-            if doubled {
-                twice.push(p);
-            }
-        }
-        if let Some(k) = held {
-            (m.op, m.lead, m.process) = (Some(strokes[k].op), strokes[k].lead, Some(intended.ops[strokes[k].op].process));
+        stray.extend(burned.stray);
+        twice.extend(burned.twice);
+        if let Some((k, _)) = burned.on.last() {
+            let s = &strokes[*k];
+            (m.op, m.lead, m.process) = (Some(s.op), s.lead, Some(intended.ops[s.op].process));
         } else {
             m.process = Some(Process::Cut);
         }
@@ -112,6 +81,57 @@ pub(super) fn run(
     inside_out(proof, intended, layout, work, &mut faults);
     gouges(proof, intended, layout, work, &mut faults);
     faults.findings
+}
+
+/// What a burned move covers.
+#[derive(Default)]
+struct Burned {
+    /// Strokes with the length burned on them, mm; a stroke may stand more than once.
+    on: Vec<(usize, f64)>,
+    /// Points where nothing was meant to be burned.
+    stray: Vec<Point>,
+    /// Points on the strokes of two cuts at once.
+    twice: Vec<Point>,
+}
+
+/// Lays points of a burned move over the strokes.
+fn burned(path: &Segment, strokes: &[Stroke], index: &RTree<Boxed>, intended: &SheetPath) -> Burned {
+    let mut out = Burned::default();
+    let length = path.length();
+    let samples = (length / STEP).ceil().clamp(2.0, MOST_SAMPLES) as usize;
+    for i in 0..samples {
+        let at = (i as f64 + 0.5) / samples as f64;
+        let (p, way) = (path.at(at), path.direction(at));
+        let near = index.locate_in_envelope_intersecting(AABB::from_corners([p.x - NEAR, p.y - NEAR], [p.x + NEAR, p.y + NEAR]));
+        let mut best: Option<(f64, usize)> = None;
+        let mut along: Option<usize> = None;
+        let mut doubled = false;
+        for k in near.map(|b| b.data) {
+            let s = &strokes[k];
+            let t = s.path.nearest(p);
+            let distance = s.path.at(t).distance(p);
+            let parallel = s.path.direction(t).dot(way).abs() > 0.95;
+            if distance > NEAR || !parallel {
+                continue;
+            }
+            if distance < 0.005 && t > 0.02 && t < 0.98 && intended.ops[s.op].process == Process::Cut {
+                // Leads run along their own contour for a hair's breadth; another contour's line does not.
+                doubled |= along.is_some_and(|op| op != s.op);
+                along = Some(s.op);
+            }
+            if best.is_none_or(|b| distance < b.0) {
+                best = Some((distance, k));
+            }
+        }
+        match best {
+            Some((_, k)) => out.on.push((k, length / samples as f64)),
+            None => out.stray.push(p),
+        }
+        if doubled {
+            out.twice.push(p);
+        }
+    }
+    out
 }
 
 struct Faults {
@@ -230,18 +250,18 @@ fn gouges(proof: &SheetProof, intended: &SheetPath, layout: &SheetLayout, work: 
         outlines.iter().enumerate().filter(|(_, o)| !o.0.segments.is_empty()).map(|(k, o)| in_box(o.0.bounds(), k)).collect(),
     );
     let index: RTree<Boxed> = RTree::bulk_load(edges.iter().enumerate().map(|(i, e)| boxed(&e.0, i)).collect());
-    let mut bad = Vec::new();
-    for m in proof.moves.iter().filter(|m| m.process == Some(Process::Cut)) {
-        let Some(op) = m.op.map(|o| &intended.ops[o]) else { continue };
+    let into_parts = |m: &Traced| -> Vec<Point> {
+        let mut bad = Vec::new();
+        let Some(op) = m.op.map(|o| &intended.ops[o]) else { return bad };
         if !work.items[op.item].contour.path.closed {
-            continue;
+            return bad;
         }
-        let reach = op.kerf / 2.0 - GOUGE;
+        let reach = (op.kerf / 2.0 - GOUGE).max(0.0);
         let samples = (m.path.length() / STEP).ceil().clamp(1.0, MOST_SAMPLES) as usize;
         for i in 0..samples {
             let p = m.path.at((i as f64 + 0.5) / samples as f64);
-            let r = reach.max(0.0);
-            let mut near = index.locate_in_envelope_intersecting(AABB::from_corners([p.x - r, p.y - r], [p.x + r, p.y + r]));
+            let mut near =
+                index.locate_in_envelope_intersecting(AABB::from_corners([p.x - reach, p.y - reach], [p.x + reach, p.y + reach]));
             if near.any(|e| edges[e.data].0.distance(p) < reach) {
                 bad.push(p);
             }
@@ -252,6 +272,8 @@ fn gouges(proof: &SheetProof, intended: &SheetPath, layout: &SheetLayout, work: 
         if boxes.locate_in_envelope_intersecting(AABB::from_point([p.x, p.y])).any(|b| within(&outlines[b.data])) {
             bad.push(p);
         }
-    }
+        bad
+    };
+    let bad: Vec<Point> = proof.moves.par_iter().filter(|m| m.process == Some(Process::Cut)).flat_map_iter(into_parts).collect();
     faults.add("gouge", &bad, "places of good parts would be cut into");
 }

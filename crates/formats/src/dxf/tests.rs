@@ -1,1 +1,201 @@
+use super::{WriteLayer, read, write};
+use crate::ReadError;
+use boustrophe_core::drawing::{Drawing, FileUnits, Shape, Unit};
+use boustrophe_core::geometry::{Bounds, Path, Point, Segment, fit_curves};
+use proptest::prelude::*;
+use std::fmt::Write;
 
+/// A file from words: `kind code value code value ...`, one entity after `0`.
+fn file(header: &str, tables: &str, blocks: &str, entities: &str) -> String {
+    let lines = |words: &str| words.split_whitespace().fold(String::new(), |all, w| all + w + "\n");
+    let section = |name: &str, body: &str| format!("0\nSECTION\n2\n{name}\n{}0\nENDSEC\n", lines(body));
+    section("HEADER", header) + &section("TABLES", tables) + &section("BLOCKS", blocks) + &section("ENTITIES", entities) + "0\nEOF\n"
+}
+
+fn drawing(entities: &str) -> Drawing {
+    read("t.dxf", file("9 $INSUNITS 70 4", "", "", entities).as_bytes()).expect("it reads")
+}
+
+fn segments(d: &Drawing, i: usize) -> Vec<Segment> {
+    match &d.entities[i].shape {
+        Shape::Path { curves, .. } => fit_curves(curves, 0.01),
+        Shape::Text(_) => panic!("a text"),
+    }
+}
+
+fn bounds(d: &Drawing) -> Bounds {
+    (0..d.entities.len())
+        .filter(|i| matches!(d.entities[*i].shape, Shape::Path { .. }))
+        .flat_map(|i| segments(d, i))
+        .fold(Bounds::EMPTY, |b, s| b.union(s.bounds()))
+}
+
+fn near(p: Point, x: f64, y: f64) -> bool {
+    p.distance(Point::new(x, y)) < 1e-6
+}
+
+#[test]
+fn every_kind_comes_in_where_it_was_drawn() {
+    let d = drawing(
+        "0 LINE 8 A 10 1 20 2 11 5 21 6
+         0 ARC 8 A 10 0 20 0 40 10 50 90 51 180
+         0 CIRCLE 8 A 10 50 20 0 40 5
+         0 LWPOLYLINE 8 A 90 2 70 0 10 0 20 0 42 1 10 10 20 0
+         0 ELLIPSE 8 A 10 0 20 0 11 20 21 0 40 0.5 41 0 42 1.5707963267948966
+         0 POLYLINE 8 A 66 1 70 1 0 VERTEX 8 A 10 0 20 0 0 VERTEX 8 A 10 9 20 0 0 VERTEX 8 A 10 9 20 9 0 SEQEND
+         0 SPLINE 8 A 70 8 71 3 72 8 73 4 40 0 40 0 40 0 40 0 40 1 40 1 40 1 40 1 10 0 20 0 10 0 20 10 10 10 20 10 10 10 20 0",
+    );
+    assert_eq!((d.read, d.skipped.len(), d.units), (7, 0, FileUnits::Known(Unit::Mm)));
+    let line = segments(&d, 0)[0];
+    assert!(near(line.start, 1.0, 2.0) && near(line.end, 5.0, 6.0));
+    let arc = segments(&d, 1)[0];
+    assert!(near(arc.start, 0.0, 10.0) && near(arc.end, -10.0, 0.0) && (arc.radius() - 10.0).abs() < 1e-9);
+    assert_eq!(segments(&d, 2).len(), 2, "a circle is two arcs");
+    assert!(near(segments(&d, 3)[0].at(0.5), 5.0, -5.0), "a bulge of 1 turns anticlockwise");
+    let ellipse = segments(&d, 4);
+    assert!(near(ellipse[0].start, 20.0, 0.0) && near(ellipse[ellipse.len() - 1].end, 0.0, 10.0));
+    assert_eq!(segments(&d, 5).len(), 3);
+    assert!(segments(&d, 6).iter().any(|s| s.distance(Point::new(5.0, 7.5)) < 0.02), "the middle of the Bezier");
+}
+
+#[test]
+fn blocks_are_drawn_out_nested_scaled_mirrored_turned_and_arrayed() {
+    let blocks = "0 BLOCK 2 HOLE 10 1 20 1 0 CIRCLE 8 0 10 1 20 1 40 2 0 ENDBLK
+                  0 BLOCK 2 BAR 10 0 20 0 0 LINE 8 0 62 0 10 0 20 0 11 10 21 0 0 INSERT 8 0 2 HOLE 10 10 20 0 41 2 42 2 0 ENDBLK";
+    let d = |insert: &str| read("t.dxf", file("", "0 LAYER 2 TOP 62 1 70 0", blocks, insert).as_bytes()).expect("it reads");
+    let turned = d("0 INSERT 8 TOP 62 3 2 BAR 10 100 20 0 50 90");
+    let line = segments(&turned, 0)[0];
+    assert!(near(line.start, 100.0, 0.0) && near(line.end, 100.0, 10.0));
+    assert_eq!(turned.styles[turned.entities[0].style].stroke, Some([0, 255, 0]), "by block");
+    assert_eq!(turned.styles[turned.entities[1].style].stroke, Some([255, 0, 0]), "by the layer of the reference");
+    let circle = segments(&turned, 1)[0];
+    assert!((circle.radius() - 4.0).abs() < 1e-9 && near(circle.center(), 100.0, 10.0), "{circle:?}");
+    let mirrored = d("0 INSERT 8 TOP 2 BAR 10 0 20 0 41 -1");
+    assert!(near(segments(&mirrored, 0)[0].end, -10.0, 0.0));
+    let array = d("0 INSERT 8 TOP 2 BAR 10 0 20 0 70 3 71 2 44 50 45 20");
+    assert_eq!((array.read, array.entities.len()), (1, 12));
+    let b = bounds(&array);
+    assert!((b.max.x - 114.0).abs() < 1e-9 && (b.max.y - 24.0).abs() < 1e-9);
+    let stretched = d("0 INSERT 8 TOP 2 BAR 10 0 20 0 41 2 42 1");
+    let b = segments(&stretched, 1).iter().fold(Bounds::EMPTY, |b, s| b.union(s.bounds()));
+    assert!((b.width() - 16.0).abs() < 0.02 && (b.height() - 8.0).abs() < 0.02, "a circle stretched is an ellipse");
+}
+
+#[test]
+fn a_block_in_itself_and_a_bomb_of_blocks_are_told() {
+    let own = "0 BLOCK 2 X 10 0 20 0 0 INSERT 8 0 2 X 10 1 20 0 0 LINE 8 0 10 0 20 0 11 1 21 0 0 ENDBLK";
+    let d = read("t.dxf", file("", "", own, "0 INSERT 8 0 2 X 10 0 20 0").as_bytes()).expect("it reads");
+    assert!(d.broken.iter().any(|b| b.contains("holds itself")));
+    let mut blocks = "0 BLOCK 2 B0 10 0 20 0 0 LINE 8 0 10 0 20 0 11 1 21 0 0 ENDBLK".to_owned();
+    for i in 1..9 {
+        let _ = write!(blocks, " 0 BLOCK 2 B{i} 10 0 20 0");
+        (0..10).for_each(|_| {
+            let _ = write!(blocks, " 0 INSERT 8 0 2 B{} 10 0 20 0", i - 1);
+        });
+        blocks.push_str(" 0 ENDBLK");
+    }
+    let bomb = read("bomb.dxf", file("", "", &blocks, "0 INSERT 8 0 2 B8 10 0 20 0").as_bytes());
+    assert!(matches!(bomb, Err(ReadError::TooMany { .. })), "{:?}", bomb.map(|d| d.entities.len()));
+}
+
+#[test]
+fn units_and_layers_are_read() {
+    for (code, units) in
+        [(1, FileUnits::Known(Unit::In)), (4, FileUnits::Known(Unit::Mm)), (6, FileUnits::Known(Unit::M)), (0, FileUnits::Unsaid)]
+    {
+        let d = read("t.dxf", file(&format!("9 $INSUNITS 70 {code}"), "", "", "").as_bytes()).expect("it reads");
+        assert_eq!(d.units, units);
+    }
+    let tables = "0 LAYER 2 OFF 62 -3 70 0 0 LAYER 2 FROZEN 62 5 70 1 0 LAYER 2 CUT 62 1 70 0 6 DASHED 370 50";
+    let entities = "0 LINE 8 OFF 10 0 20 0 11 1 21 0 0 LINE 8 FROZEN 10 0 20 0 11 1 21 0 0 LINE 8 CUT 10 0 20 0 11 1 21 0 0 LINE 8 CUT 420 255 10 0 20 0 11 1 21 0";
+    let d = read("t.dxf", file("", tables, "", entities).as_bytes()).expect("it reads");
+    let style = |i: usize| &d.styles[d.entities[i].style];
+    assert!(style(0).hidden && style(1).hidden && !style(2).hidden);
+    assert_eq!((style(2).line_type.as_str(), style(2).width, style(2).stroke), ("DASHED", 500, Some([255, 0, 0])));
+    assert_eq!(style(3).stroke, Some([0, 0, 255]), "true colour");
+}
+
+#[test]
+fn what_is_seen_from_below_is_turned_right_side_round() {
+    let d = drawing("0 CIRCLE 8 0 10 20 20 5 40 3 230 -1 0 ARC 8 0 10 0 20 0 40 5 50 0 51 90 230 -1");
+    assert!(near(segments(&d, 0)[0].center(), -20.0, 5.0));
+    let arc = segments(&d, 1)[0];
+    assert!(arc.bounds().max.x < 1e-9 && arc.bounds().max.y > 4.9, "the arc lies on the left: {arc:?}");
+}
+
+#[test]
+fn texts_are_reference_and_kept_readable() {
+    let d = drawing("0 TEXT 8 N 10 5 20 6 40 4 1 GRAIN 0 MTEXT 8 N 10 0 20 0 40 3 1 {\\fArial;two\\Plines}");
+    let texts: Vec<&str> =
+        d.entities.iter().filter_map(|e| if let Shape::Text(t) = &e.shape { Some(t.value.as_str()) } else { None }).collect();
+    assert_eq!(texts, ["GRAIN", "two lines"]);
+}
+
+#[test]
+fn every_entity_is_used_or_counted() {
+    let d = drawing(
+        "0 LINE 8 0 10 0 20 0 11 1 21 1 0 WIPEOUT 8 0 0 REGION 8 0 0 REGION 8 0 0 LINE 8 0 67 1 10 0 20 0 11 1 21 1 0 LINE 8 0 10 nan 20 0 11 1 21 1",
+    );
+    assert_eq!(d.read, 1);
+    let skipped: Vec<(&str, usize)> = d.skipped.iter().map(|(k, n)| (k.as_str(), *n)).collect();
+    assert_eq!(skipped, [("LINE", 1), ("LINE in paper space", 1), ("REGION", 2), ("WIPEOUT", 1)]);
+    assert!(d.broken[0].contains("“nan”"), "{:?}", d.broken);
+}
+
+#[test]
+fn damage_is_told_with_its_line() {
+    for (text, said) in [
+        ("hello\nworld\n", "line 1"),
+        ("0\nSECTION\n2\nENTITIES\n0\nLINE\n8\n", "the file ends in the middle"),
+        ("0\nSECTION\n2\nENTITIES\nzero\nLINE\n", "line 5"),
+        ("999\nonly a comment\n", "no section"),
+    ] {
+        let error = read("d.dxf", text.as_bytes()).expect_err("it is damaged").to_string();
+        assert!(error.starts_with("d.dxf, line") && error.contains(said), "{error}");
+    }
+}
+
+/// An outline of lines and arcs that closes.
+fn outline() -> impl Strategy<Value = Path> {
+    prop::collection::vec((-400.0..400.0_f64, -400.0..400.0_f64, prop_oneof![Just(0.0), -1.2..1.2_f64]), 3..12).prop_map(|points| {
+        let n = points.len();
+        let segments = (0..n)
+            .map(|i| Segment {
+                start: Point::new(points[i].0, points[i].1),
+                end: Point::new(points[(i + 1) % n].0, points[(i + 1) % n].1),
+                bulge: points[i].2,
+            })
+            .collect();
+        Path::new(segments, true)
+    })
+}
+
+proptest! {
+    #[test]
+    fn what_is_written_reads_back_the_same(outlines in prop::collection::vec(outline(), 1..5)) {
+        let text = write(&[WriteLayer { name: "cut", colour: 7, paths: outlines.clone() }]);
+        let d = read("t.dxf", text.as_bytes()).expect("it reads");
+        prop_assert_eq!(d.units, FileUnits::Known(Unit::Mm));
+        prop_assert_eq!(d.entities.len(), outlines.len());
+        for (i, path) in outlines.iter().enumerate() {
+            let back = Path::new(segments(&d, i), true);
+            prop_assert!((back.length() - path.length()).abs() < 0.001 * path.segments.len() as f64);
+            for s in &path.segments {
+                prop_assert!(back.nearest(s.at(0.3)).distance < 0.001);
+            }
+        }
+    }
+
+    /// Whatever the bytes, there is an answer.
+    #[test]
+    fn nothing_panics(mut cut in 0..9000_usize, edits in prop::collection::vec((0..9000_usize, any::<u8>()), 0..12)) {
+        let whole = include_bytes!("../../../../demo/stand-gusset.dxf");
+        let mut bytes = whole.to_vec();
+        for (at, byte) in edits {
+            let n = bytes.len();
+            bytes[at % n] = byte;
+        }
+        cut = cut.min(bytes.len());
+        let _ = read("t.dxf", &bytes[..cut]);
+    }
+}

@@ -1,1 +1,170 @@
+use super::{WriteGroup, path_data, read, write};
+use boustrophe_core::drawing::{Drawing, FileUnits, Shape, Unit};
+use boustrophe_core::geometry::{Bounds, Path, Point, Segment, fit_curves};
+use proptest::prelude::*;
 
+fn page(attributes: &str, body: &str) -> Drawing {
+    let text = format!(r#"<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" {attributes}>{body}</svg>"#);
+    read("t.svg", text.as_bytes()).expect("it reads")
+}
+
+fn mm(body: &str) -> Drawing {
+    page(r#"width="100mm" height="50mm" viewBox="0 0 100 50""#, body)
+}
+
+fn segments(d: &Drawing, i: usize) -> Vec<Segment> {
+    match &d.entities[i].shape {
+        Shape::Path { curves, .. } => fit_curves(curves, 0.01),
+        Shape::Text(_) => panic!("a text"),
+    }
+}
+
+fn bounds(d: &Drawing, i: usize) -> Bounds {
+    segments(d, i).iter().fold(Bounds::EMPTY, |b, s| b.union(s.bounds()))
+}
+
+fn is(b: Bounds, x0: f64, y0: f64, x1: f64, y1: f64) -> bool {
+    [b.min.x - x0, b.min.y - y0, b.max.x - x1, b.max.y - y1].iter().all(|d| d.abs() < 1e-6)
+}
+
+#[test]
+fn the_page_gives_the_size() {
+    let rect = r#"<rect x="10" y="5" width="20" height="10" stroke="red" fill="none"/>"#;
+    let d = mm(rect);
+    assert_eq!(d.units, FileUnits::Known(Unit::Mm));
+    assert!(is(bounds(&d, 0), 10.0, 35.0, 30.0, 45.0), "y up: {:?}", bounds(&d, 0));
+    let d = page(r#"width="4in" height="2in" viewBox="0 0 400 200""#, rect);
+    assert!(is(bounds(&d, 0), 2.54, 50.8 - 15.0 * 0.254, 7.62, 50.8 - 5.0 * 0.254));
+    let d = page(r#"width="200" height="100" viewBox="0 0 100 50""#, rect);
+    assert_eq!(d.units, FileUnits::Pixels);
+    assert!(is(bounds(&d, 0), 20.0, 70.0, 60.0, 90.0));
+    // The viewBox is fitted into the middle of a wider page, unless it says otherwise.
+    let d = page(r#"width="200mm" height="50mm" viewBox="0 0 100 50""#, rect);
+    assert!(is(bounds(&d, 0), 60.0, 35.0, 80.0, 45.0));
+    let d = page(r#"width="200mm" height="50mm" viewBox="0 0 100 50" preserveAspectRatio="none""#, rect);
+    assert!(is(bounds(&d, 0), 20.0, 35.0, 60.0, 45.0));
+    let d = page(r#"width="200mm" height="50mm" viewBox="0 0 100 50" preserveAspectRatio="xMinYMin""#, rect);
+    assert!(is(bounds(&d, 0), 10.0, 35.0, 30.0, 45.0));
+}
+
+#[test]
+fn circles_and_arcs_stay_arcs() {
+    let d = mm(
+        r#"<g stroke="black" fill="none"><circle cx="50" cy="25" r="10"/><path d="M10 10 A5 5 0 0 1 20 10"/><rect x="0" y="0" width="30" height="20" rx="4"/><ellipse cx="50" cy="25" rx="10" ry="10"/></g>"#,
+    );
+    assert_eq!(segments(&d, 0).len(), 2);
+    assert_eq!(segments(&d, 1).len(), 1);
+    assert!((segments(&d, 1)[0].radius() - 5.0).abs() < 1e-9);
+    assert_eq!(segments(&d, 2).iter().filter(|s| !s.is_line()).count(), 4, "round corners");
+    assert_eq!(segments(&d, 3).len(), 2, "an even ellipse is a circle");
+    let turned = mm(r#"<circle cx="10" cy="0" r="3" stroke="black" transform="translate(40 25) rotate(30) scale(2)"/>"#);
+    assert_eq!(segments(&turned, 0).len(), 2);
+    assert!((segments(&turned, 0)[0].radius() - 6.0).abs() < 1e-9);
+}
+
+#[test]
+fn looks_come_from_attributes_styles_sheets_and_groups() {
+    let d = mm(r##"<style>.c{stroke:#e4002b;fill:none} #b{stroke:blue} rect.k{stroke:lime}</style>
+        <g id="engrave" fill="#333" stroke="none"><path d="M0 0h5v5z"/><path style="fill:none;stroke:rgb(1,2,3)" d="M0 0h5v5z"/></g>
+        <rect class="c" width="4" height="4"/><rect id="b" fill="none" width="4" height="4"/><rect class="c k" width="4" height="4"/>
+        <g style="display:none"><rect class="c" width="4" height="4"/></g><rect class="c" visibility="hidden" width="4" height="4"/>
+        <rect fill="none" width="4" height="4"/>"##);
+    let style = |i: usize| &d.styles[d.entities[i].style];
+    assert_eq!((style(0).fill, style(0).stroke, style(0).layer.as_str()), (Some([0x33; 3]), None, "engrave"));
+    assert_eq!((style(1).fill, style(1).stroke), (None, Some([1, 2, 3])));
+    assert_eq!(style(2).stroke, Some([0xe4, 0, 0x2b]));
+    assert_eq!(style(3).stroke, Some([0, 0, 255]));
+    assert_eq!(style(4).stroke, Some([0, 255, 0]), "the narrower selector wins");
+    assert!(style(5).hidden);
+    assert_eq!((d.entities.len(), d.read, d.skipped.values().sum::<usize>()), (6, 6, 1), "what has neither line nor fill draws nothing");
+}
+
+#[test]
+fn references_are_drawn_where_they_point() {
+    let d = mm(
+        r##"<defs><rect id="r" width="4" height="2" stroke="black"/><symbol id="s" viewBox="0 0 10 10"><circle cx="5" cy="5" r="5" stroke="black"/></symbol></defs>
+        <use href="#r" x="10" y="20"/><use xlink:href="#s" x="50" y="20" width="20" height="20"/><use href="#gone"/>
+        <g id="loop"><use href="#loop"/></g>"##,
+    );
+    assert!(is(bounds(&d, 0), 10.0, 28.0, 14.0, 30.0));
+    assert!(is(bounds(&d, 1), 50.0, 10.0, 70.0, 30.0));
+    assert!(d.skipped.keys().any(|k| k.contains("not in the file")), "{:?}", d.skipped);
+    assert!(d.broken.iter().any(|b| b.contains("perhaps in itself")), "{:?}", d.broken);
+}
+
+#[test]
+fn paths_follow_the_grammar() {
+    let d = mm(r#"<path fill="none" stroke="black" d="M10,10 h10 v5 H10z m0 20 l5 0 c0 2 2 4 4 4 s4-2 4-4 q2 4 4 0 t4 0 L40-1"/>"#);
+    assert_eq!(d.entities.len(), 2);
+    assert!(
+        matches!(d.entities[0].shape, Shape::Path { closed: true, .. }) && matches!(d.entities[1].shape, Shape::Path { closed: false, .. })
+    );
+    let end = segments(&d, 1).last().map(|s| s.end).expect("an end");
+    assert!(end.distance(Point::new(40.0, 51.0)) < 1e-6);
+    let broken = mm(r#"<path stroke="black" d="M10 10 L20"/>"#);
+    assert_eq!((broken.read, broken.broken.len()), (0, 1));
+}
+
+#[test]
+fn scripts_and_bombs_do_nothing() {
+    let d = mm(r#"<script>alert(1)</script><rect width="5" height="5" stroke="black" onclick="x()"/>"#);
+    assert_eq!((d.read, d.skipped.get("script")), (1, Some(&1)));
+    let bomb = r#"<!DOCTYPE s [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;&a;&a;&a;&a;&a;&a;"><!ENTITY c "&b;&b;&b;&b;&b;&b;&b;&b;&b;&b;"><!ENTITY d "&c;&c;&c;&c;&c;&c;&c;&c;&c;&c;"><!ENTITY e "&d;&d;&d;&d;&d;&d;&d;&d;&d;&d;"><!ENTITY f "&e;&e;&e;&e;&e;&e;&e;&e;&e;&e;">]><svg xmlns="http://www.w3.org/2000/svg"><text>&f;</text></svg>"#;
+    assert!(read("bomb.svg", bomb.as_bytes()).is_err());
+    for text in ["<svg", "<html></html>", "\u{1}", "<svg xmlns='http://www.w3.org/2000/svg'><g></svg>"] {
+        assert!(read("t.svg", text.as_bytes()).is_err(), "{text}");
+    }
+}
+
+#[test]
+fn a_sheet_is_written_as_expected() {
+    let ring = [Path::rectangle(10.0, 5.0, 20.0, 10.0), Path::circle(Point::new(20.0, 10.0), 2.5)];
+    let text = write(
+        100.0,
+        50.0,
+        &[
+            WriteGroup { name: "engrave", stroke: "#8a5a2b", filled: true, paths: ring.to_vec() },
+            WriteGroup { name: "cut", stroke: "#22292b", filled: false, paths: ring.to_vec() },
+        ],
+    );
+    let expected = r##"<?xml version="1.0" encoding="UTF-8"?>
+<svg xmlns="http://www.w3.org/2000/svg" width="100mm" height="50mm" viewBox="0 0 100 50">
+<g id="engrave" fill="#8a5a2b" fill-rule="evenodd" stroke="none">
+<path d="M10 45L30 45L30 35L10 35Z M22.5 40A2.5 2.5 0 0 0 17.5 40A2.5 2.5 0 0 0 22.5 40Z"/>
+</g>
+<g id="cut" fill="none" stroke="#22292b" stroke-width="0.1">
+<path d="M10 45L30 45L30 35L10 35Z"/>
+<path d="M22.5 40A2.5 2.5 0 0 0 17.5 40A2.5 2.5 0 0 0 22.5 40Z"/>
+</g>
+</svg>
+"##;
+    assert_eq!(text, expected);
+}
+
+proptest! {
+    #[test]
+    fn what_is_written_reads_back_the_same(points in prop::collection::vec((0.0..400.0_f64, 0.0..300.0_f64, prop_oneof![Just(0.0), -1.5..1.5_f64]), 3..12)) {
+        let n = points.len();
+        let at = |i: usize| Point::new(points[i % n].0, points[i % n].1);
+        let path = Path::new((0..n).map(|i| Segment { start: at(i), end: at(i + 1), bulge: points[i].2 }).collect(), true);
+        let text = write(400.0, 300.0, &[WriteGroup { name: "cut", stroke: "#22292b", filled: false, paths: vec![path.clone()] }]);
+        let d = read("t.svg", text.as_bytes()).expect("it reads");
+        prop_assert!(!path_data(&path, 300.0).contains("NaN"));
+        let back = Path::new(segments(&d, 0), true);
+        prop_assert!((back.length() - path.length()).abs() < 0.001 * n as f64);
+        for s in &path.segments {
+            prop_assert!(back.nearest(s.at(0.3)).distance < 0.001);
+        }
+    }
+
+    /// Whatever the bytes, there is an answer.
+    #[test]
+    fn nothing_panics(cut in 0..6000_usize, edits in prop::collection::vec((0..6000_usize, any::<u8>()), 0..12)) {
+        let mut bytes = include_bytes!("../../../../demo/honey-sign.svg").to_vec();
+        let n = bytes.len();
+        for (at, byte) in edits {
+            bytes[at % n] = byte;
+        }
+        let _ = read("t.svg", &bytes[..n - cut.min(n)]);
+    }
+}

@@ -44,9 +44,14 @@ pub fn write(width: f64, height: f64, groups: &[WriteGroup]) -> String {
 }
 
 /// Path data with arcs, y turned over at `height`.
+///
+/// SVG gives an arc by its ends and radius, so the centre of a half circle moves by the root of what its chord is rounded
+/// by: paths with arcs near that are written with all digits.
 pub fn path_data(path: &Path, height: f64) -> String {
     let mut out = String::new();
     let Some(first) = path.segments.first() else { return out };
+    let digits = if path.segments.iter().any(|s| (0.7..1.4).contains(&s.bulge.abs())) { 12 } else { 6 };
+    let short = |v: f64| short(v, digits);
     let _ = write!(out, "M{} {}", short(first.start.x), short(height - first.start.y));
     let n = path.segments.len();
     for (i, s) in path.segments.iter().enumerate() {
@@ -64,9 +69,9 @@ pub fn path_data(path: &Path, height: f64) -> String {
     out
 }
 
-/// Six decimals without trailing zeros.
-fn short(v: f64) -> String {
-    let text = format!("{v:.6}");
+/// So many decimals at most, without trailing zeros.
+fn short(v: f64, digits: usize) -> String {
+    let text = format!("{v:.digits$}");
     let text = text.trim_end_matches('0').trim_end_matches('.');
     if text == "-0" { "0".into() } else { text.into() }
 }
