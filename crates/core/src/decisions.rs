@@ -1,11 +1,11 @@
 //! Everything a person decided about a job, one struct a station. The rest is computed from it.
 
 use crate::assign::{PartId, Process};
-use crate::clean::ContourId;
+use crate::clean::{ContourId, Operation};
 use crate::drawing::Unit;
 use crate::nest::{Layout, Sheet, Turn};
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// All decisions of one revision of a job.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -54,10 +54,15 @@ pub struct DrawingDecisions {
     pub mirrored: bool,
     /// Free ends up to this far apart are joined, mm; `None` for the shop's tolerance.
     pub gap: Option<f64>,
-    /// Drop pieces without length.
-    pub drop_zero: bool,
-    /// Remove lines that lie exactly on another.
-    pub remove_doubles: bool,
+    /// What is mended in it.
+    #[serde(default)]
+    pub mends: BTreeSet<Mend>,
+    /// Polylines of many short edges are followed by lines and arcs within this, mm; `None` leaves them.
+    #[serde(default)]
+    pub refit: Option<f64>,
+    /// What a person does with its contours, in order.
+    #[serde(default)]
+    pub operations: Vec<Operation>,
     /// How many of each of its parts, unless said of the part.
     pub quantity: u32,
 }
@@ -75,9 +80,39 @@ impl DrawingDecisions {
             angle: 0.0,
             mirrored: false,
             gap: None,
-            drop_zero: false,
-            remove_doubles: false,
+            mends: BTreeSet::new(),
+            refit: None,
+            operations: Vec::new(),
             quantity: 1,
+        }
+    }
+}
+
+/// Something that is wrong with a drawing in many places and is mended in all of them.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Mend {
+    /// Pieces without length are dropped.
+    DropZero,
+    /// Lines that lie on another are removed.
+    RemoveDoubles,
+    /// Contours smaller than a speck are dropped.
+    DropSpecks,
+    /// Outlines that cross themselves fall into loops.
+    SplitCrossings,
+    /// Dashes in a row become one line.
+    JoinDashes,
+}
+
+impl Mend {
+    /// What the history says.
+    pub fn done(self) -> &'static str {
+        match self {
+            Self::DropZero => "Pieces without length dropped",
+            Self::RemoveDoubles => "Doubled lines removed",
+            Self::DropSpecks => "Specks dropped",
+            Self::SplitCrossings => "Crossing outlines split",
+            Self::JoinDashes => "Dashes joined",
         }
     }
 }
@@ -137,6 +172,10 @@ pub struct HoldDecisions {
 }
 
 impl Decisions {
+    /// The decisions on drawing `id`, to be changed.
+    pub fn drawing_mut(&mut self, id: u32) -> Option<&mut DrawingDecisions> {
+        self.drawings.iter_mut().find(|d| d.id == id)
+    }
     /// The decisions on drawing `id`.
     pub fn drawing(&self, id: u32) -> Option<&DrawingDecisions> {
         self.drawings.iter().find(|d| d.id == id)

@@ -1,8 +1,8 @@
 //! A change of [`Decisions`]: what a button, the interface and the command line all do.
 
 use crate::assign::{PartId, Process};
-use crate::clean::ContourId;
-use crate::decisions::{Decisions, DrawingDecisions};
+use crate::clean::{ContourId, Operation};
+use crate::decisions::{Decisions, DrawingDecisions, Mend};
 use crate::drawing::Unit;
 use crate::nest::{Layout, Sheet, Turn};
 use serde::{Deserialize, Serialize};
@@ -55,11 +55,24 @@ pub enum Edit {
         drawing: u32,
         gap: f64,
     },
-    RemoveDoubles {
+    Mend {
         drawing: u32,
+        mend: Mend,
     },
-    DropZero {
+    /// Follow dense polylines within `tolerance` mm; `None` leaves them as drawn.
+    Refit {
         drawing: u32,
+        tolerance: Option<f64>,
+    },
+    /// Do something with a drawing's contours, after all that was done before.
+    Operate {
+        drawing: u32,
+        operation: Operation,
+    },
+    /// Take back the operation at this place in the list, from 0; those after it stay.
+    TakeBack {
+        drawing: u32,
+        at: usize,
     },
     /// `None` gives the style back to rules and shape.
     SetKey {
@@ -124,6 +137,9 @@ pub enum Edit {
     },
 }
 
+/// Operations on one drawing at most.
+const MOST_OPERATIONS: usize = 500;
+
 /// Greatest quantity of one part.
 pub const MOST_COPIES: u32 = 5000;
 
@@ -162,8 +178,29 @@ impl Edit {
                 found.mirrored = !found.mirrored;
             }
             Self::SetGap { drawing, gap } => find(d, *drawing)?.gap = Some(within("a gap in mm", *gap, 0.0, 10.0)?),
-            Self::RemoveDoubles { drawing } => find(d, *drawing)?.remove_doubles = true,
-            Self::DropZero { drawing } => find(d, *drawing)?.drop_zero = true,
+            Self::Mend { drawing, mend } => {
+                find(d, *drawing)?.mends.insert(*mend);
+            }
+            Self::Refit { drawing, tolerance } => {
+                find(d, *drawing)?.refit = tolerance.map(|t| within("a tolerance in mm", t, 0.001, 5.0)).transpose()?;
+            }
+            Self::Operate { drawing, operation } => {
+                operation.checked()?;
+                let found = find(d, *drawing)?;
+                if found.operations.len() >= MOST_OPERATIONS {
+                    return Err(format!(
+                        "{MOST_OPERATIONS} operations on one drawing are the most; export the drawing and go on from there"
+                    ));
+                }
+                found.operations.push(operation.clone());
+            }
+            Self::TakeBack { drawing, at } => {
+                let found = find(d, *drawing)?;
+                if *at >= found.operations.len() {
+                    return Err("that operation is not there any more; load the page again".into());
+                }
+                found.operations.remove(*at);
+            }
             Self::SetKey { key, process } => set_or_clear(&mut d.keys, key.clone(), *process),
             Self::SetContours { contours, process } => contours.iter().for_each(|c| set_or_clear(&mut d.contours, *c, *process)),
             Self::SetBatch { machine, material, thickness } => {
@@ -216,8 +253,11 @@ impl Edit {
             Self::TurnDrawing { degrees, .. } => format!("Turned {degrees}°"),
             Self::MirrorDrawing { .. } => "Mirrored".into(),
             Self::SetGap { gap, .. } => format!("Gaps up to {gap:.3} mm joined"),
-            Self::RemoveDoubles { .. } => "Doubled lines removed".into(),
-            Self::DropZero { .. } => "Pieces without length dropped".into(),
+            Self::Mend { mend, .. } => mend.done().into(),
+            Self::Refit { tolerance: Some(t), .. } => format!("Polylines followed within {t} mm"),
+            Self::Refit { tolerance: None, .. } => "Polylines as drawn".into(),
+            Self::Operate { operation, .. } => operation.sentence(),
+            Self::TakeBack { .. } => "An operation taken back".into(),
             Self::SetKey { process: Some(p), .. } => format!("Drawing key: {}", p.name()),
             Self::SetKey { process: None, .. } => "Drawing key: by rule and shape".into(),
             Self::SetContours { process: Some(p), contours } => format!("{} by hand on {}", p.name(), contours.len()),

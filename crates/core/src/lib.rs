@@ -15,6 +15,7 @@ pub mod geometry;
 pub mod hold;
 pub mod intake;
 pub mod ledger;
+pub mod lettering;
 pub mod nest;
 pub mod order;
 pub mod proof;

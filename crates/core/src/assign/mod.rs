@@ -139,6 +139,8 @@ pub fn run(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop) -> (Wo
             let (process, why) = key::process_of(c, decisions, shop);
             Item { contour: Arc::clone(c), process, why }
         }));
+        let made: Vec<_> = items[first..].iter().filter(|i| i.process != Process::Reference).map(|i| Arc::clone(&i.contour)).collect();
+        findings.extend(crate::clean::leftovers(drawing, &made));
         let quantity = decisions.drawing(drawing.drawing).map_or(1, |d| d.quantity);
         let gathered = parts::gather(&items, first, drawing, |id| decisions.parts.get(&id).and_then(|p| p.quantity).unwrap_or(quantity));
         parts.extend(gathered.parts);

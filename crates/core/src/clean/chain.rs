@@ -4,9 +4,9 @@
 //! first. Then free ends are joined across gaps, the smallest gap first. Pieces are joined only to pieces of their own
 //! style. Both steps look ends up in a grid, so the time grows with the number of pieces and not with its square.
 
-use super::Piece;
 use super::cells::Cells;
 use super::identity::mixed;
+use super::{Piece, dashes};
 use crate::geometry::{Path, Point, Segment, Vec2};
 use rustc_hash::FxHashMap;
 
@@ -25,6 +25,21 @@ pub(super) struct Gap {
     pub(super) width: f64,
 }
 
+/// How chaining is done. Lengths in mm.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Options {
+    /// Ends this near are one point.
+    pub(super) same: f64,
+    /// Free ends up to this far apart are joined.
+    pub(super) gap: f64,
+    /// Gaps up to this wide are listed.
+    pub(super) report: f64,
+    /// Rows of dashes become the lines they came from.
+    pub(super) join_dashes: bool,
+    /// How near dashes of a row lie to one line.
+    pub(super) near: f64,
+}
+
 /// What chaining came to.
 pub(super) struct Outcome {
     pub(super) contours: Vec<Chained>,
@@ -32,14 +47,19 @@ pub(super) struct Outcome {
     pub(super) joined: Vec<Gap>,
     /// Gaps that were left, narrower than what was to be reported.
     pub(super) open: Vec<Gap>,
+    /// Points at which three or another odd number of ends meet.
+    pub(super) branches: Vec<Point>,
+    /// Starts of rows of dashes that were left, and how many dashes they have.
+    pub(super) dashes: (Vec<Point>, usize),
 }
 
 /// An end of a piece: piece × 2, + 1 for its far end.
 type End = usize;
 const FREE: usize = usize::MAX;
 
-/// Chains pieces: ends within `same` mm are one point, free ends within `gap` are joined, gaps up to `report` are listed.
-pub(super) fn run(pieces: Vec<Piece>, same: f64, gap: f64, report: f64) -> Outcome {
+/// Chains pieces: ends that meet first, then dashes in a row, then ends across gaps.
+pub(super) fn run(pieces: Vec<Piece>, options: Options) -> Outcome {
+    let Options { same, gap, report, join_dashes, near } = options;
     let (whole, loose): (Vec<Piece>, Vec<Piece>) = pieces.into_iter().partition(|p| p.path.closed || p.path.segments.is_empty());
     let mut contours: Vec<Chained> = whole
         .into_iter()
@@ -47,9 +67,18 @@ pub(super) fn run(pieces: Vec<Piece>, same: f64, gap: f64, report: f64) -> Outco
         .map(|p| Chained { path: p.path, style: p.style, name: p.source })
         .collect();
 
-    let links = meet(&loose, same);
+    let (links, branches) = meet(&loose, same);
     let (mut open, closed): (Vec<Chained>, Vec<Chained>) = trace(loose, &links).into_iter().partition(|c| !c.path.closed);
     contours.extend(closed);
+
+    let rows = dashes::find(&open, near);
+    let mut dashes = (Vec::new(), 0);
+    if join_dashes {
+        open = dashes::joined(open, &rows);
+        contours.extend(open.extract_if(.., |c| c.path.closed));
+    } else {
+        dashes = (rows.rows.iter().map(|r| end_point(&open[r[0]].path, false)).collect(), rows.dashes());
+    }
 
     let (links, joined) = bridge(&open, gap.max(same));
     if !joined.is_empty() {
@@ -58,7 +87,7 @@ pub(super) fn run(pieces: Vec<Piece>, same: f64, gap: f64, report: f64) -> Outco
     }
     let (_, left) = bridge(&open, report);
     contours.extend(open);
-    Outcome { contours, joined, open: left }
+    Outcome { contours, joined, open: left, branches, dashes }
 }
 
 fn end_point(path: &Path, far: bool) -> Point {
@@ -70,8 +99,8 @@ fn inward(path: &Path, far: bool) -> Vec2 {
     if far { -path.segments[path.segments.len() - 1].direction(1.0) } else { path.segments[0].direction(0.0) }
 }
 
-/// Links ends that lie on one point.
-fn meet(pieces: &[Piece], same: f64) -> Vec<End> {
+/// Links ends that lie on one point; tells also where an odd number of three or more meet.
+fn meet(pieces: &[Piece], same: f64) -> (Vec<End>, Vec<Point>) {
     let mut links = vec![FREE; pieces.len() * 2];
     let mut nodes: Vec<Vec<End>> = Vec::with_capacity(pieces.len());
     let mut grids: FxHashMap<usize, (Cells, Vec<usize>)> = FxHashMap::default();
@@ -96,7 +125,9 @@ fn meet(pieces: &[Piece], same: f64) -> Vec<End> {
     for ends in &nodes {
         pair_straightest(pieces, ends, &mut links);
     }
-    links
+    let odd = nodes.iter().filter(|ends| ends.len() > 2 && ends.len() % 2 == 1);
+    let branches = odd.map(|ends| end_point(&pieces[ends[0] / 2].path, ends[0] % 2 == 1)).collect();
+    (links, branches)
 }
 
 /// Pairs the ends at one point, those that run on straightest first.

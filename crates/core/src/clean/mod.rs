@@ -4,21 +4,28 @@
 
 mod cells;
 mod chain;
-mod doubles;
+mod crossings;
+mod dashes;
 mod identity;
+pub mod operate;
+mod overlaps;
+mod strays;
 #[cfg(test)]
 mod tests;
+mod told;
 
 pub use identity::ContourId;
+pub use operate::Operation;
 
-use crate::decisions::DrawingDecisions;
+use crate::decisions::{DrawingDecisions, Mend};
 use crate::drawing::{Drawing, Shape, Style, Text};
-use crate::edit::Edit;
-use crate::finding::{Finding, Severity, Station, counted};
+use crate::finding::Finding;
 use crate::geometry::{Bounds, LARGEST_COORDINATE, Path, Point, Segment, Tolerance};
 use crate::intake::Intake;
 use rayon::prelude::*;
 use std::sync::Arc;
+use told::Told;
+pub use told::leftovers;
 
 /// Free ends further apart than the tolerance but nearer than this, in mm, are reported as gaps.
 const GAP_WORTH_ASKING: f64 = 1.0;
@@ -55,6 +62,20 @@ pub struct Cleaned {
     pub texts: Vec<Text>,
     /// Box round all contours.
     pub bounds: Bounds,
+    /// Widths of the gaps between free ends, joined or not, mm.
+    pub gaps: Vec<f64>,
+}
+
+impl Contour {
+    /// A contour with its measures.
+    fn new(id: ContourId, path: Path, style: Arc<Style>, drawing: u32) -> Self {
+        let (length, area, bounds) = (path.length(), path.area(), path.bounds());
+        Self { id, path, style, drawing, length, area, bounds }
+    }
+    /// The same contour with another path.
+    fn with(&self, path: Path) -> Self {
+        Self::new(self.id, path, Arc::clone(&self.style), self.drawing)
+    }
 }
 
 impl Cleaned {
@@ -76,87 +97,80 @@ pub(crate) struct Piece {
 
 /// Cleans one drawing as decided. Fails on nothing: what cannot be used is a finding.
 pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tolerance: &Tolerance) -> (Cleaned, Vec<Finding>) {
-    let mut findings = Vec::new();
+    let mut told = Told { file: &drawing.file, decisions, findings: Vec::new() };
     let styles: Vec<Arc<Style>> = drawing.styles.iter().cloned().map(Arc::new).collect();
     let mut pieces = if fits_the_shop(intake) { pieces(drawing, intake, tolerance) } else { Vec::new() };
 
-    let zero: Vec<Point> = pieces.iter().filter(|p| p.path.length() < tolerance.same).filter_map(start_of).collect();
-    if !zero.is_empty() {
-        if decisions.drop_zero {
-            pieces.retain(|p| p.path.length() >= tolerance.same);
-        } else {
-            let n = zero.len();
-            let text = format!(
-                "{} in {} {} no length; each would burn a dot.",
-                counted(n, "piece", "pieces"),
-                drawing.file,
-                if n == 1 { "has" } else { "have" }
-            );
-            let edit = Edit::DropZero { drawing: decisions.id };
-            findings.push(
-                Finding::new(Station::Clean, Severity::Look, "zero-length", n, text)
-                    .at(decisions.id, zero)
-                    .mend(format!("Drop the {n}"), edit),
-            );
-        }
+    if told.mended(Mend::DropZero) {
+        pieces.retain(|p| p.path.length() >= tolerance.same);
+    } else {
+        told.zero_length(pieces.iter().filter(|p| p.path.length() < tolerance.same).filter_map(start_of).collect());
     }
-
-    let doubled = doubles::find(&pieces, &drawing.styles, tolerance.same * 10.0);
-    if doubled.count > 0 {
-        let n = doubled.count;
-        if decisions.remove_doubles {
-            pieces = doubles::without(pieces, &doubled);
-        } else {
-            let text =
-                format!("{} exactly on another in {}; each would be burned twice.", counted(n, "line lies", "lines lie"), drawing.file);
-            let edit = Edit::RemoveDoubles { drawing: decisions.id };
-            findings.push(
-                Finding::new(Station::Clean, Severity::Look, "doubled-lines", n, text)
-                    .at(decisions.id, doubled.places.clone())
-                    .mend(format!("Remove the {n}"), edit),
-            );
-        }
+    let overlaps = overlaps::find(&pieces, &drawing.styles, tolerance.double);
+    told.overlaps(&overlaps);
+    if told.mended(Mend::RemoveDoubles) {
+        pieces = overlaps::without(pieces, &overlaps);
     }
-
-    let gap = decisions.gap.unwrap_or(tolerance.gap);
-    let chained = chain::run(pieces, tolerance.same, gap, GAP_WORTH_ASKING);
-    if !chained.joined.is_empty() {
-        let n = chained.joined.len();
-        let largest = chained.joined.iter().map(|g| g.width).fold(0.0, f64::max);
-        let text = format!("{} in {} closed, the largest {largest:.3} mm.", counted(n, "gap", "gaps"), drawing.file);
-        findings.push(
-            Finding::new(Station::Clean, Severity::Note, "gaps-closed", n, text).at(decisions.id, chained.joined.iter().map(|g| g.at)),
-        );
+    let options = chain::Options {
+        same: tolerance.same,
+        gap: decisions.gap.unwrap_or(tolerance.gap),
+        report: GAP_WORTH_ASKING,
+        join_dashes: told.mended(Mend::JoinDashes),
+        near: tolerance.double,
+    };
+    let mut chained = chain::run(pieces, options);
+    told.chaining(&chained);
+    if let Some(refit) = decisions.refit {
+        chained.contours.par_iter_mut().for_each(|c| c.path = c.path.refitted(refit));
     }
-    if !chained.open.is_empty() {
-        let n = chained.open.len();
-        let largest = chained.open.iter().map(|g| g.width).fold(0.0, f64::max);
-        let text = format!(
-            "{} in {} up to {largest:.3} mm wide; an outline with a gap is open and cannot be nested or offset.",
-            counted(n, "gap", "gaps"),
-            drawing.file
-        );
-        let wide = (largest * 1.01 * 1000.0).ceil() / 1000.0;
-        findings.push(
-            Finding::new(Station::Clean, Severity::Look, "gaps", n, text)
-                .at(decisions.id, chained.open.iter().map(|g| g.at))
-                .mend(format!("Close gaps up to {wide:.3} mm"), Edit::SetGap { drawing: decisions.id, gap: wide })
-                .choice("Leave them open", Edit::Accept { code: "gaps".into() }),
-        );
-    }
+    split_crossings(&mut chained.contours, &drawing.styles, &mut told, tolerance.same);
 
     let ids = identity::of(&chained.contours, decisions.id);
     let contours: Vec<Arc<Contour>> = chained
         .contours
         .into_par_iter()
         .zip(ids)
-        .map(|(c, id)| {
-            let (length, area, bounds) = (c.path.length(), c.path.area(), c.path.bounds());
-            Arc::new(Contour { id, style: Arc::clone(&styles[c.style]), drawing: decisions.id, length, area, bounds, path: c.path })
-        })
+        .map(|(c, id)| Arc::new(Contour::new(id, c.path, Arc::clone(&styles[c.style]), decisions.id)))
         .collect();
+    let (mut contours, lost) = operate::run(contours, &decisions.operations);
+    told.lost(&lost);
+    let texts = texts(drawing, intake);
+    told.specks(&mut contours, tolerance);
+    if decisions.refit.is_none() {
+        told.dense(&contours, tolerance.curve);
+    }
+
+    let gaps = chained.joined.iter().chain(&chained.open).map(|g| g.width).collect();
     let bounds = contours.iter().fold(Bounds::EMPTY, |b, c| b.union(c.bounds));
-    (Cleaned { drawing: decisions.id, name: drawing.file.clone(), contours, texts: texts(drawing, intake), bounds }, findings)
+    (Cleaned { drawing: decisions.id, name: drawing.file.clone(), contours, texts, bounds, gaps }, told.findings)
+}
+
+/// Looks for outlines that cross themselves, and lets them fall into loops where that was decided.
+///
+/// What is only filled is left alone: its fill rule says what is inside, and letters are drawn so.
+fn split_crossings(contours: &mut Vec<chain::Chained>, styles: &[Style], told: &mut Told, same: f64) {
+    let filled = |s: &Style| s.text || s.stroke.is_none() && s.fill.is_some();
+    let found: Vec<Vec<crossings::Crossing>> =
+        contours.par_iter().map(|c| if filled(&styles[c.style]) { Vec::new() } else { crossings::find(&c.path, same) }).collect();
+    if found.iter().all(Vec::is_empty) {
+        return;
+    }
+    if !told.mended(Mend::SplitCrossings) {
+        told.crossings(&found);
+        return;
+    }
+    let mut loops = Vec::new();
+    for (c, crossings) in contours.iter_mut().zip(&found).filter(|(_, f)| !f.is_empty()) {
+        let mut simple = crossings::split(&c.path, crossings);
+        simple.sort_by(|a, b| b.area().abs().total_cmp(&a.area().abs()));
+        let mut simple = simple.into_iter();
+        // The largest loop keeps the name.
+        if let Some(largest) = simple.next() {
+            c.path = largest;
+        }
+        loops.extend(simple.map(|path| chain::Chained { path, style: c.style, name: c.name }));
+    }
+    contours.extend(loops);
 }
 
 fn start_of(piece: &Piece) -> Option<Point> {

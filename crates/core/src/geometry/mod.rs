@@ -1,16 +1,21 @@
 //! Points, lines, arcs and the chains made of them.
 
+mod area;
 mod curve;
 mod fit;
+mod intersect;
 mod nurbs;
 mod path;
 mod polygon;
+mod refit;
 mod segment;
 #[cfg(test)]
 mod tests;
 
+pub use area::Corners;
 pub use curve::Curve;
 pub use fit::fit_curves;
+pub use intersect::{Meeting, alongside, heading, meetings};
 pub use kurbo::{Affine, Point, Vec2};
 pub use nurbs::Nurbs;
 pub use path::{Nearest, Path};
@@ -26,15 +31,19 @@ pub struct Tolerance {
     pub curve: f64,
     /// Points nearer than this are one point; lines this near each other are the same line.
     pub same: f64,
+    /// A line that runs within this of another is that line drawn twice.
+    pub double: f64,
     /// Free ends up to this far apart are joined.
     pub gap: f64,
+    /// Whatever is smaller than this in both directions is a speck.
+    pub speck: f64,
     /// Greatest error of the polygons used for nesting; always on the safe side.
     pub nest: f64,
 }
 
 impl Default for Tolerance {
     fn default() -> Self {
-        Self { curve: 0.02, same: 0.001, gap: 0.05, nest: 0.1 }
+        Self { curve: 0.02, same: 0.001, double: 0.01, gap: 0.05, speck: 0.4, nest: 0.1 }
     }
 }
 

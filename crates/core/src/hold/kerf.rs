@@ -1,7 +1,6 @@
 //! Kerf: the cut is moved aside by half its width, so that what stays has the drawn size.
 
-use crate::geometry::{Path, Point, Segment};
-use cavalier_contours::polyline::{PlineSource, PlineSourceMut, Polyline};
+use crate::geometry::Path;
 
 /// On which side of a closed contour the waste lies.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -29,15 +28,9 @@ pub(super) fn offset(path: &Path, by: f64, side: Side) -> Offset {
         return Offset::Whole(path.clone());
     }
     let anticlockwise = path.area() > 0.0;
-    // The library moves to the left of the direction of travel: inward when anticlockwise.
+    // To the left of the direction of travel lies the inside when anticlockwise.
     let left = anticlockwise == (side == Side::Inside);
-    let mut line = Polyline::new_closed();
-    for s in &path.segments {
-        line.add(s.start.x, s.start.y, s.bulge);
-    }
-    let line = line.remove_repeat_pos(1e-7).unwrap_or(line);
-    let mut found: Vec<Path> =
-        line.parallel_offset(if left { by } else { -by }).iter().map(back).filter(|p| sensible(path, p, by, side)).collect();
+    let mut found: Vec<Path> = path.moved_left(if left { by } else { -by }).into_iter().filter(|p| sensible(path, p, by, side)).collect();
     found.sort_by(|a, b| b.area().abs().total_cmp(&a.area().abs()));
     match found.len() {
         0 => Offset::Nothing,
@@ -46,15 +39,6 @@ pub(super) fn offset(path: &Path, by: f64, side: Side) -> Offset {
         _ if side == Side::Outside => Offset::Whole(found.swap_remove(0)),
         _ => Offset::Largest(found.swap_remove(0)),
     }
-}
-
-fn back(line: &Polyline<f64>) -> Path {
-    let segments = line
-        .iter_segments()
-        .map(|(a, b)| Segment { start: Point::new(a.x, a.y), end: Point::new(b.x, b.y), bulge: a.bulge })
-        .filter(|s| s.chord() > 1e-9)
-        .collect();
-    Path::new(segments, true)
 }
 
 /// Slivers from rounding are no contours; an outline must have grown, a hole shrunk.

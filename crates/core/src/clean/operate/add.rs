@@ -1,0 +1,144 @@
+//! Small exact additions: holes, slots, ring tabs, scales, writing.
+
+use super::{Anchor, Repeat, Spot, Work};
+use crate::clean::ContourId;
+use crate::drawing::Style;
+use crate::geometry::{Affine, Bounds, Path, Point, Segment, Vec2};
+use crate::lettering::{self, Face};
+use std::sync::Arc;
+
+impl Spot {
+    /// The places in a box, and for each whether left and right, and up and down, are turned over.
+    fn places(&self, b: Bounds) -> Vec<Point> {
+        let (x, y) = (self.x, self.y);
+        let c = b.center();
+        let first = match self.anchor {
+            Anchor::LowerLeft => Point::new(b.min.x + x, b.min.y + y),
+            Anchor::LowerRight => Point::new(b.max.x - x, b.min.y + y),
+            Anchor::UpperLeft => Point::new(b.min.x + x, b.max.y - y),
+            Anchor::UpperRight => Point::new(b.max.x - x, b.max.y - y),
+            Anchor::Centre => Point::new(c.x + x, c.y + y),
+            Anchor::Left => Point::new(b.min.x + x, c.y + y),
+            Anchor::Right => Point::new(b.max.x - x, c.y + y),
+            Anchor::Bottom => Point::new(c.x + x, b.min.y + y),
+            Anchor::Top => Point::new(c.x + x, b.max.y - y),
+        };
+        let across = Point::new(2.0 * c.x - first.x, first.y);
+        let over = Point::new(first.x, 2.0 * c.y - first.y);
+        let both = Point::new(across.x, over.y);
+        let mut all = match self.repeat {
+            Repeat::Once => vec![first],
+            Repeat::Across => vec![first, across],
+            Repeat::UpAndDown => vec![first, over],
+            Repeat::Corners => vec![first, across, both, over],
+        };
+        // On an axis of the part, places fall on each other.
+        let mut kept: Vec<Point> = Vec::new();
+        all.retain(|p| {
+            let new = kept.iter().all(|q| q.distance(*p) > 1e-6);
+            kept.push(*p);
+            new
+        });
+        all
+    }
+}
+
+pub(super) fn hole(work: &mut Work, part: ContourId, spot: &Spot, diameter: f64) -> bool {
+    each(work, part, spot, |at| Path::circle(at, diameter / 2.0))
+}
+
+pub(super) fn slot(work: &mut Work, part: ContourId, spot: &Spot, (length, width): (f64, f64), angle: f64) -> bool {
+    let (half, r) = ((length - width) / 2.0, width / 2.0);
+    let p = Point::new;
+    let shape = if half < 1e-9 {
+        Path::circle(Point::ZERO, r)
+    } else {
+        let arc = |a: Point, b: Point| Segment { start: a, end: b, bulge: 1.0 };
+        Path::new(
+            vec![
+                Segment::line(p(-half, -r), p(half, -r)),
+                arc(p(half, -r), p(half, r)),
+                Segment::line(p(half, r), p(-half, r)),
+                arc(p(-half, r), p(-half, -r)),
+            ],
+            true,
+        )
+    };
+    each(work, part, spot, |at| shape.transformed(Affine::translate(at.to_vec2()) * crate::nest::turned(angle)))
+}
+
+fn each(work: &mut Work, part: ContourId, spot: &Spot, shape: impl Fn(Point) -> Path) -> bool {
+    let Some(i) = work.find(part) else { return false };
+    for at in spot.places(work.contours[i].bounds) {
+        work.add(i, shape(at));
+    }
+    true
+}
+
+/// A ring welded to the outline, with its hole. The spot is the ring's centre.
+pub(super) fn tab(work: &mut Work, part: ContourId, spot: &Spot, outer: f64, hole: f64) -> bool {
+    let Some(i) = work.find(part).filter(|i| work.contours[*i].path.closed) else { return false };
+    for at in spot.places(work.contours[i].bounds) {
+        let ring = Path::circle(at, outer / 2.0);
+        let mut welded = work.contours[i].path.welded(&ring).unwrap_or_default();
+        welded.sort_by(|a, b| b.area().abs().total_cmp(&a.area().abs()));
+        let mut welded = welded.into_iter();
+        if let Some(outline) = welded.next() {
+            work.set(i, outline);
+        }
+        welded.for_each(|p| work.add(i, p));
+        work.add(i, Path::circle(at, hole / 2.0));
+    }
+    true
+}
+
+/// A row of marks.
+pub(super) struct Scale {
+    pub(super) pitch: f64,
+    pub(super) count: u32,
+    pub(super) length: f64,
+    pub(super) numbered: u32,
+    pub(super) angle: f64,
+}
+
+/// Marks across the row's direction, the first at the spot; numbers stand behind the marks.
+pub(super) fn marks(work: &mut Work, part: ContourId, spot: &Spot, scale: &Scale) -> bool {
+    let Some(i) = work.find(part) else { return false };
+    let at = spot.places(work.contours[i].bounds)[0];
+    let row = Affine::translate(at.to_vec2()) * crate::nest::turned(scale.angle);
+    for k in 0..scale.count {
+        let x = f64::from(k) * scale.pitch;
+        let numbered = scale.numbered > 0 && k.is_multiple_of(scale.numbered);
+        let length = if numbered { scale.length * 1.6 } else { scale.length };
+        let mark = Path::new(vec![Segment::line(Point::new(x, 0.0), Point::new(x, length))], false);
+        work.add(i, mark.transformed(row));
+        if numbered {
+            let height = (scale.pitch * f64::from(scale.numbered) * 0.45).clamp(1.2, scale.length.max(2.0) * 1.5);
+            let number = lettering::strokes(&k.to_string(), height);
+            let shift = Vec2::new(x - number.width / 2.0, length + height * 0.4);
+            for path in number.paths {
+                work.add(i, path.transformed(row * Affine::translate(shift)));
+            }
+        }
+    }
+    true
+}
+
+/// A line of writing with its base line's left end at the spot; about the spot where that is the centre.
+pub(super) fn write(work: &mut Work, part: ContourId, spot: &Spot, text: &str, height: f64, face: Face, angle: f64) -> bool {
+    let Some(i) = work.find(part) else { return false };
+    let line = lettering::line(text, height, face);
+    let home = if spot.anchor == Anchor::Centre { Vec2::new(-line.width / 2.0, -height / 2.0) } else { Vec2::ZERO };
+    let drawn = &work.contours[i].style;
+    let style = match face {
+        Face::Outline => Arc::new(Style { layer: drawn.layer.clone(), fill: Some([0; 3]), text: true, winding: true, ..Style::default() }),
+        Face::Stroke => Arc::clone(drawn),
+    };
+    for at in spot.places(work.contours[i].bounds) {
+        let place = Affine::translate(at.to_vec2()) * crate::nest::turned(angle) * Affine::translate(home);
+        for path in &line.paths {
+            work.add_styled(i, path.transformed(place), Arc::clone(&style));
+        }
+    }
+    true
+}

@@ -1,0 +1,176 @@
+//! Lines that lie on another line, wholly or in part: each would be burned twice.
+//!
+//! Closed outlines come before loose pieces and earlier pieces before later ones: what comes later and lies on what came
+//! before is the double. An outline that is drawn twice goes whole; one that only shares an edge with a neighbour stays
+//! whole, since the parts move apart when they are nested. Candidates come from an index of boxes, so the time grows with
+//! the number of lines and not with its square.
+
+use super::Piece;
+use crate::drawing::Style;
+use crate::geometry::{Path, Point, Segment, alongside};
+use rayon::prelude::*;
+use rstar::primitives::{GeomWithData, Rectangle};
+use rstar::{AABB, RTree};
+
+type Boxed = GeomWithData<Rectangle<[f64; 2]>, u32>;
+
+/// What lies on what.
+pub(super) struct Overlaps {
+    /// For each piece, for each segment: the stretches, in shares of its length, that lie on an earlier line.
+    covered: Vec<Vec<Stretches>>,
+    /// Lines to be removed whole.
+    pub(super) whole: usize,
+    /// Lines to be removed in part.
+    pub(super) part: usize,
+    /// Edges that two outlines share; they stay.
+    pub(super) shared: usize,
+    /// Middles of what is to be removed.
+    pub(super) places: Vec<Point>,
+    /// Middles of shared edges.
+    pub(super) shared_places: Vec<Point>,
+}
+
+/// Ascending stretches that do not touch, as shares of a length.
+type Stretches = Vec<(f64, f64)>;
+
+/// A segment in the order of precedence.
+struct Line {
+    segment: Segment,
+    piece: u32,
+    index: u32,
+    /// Fills are compared among themselves: a filled area under a drawn outline is no double.
+    filled: bool,
+}
+
+/// Finds stretches within `near` mm of an earlier line. Hidden styles are left out.
+pub(super) fn find(pieces: &[Piece], styles: &[Style], near: f64) -> Overlaps {
+    let lines = lines(pieces, styles);
+    let boxes: Vec<Boxed> = lines.iter().enumerate().map(|(i, l)| boxed(&l.segment, near, i)).collect();
+    let tree = RTree::bulk_load(boxes);
+    let stretches: Vec<Stretches> = (0..lines.len()).into_par_iter().map(|i| covered_by_earlier(&lines, i, &tree, near)).collect();
+
+    let mut out = Overlaps {
+        covered: pieces.iter().map(|p| vec![Stretches::new(); p.path.segments.len()]).collect(),
+        whole: 0,
+        part: 0,
+        shared: 0,
+        places: Vec::new(),
+        shared_places: Vec::new(),
+    };
+    for (line, stretches) in lines.iter().zip(stretches) {
+        out.covered[line.piece as usize][line.index as usize] = stretches;
+    }
+    for (piece, covered) in pieces.iter().zip(&mut out.covered) {
+        out_of_piece(piece, covered, &mut out.whole, &mut out.part, &mut out.shared, &mut out.places, &mut out.shared_places);
+    }
+    out
+}
+
+/// Counts a piece's covered lines; of an outline that is not drawn twice whole, nothing is removed.
+fn out_of_piece(
+    piece: &Piece,
+    covered: &mut [Stretches],
+    whole: &mut usize,
+    part: &mut usize,
+    shared: &mut usize,
+    places: &mut Vec<Point>,
+    shared_places: &mut Vec<Point>,
+) {
+    let outline = piece.path.closed;
+    let stays = outline && !covered.iter().all(|c| is_whole(c));
+    for (s, stretches) in piece.path.segments.iter().zip(covered.iter_mut()).filter(|(_, c)| !c.is_empty()) {
+        let middle = s.at(f64::midpoint(stretches[0].0, stretches[0].1));
+        if stays {
+            *shared += 1;
+            shared_places.push(middle);
+            stretches.clear();
+        } else {
+            *if is_whole(stretches) { &mut *whole } else { &mut *part } += 1;
+            places.push(middle);
+        }
+    }
+}
+
+fn is_whole(stretches: &Stretches) -> bool {
+    matches!(stretches.as_slice(), [(from, to)] if *from <= 0.0 && *to >= 1.0)
+}
+
+fn lines(pieces: &[Piece], styles: &[Style]) -> Vec<Line> {
+    let of = |closed: bool| {
+        pieces.iter().enumerate().filter(move |(_, p)| p.path.closed == closed && !styles[p.style].hidden).flat_map(|(piece, p)| {
+            let style = &styles[p.style];
+            let filled = style.stroke.is_none() && style.fill.is_some();
+            p.path.segments.iter().enumerate().map(move |(index, s)| Line { segment: *s, piece: piece as u32, index: index as u32, filled })
+        })
+    };
+    of(true).chain(of(false)).collect()
+}
+
+fn boxed(s: &Segment, near: f64, i: usize) -> Boxed {
+    let b = s.bounds().grown(near);
+    Boxed::new(Rectangle::from_corners([b.min.x, b.min.y], [b.max.x, b.max.y]), i as u32)
+}
+
+fn covered_by_earlier(lines: &[Line], i: usize, tree: &RTree<Boxed>, near: f64) -> Stretches {
+    let line = &lines[i];
+    let length = line.segment.length();
+    if length <= 4.0 * near {
+        return Stretches::new();
+    }
+    let b = line.segment.bounds();
+    let mut found: Stretches = tree
+        .locate_in_envelope_intersecting(AABB::from_corners([b.min.x, b.min.y], [b.max.x, b.max.y]))
+        .map(|c| &lines[c.data as usize])
+        .zip(std::iter::repeat(line))
+        .filter(|(other, line)| std::ptr::from_ref(*other) < std::ptr::from_ref(*line) && other.filled == line.filled)
+        .filter_map(|(other, line)| alongside(&line.segment, &other.segment, near))
+        .collect();
+    joined(&mut found, 2.0 * near / length);
+    found
+}
+
+/// Sorts stretches and joins those that touch; ends within `snap` of the line's end reach it.
+fn joined(stretches: &mut Stretches, snap: f64) {
+    stretches.sort_by(|a, b| a.0.total_cmp(&b.0));
+    let mut out: Stretches = Vec::with_capacity(stretches.len());
+    for (from, to) in stretches.drain(..) {
+        let (from, to) = (if from < snap { 0.0 } else { from }, if to > 1.0 - snap { 1.0 } else { to });
+        match out.last_mut().filter(|l| from <= l.1 + snap) {
+            Some(last) => last.1 = last.1.max(to),
+            None => out.push((from, to)),
+        }
+    }
+    *stretches = out;
+}
+
+/// The pieces without what lies on an earlier line; a piece that loses some falls into runs.
+pub(super) fn without(pieces: Vec<Piece>, overlaps: &Overlaps) -> Vec<Piece> {
+    let mut out = Vec::with_capacity(pieces.len());
+    for (piece, covered) in pieces.into_iter().zip(&overlaps.covered) {
+        if covered.iter().all(Vec::is_empty) {
+            out.push(piece);
+            continue;
+        }
+        let mut run: Vec<Segment> = Vec::new();
+        let mut flush = |run: &mut Vec<Segment>| {
+            if !run.is_empty() {
+                out.push(Piece { path: Path::new(std::mem::take(run), false), style: piece.style, source: piece.source });
+            }
+        };
+        for (s, stretches) in piece.path.segments.iter().zip(covered) {
+            let mut from = 0.0;
+            for (a, b) in stretches {
+                if *a > from {
+                    run.push(s.piece(from, *a));
+                }
+                flush(&mut run);
+                from = *b;
+            }
+            if from < 1.0 {
+                run.push(if from > 0.0 { s.piece(from, 1.0) } else { *s });
+            }
+        }
+        flush(&mut run);
+    }
+    out
+}

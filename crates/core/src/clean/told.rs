@@ -1,0 +1,238 @@
+//! What Clean tells: each trouble in a sentence, where it is, and what mends it.
+
+use super::chain::Outcome;
+use super::crossings::Crossing;
+use super::operate::Lost;
+use super::overlaps::Overlaps;
+use super::{Cleaned, Contour, ContourId, strays};
+use crate::assign::Process;
+use crate::decisions::{DrawingDecisions, Mend};
+use crate::edit::Edit;
+use crate::finding::{Finding, Severity, Station, counted};
+use crate::geometry::{Bounds, Point, Tolerance};
+use rayon::prelude::*;
+use std::sync::Arc;
+
+/// A drawing is dense when following its polylines saves at least this share of its edges, and this many.
+const DENSE: (f64, usize) = (0.5, 60);
+
+/// The findings of one drawing as they gather.
+pub(super) struct Told<'a> {
+    pub(super) file: &'a str,
+    pub(super) decisions: &'a DrawingDecisions,
+    pub(super) findings: Vec<Finding>,
+}
+
+impl Told<'_> {
+    /// True when this trouble was decided to be mended.
+    pub(super) fn mended(&self, mend: Mend) -> bool {
+        self.decisions.mends.contains(&mend)
+    }
+
+    fn mend(&self, mend: Mend) -> Edit {
+        Edit::Mend { drawing: self.decisions.id, mend }
+    }
+
+    fn tell(&mut self, severity: Severity, code: &str, count: usize, text: String, at: impl IntoIterator<Item = Point>) -> &mut Finding {
+        let finding = Finding::new(Station::Clean, severity, code, count, text).at(self.decisions.id, at);
+        self.findings.push(finding);
+        let last = self.findings.len() - 1;
+        &mut self.findings[last]
+    }
+
+    fn with(&mut self, label: String, edit: Edit, safe: bool) {
+        if let Some(last) = self.findings.pop() {
+            self.findings.push(if safe { last.mend(label, edit) } else { last.choice(label, edit) });
+        }
+    }
+
+    pub(super) fn zero_length(&mut self, at: Vec<Point>) {
+        let n = at.len();
+        if n == 0 {
+            return;
+        }
+        let text = format!(
+            "{} in {} {} no length; each would burn a dot.",
+            counted(n, "piece", "pieces"),
+            self.file,
+            if n == 1 { "has" } else { "have" }
+        );
+        self.tell(Severity::Look, "zero-length", n, text, at);
+        self.with(format!("Drop the {n}"), self.mend(Mend::DropZero), true);
+    }
+
+    pub(super) fn overlaps(&mut self, overlaps: &Overlaps) {
+        let n = overlaps.whole + overlaps.part;
+        if n > 0 && !self.mended(Mend::RemoveDoubles) {
+            let text = if overlaps.part == 0 {
+                format!("{} exactly on another in {}; each would be burned twice.", counted(n, "line lies", "lines lie"), self.file)
+            } else {
+                let part = if overlaps.part == n { "in part".to_owned() } else { format!("{} of them in part", overlaps.part) };
+                format!(
+                    "{} on another in {}, {part}; what lies on another would be burned twice.",
+                    counted(n, "line lies", "lines lie"),
+                    self.file
+                )
+            };
+            self.tell(Severity::Look, "doubled-lines", n, text, overlaps.places.iter().copied());
+            self.with(format!("Remove the {n}"), self.mend(Mend::RemoveDoubles), true);
+        }
+        let n = overlaps.shared;
+        if n > 0 {
+            let text = format!(
+                "{} in {} {} an edge with a neighbour; they move apart when they are nested.",
+                counted(n, "edge", "edges"),
+                self.file,
+                if n == 1 { "is" } else { "are" }
+            );
+            let text = text.replace("an edge with a neighbour", "shared by two outlines");
+            self.tell(Severity::Note, "shared-edges", n, text, overlaps.shared_places.iter().copied());
+        }
+    }
+
+    pub(super) fn chaining(&mut self, chained: &Outcome) {
+        let largest = |gaps: &[super::chain::Gap]| gaps.iter().map(|g| g.width).fold(0.0, f64::max);
+        if let n @ 1.. = chained.joined.len() {
+            let text = format!("{} in {} closed, the largest {:.3} mm.", counted(n, "gap", "gaps"), self.file, largest(&chained.joined));
+            self.tell(Severity::Note, "gaps-closed", n, text, chained.joined.iter().map(|g| g.at));
+        }
+        if let n @ 1.. = chained.open.len() {
+            let largest = largest(&chained.open);
+            let text = format!(
+                "{} in {} up to {largest:.3} mm wide; an outline with a gap is open and cannot be nested or offset.",
+                counted(n, "gap", "gaps"),
+                self.file
+            );
+            let wide = (largest * 1.01 * 1000.0).ceil() / 1000.0;
+            self.tell(Severity::Look, "gaps", n, text, chained.open.iter().map(|g| g.at));
+            self.with(format!("Close gaps up to {wide:.3} mm"), Edit::SetGap { drawing: self.decisions.id, gap: wide }, true);
+            self.with("Leave them open".into(), Edit::Accept { code: "gaps".into() }, false);
+        }
+        if let n @ 1.. = chained.branches.len() {
+            let text = format!(
+                "At {} in {} three or more lines meet; the straightest way on was taken.",
+                counted(n, "place", "places"),
+                self.file
+            );
+            self.tell(Severity::Note, "branches", n, text, chained.branches.iter().copied());
+        }
+        let (rows, dashes) = &chained.dashes;
+        if !rows.is_empty() {
+            let text = format!(
+                "{dashes} dashes in {} stand in {}; each dash would be a cut or score of its own.",
+                self.file,
+                counted(rows.len(), "row", "rows")
+            );
+            let label = format!("Join them to {}", counted(rows.len(), "line", "lines"));
+            self.tell(Severity::Look, "dashes", *dashes, text, rows.iter().copied());
+            self.with(label, self.mend(Mend::JoinDashes), true);
+        }
+    }
+
+    pub(super) fn crossings(&mut self, found: &[Vec<Crossing>]) {
+        let outlines = found.iter().filter(|f| !f.is_empty()).count();
+        let at: Vec<Point> = found.iter().flatten().map(|c| c.at).collect();
+        let text = format!(
+            "{} in {} {} in {}; inside and outside change over there.",
+            counted(outlines, "outline", "outlines"),
+            self.file,
+            if outlines == 1 { "crosses itself" } else { "cross themselves" },
+            counted(at.len(), "place", "places")
+        );
+        self.tell(Severity::Look, "self-crossing", outlines, text, at);
+        self.with("Split them into loops".into(), self.mend(Mend::SplitCrossings), true);
+    }
+
+    pub(super) fn lost(&mut self, lost: &[Lost]) {
+        for l in lost {
+            let text = format!("“{}” has nothing left to work on in {}: its contours are gone from the drawing.", l.sentence, self.file);
+            self.tell(Severity::Look, "operation-lost", 1, text, []);
+            self.with("Take it back".into(), Edit::TakeBack { drawing: self.decisions.id, at: l.at }, false);
+        }
+    }
+
+    /// Contours too small to be meant.
+    pub(super) fn specks(&mut self, contours: &mut Vec<Arc<Contour>>, tolerance: &Tolerance) {
+        let specks = strays::specks(contours, tolerance.speck);
+        if self.mended(Mend::DropSpecks) {
+            let mut at = 0;
+            contours.retain(|_| {
+                at += 1;
+                specks.binary_search(&(at - 1)).is_err()
+            });
+        } else if let n @ 1.. = specks.len() {
+            let text = format!(
+                "{} in {} {} smaller than {} mm; a burn there is a dot.",
+                counted(n, "contour", "contours"),
+                self.file,
+                if n == 1 { "is" } else { "are" },
+                tolerance.speck
+            );
+            let at: Vec<Point> = specks.iter().map(|i| contours[*i].bounds.center()).collect();
+            self.tell(Severity::Look, "specks", n, text, at);
+            self.with(format!("Drop the {n}"), self.mend(Mend::DropSpecks), true);
+        }
+    }
+
+    /// Polylines that lines and arcs would follow with far fewer pieces.
+    pub(super) fn dense(&mut self, contours: &[Arc<Contour>], tolerance: f64) {
+        let long: Vec<&Arc<Contour>> = contours
+            .iter()
+            .filter(|c| c.path.segments.len() > 12 && c.path.segments.iter().all(crate::geometry::Segment::is_line))
+            .collect();
+        let edges: usize = long.iter().map(|c| c.path.segments.len()).sum();
+        if edges < DENSE.1 {
+            return;
+        }
+        let fitted = |t: f64| -> usize { long.par_iter().map(|c| c.path.refitted(t).segments.len()).sum() };
+        // Stairs from a tracing need half their step.
+        let step = long.iter().map(|c| c.length / c.path.segments.len() as f64).sum::<f64>() / long.len() as f64;
+        let wide = (step * 0.75 * 1000.0).ceil() / 1000.0;
+        let found = [tolerance, wide]
+            .into_iter()
+            .filter(|t| (0.001..=0.5).contains(t))
+            .map(|t| (t, fitted(t)))
+            .find(|(_, n)| (*n as f64) < DENSE.0 * edges as f64);
+        let Some((within, after)) = found else { return };
+        let text = format!(
+            "{} are drawn as {edges} short lines in {}; {after} lines and arcs follow them within {within} mm, and the machine runs smoothly.",
+            counted(long.len(), "curve", "curves"),
+            self.file
+        );
+        let text = if long.len() == 1 { text.replacen("1 curve are", "1 curve is", 1) } else { text };
+        self.tell(Severity::Note, "dense", edges, text, long.iter().map(|c| c.path.segments[0].start));
+        self.with(format!("Follow them: {edges} to {after}"), Edit::Refit { drawing: self.decisions.id, tolerance: Some(within) }, false);
+    }
+}
+
+/// Paper borders, and what lies far from the rest, among the contours of a drawing that are to be made: it may have come
+/// along. Looked for once processes are known, so that what is reference already is not told again.
+pub fn leftovers(drawing: &Cleaned, made: &[Arc<Contour>]) -> Vec<Finding> {
+    let all = made.iter().fold(Bounds::EMPTY, |b, c| b.union(c.bounds));
+    let tell = |code: &str, at: Vec<usize>, say: &dyn Fn(usize) -> String| {
+        let ids: Vec<ContourId> = at.iter().map(|i| made[*i].id).collect();
+        let mut finding = Finding::new(Station::Clean, Severity::Look, code, at.len(), say(at.len()))
+            .at(drawing.drawing, at.iter().map(|i| made[*i].bounds.center()))
+            .mend("Make them reference", Edit::SetContours { contours: ids.clone(), process: Some(Process::Reference) })
+            .choice("They belong to it", Edit::Accept { code: code.into() });
+        finding.place.contours = ids;
+        (finding.count > 0).then_some(finding)
+    };
+    let borders = tell("paper-border", strays::borders(made, all, drawing.texts.len()), &|n| {
+        format!(
+            "{} of the paper {} round {}: border and title block would be cut.",
+            counted(n, "line", "lines"),
+            if n == 1 { "lies" } else { "lie" },
+            drawing.name
+        )
+    });
+    let far = tell("far-off", strays::far(made), &|n| {
+        format!(
+            "{} in {} {} far from the rest, perhaps left over.",
+            counted(n, "contour", "contours"),
+            drawing.name,
+            if n == 1 { "lies" } else { "lie" }
+        )
+    });
+    borders.into_iter().chain(far).collect()
+}
