@@ -1,7 +1,8 @@
 //! From the fields of a form to an [`Edit`].
 
 use boustrophe_core::assign::Process;
-use boustrophe_core::clean::ContourId;
+use boustrophe_core::clean::operate::words;
+use boustrophe_core::clean::{ContourId, Operation};
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::edit::{Edit, MOST_COPIES};
 use boustrophe_core::nest::{Sheet, Turn};
@@ -48,6 +49,19 @@ impl Form {
             "scale" => Ok(Edit::SetScale { drawing: drawing()?, scale: scale(value)? }),
             "turn-drawing" => Ok(Edit::TurnDrawing { drawing: drawing()?, degrees: number(value)? }),
             "unit" => Ok(Edit::SetUnit { drawing: drawing()?, unit: value.parse()? }),
+            "operate" => {
+                let (drawing, contours) = self.chosen()?;
+                Ok(Edit::Operate { drawing, operation: words::parse(value, &contours)? })
+            }
+            "take-back" => {
+                let at = count(value, 0, 10_000)? as usize;
+                Ok(Edit::TakeBack { drawing: drawing()?, at })
+            }
+            "slot-fit" => {
+                let parts: Vec<f64> = value.split('/').map(mm).collect::<Result<_, _>>()?;
+                let [nominal, measured, clearance] = parts[..] else { return Err("type nominal, measured thickness and clearance".into()) };
+                Ok(Edit::Operate { drawing: drawing()?, operation: Operation::SlotFit { nominal, measured, clearance, leave: Vec::new() } })
+            }
             "gap" => Ok(Edit::SetGap { drawing: drawing()?, gap: mm(value)? }),
             "key" => Ok(Edit::SetKey { key: self.on.clone(), process: process()? }),
             "contours" => {
@@ -68,6 +82,16 @@ impl Form {
             "initials" => Ok(Edit::SetInitials { initials: value.to_owned() }),
             other => Err(format!("“{other}” is no change that can be made here")),
         }
+    }
+}
+
+impl Form {
+    /// The drawing and contours that a card on the stage is about: `drawing:contour,contour`.
+    fn chosen(&self) -> Result<(u32, Vec<ContourId>), String> {
+        let (drawing, contours) = self.on.split_once(':').ok_or("choose contours on the stage first")?;
+        let drawing = drawing.parse().map_err(|_| "choose contours of one drawing".to_owned())?;
+        let contours = contours.split(',').filter(|c| !c.is_empty()).map(str::parse).collect::<Result<_, String>>()?;
+        Ok((drawing, contours))
     }
 }
 

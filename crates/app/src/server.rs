@@ -43,6 +43,8 @@ fn router(app: Arc<App>) -> Router {
         .route("/jobs/{job}", get(station::job))
         .route("/jobs/{job}/{station}", get(station::page))
         .route("/jobs/{job}/edit", post(changes::edit))
+        .route("/jobs/{job}/slot-fit", post(changes::slot_fit))
+        .route("/jobs/{job}/coupon", post(changes::coupon))
         .route("/jobs/{job}/undo", post(changes::undo))
         .route("/jobs/{job}/redo", post(changes::redo))
         .route("/jobs/{job}/drawings", post(changes::files))

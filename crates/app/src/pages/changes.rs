@@ -8,10 +8,14 @@ use crate::shop::App;
 use askama::Template;
 use axum::extract::{Form as Posted, Multipart, Path};
 use axum::http::StatusCode;
-use axum::response::{Html, IntoResponse, Response};
+use axum::response::{Html, IntoResponse, Redirect, Response};
+use boustrophe_core::clean::coupon::slots;
+use boustrophe_core::drawing::Unit;
 use boustrophe_core::edit::Edit;
 use boustrophe_core::finding::Station;
 use boustrophe_core::ledger::Ledger;
+use boustrophe_core::quantity::length;
+use boustrophe_formats::dxf::{self, WriteLayer};
 use boustrophe_store::StoreError;
 use sha2::{Digest, Sha256};
 
@@ -52,6 +56,45 @@ pub fn apply(app: &App, job: i32, revision: i32, edit: &Edit) -> Result<(), AppE
     let id = app.store.add_revision(job, revision, &edit.label(), &after)?;
     app.store.set_ledger(id, &ledger)?;
     Ok(())
+}
+
+/// Thickness figures of a slot fit.
+#[derive(serde::Deserialize)]
+pub struct Fit {
+    revision: i32,
+    on: String,
+    nominal: String,
+    measured: String,
+    clearance: String,
+}
+
+/// Fits slots and tabs: the three figures become one edit.
+pub async fn slot_fit(app: Shared, job: Path<i32>, Posted(fit): Posted<Fit>) -> Result<Response, AppError> {
+    let value = format!("{}/{}/{}", fit.nominal, fit.measured, fit.clearance);
+    let form = Form { revision: fit.revision, station: "clean".into(), r#do: "slot-fit".into(), on: fit.on, value, ..Form::default() };
+    edit(app, job, Posted(form)).await
+}
+
+/// Figures of a slot coupon.
+#[derive(serde::Deserialize)]
+pub struct CouponForm {
+    middle: String,
+    step: String,
+}
+
+/// Adds a slot coupon to the job as a drawing.
+pub async fn coupon(app: Shared, Path(job): Path<i32>, Posted(form): Posted<CouponForm>) -> Result<Redirect, AppError> {
+    blocking(&app, move |app| {
+        let mm = |text: &str| length(text, Unit::Mm).map_err(AppError::Sentence);
+        let coupon = slots(mm(&form.middle)?, mm(&form.step)?, 9).map_err(AppError::Sentence)?;
+        let layers = [
+            WriteLayer { name: "cut", colour: 7, paths: vec![coupon.outline] },
+            WriteLayer { name: "score", colour: 214, paths: coupon.numbers },
+        ];
+        let refused = add_files(app, job, vec![("slot-coupon.dxf".into(), dxf::write(&layers).into_bytes())])?;
+        if refused.is_empty() { Ok(Redirect::to(&format!("/jobs/{job}/clean"))) } else { Err(AppError::Sentence(refused.join(" "))) }
+    })
+    .await
 }
 
 /// The job has moved on: what was wanted and what is there now, side by side.

@@ -85,6 +85,20 @@ struct CleanRow {
     open: usize,
     segments: usize,
     gap: String,
+    /// Sentences of what was done, in order.
+    operations: Vec<String>,
+    /// Gaps by width: how many, and the height of a bar in a box 100 wide and 24 high.
+    gaps: Vec<GapBar>,
+    /// Where the tolerance lies on the same scale.
+    gap_at: f64,
+    refit: Option<f64>,
+}
+
+struct GapBar {
+    x: f64,
+    height: f64,
+    count: usize,
+    upto: String,
 }
 
 #[derive(Template)]
@@ -93,27 +107,63 @@ struct Clean {
     job: i32,
     revision: i32,
     drawings: Vec<CleanRow>,
+    thickness: f64,
+    /// Drawings with slots as wide as the sheet is meant to be thick.
+    slotted: Vec<u32>,
+    verbs: &'static [(&'static str, &'static str)],
+}
+
+/// Bins of the gap histogram: from a micrometre to a millimetre, three a decade.
+const GAP_BINS: usize = 9;
+
+/// Place of a width on the histogram's scale, 0 to 100.
+fn gap_scale(width: f64) -> f64 {
+    ((width.max(0.001).log10() + 3.0) / 3.0 * 100.0).clamp(0.0, 100.0)
+}
+
+fn gap_bars(gaps: &[f64]) -> Vec<GapBar> {
+    let mut counts = [0_usize; GAP_BINS];
+    for g in gaps {
+        counts[((gap_scale(*g) / 100.0 * GAP_BINS as f64) as usize).min(GAP_BINS - 1)] += 1;
+    }
+    let most = counts.iter().copied().max().unwrap_or(0).max(1) as f64;
+    let bar = |(i, n): (usize, &usize)| GapBar {
+        x: i as f64 * 100.0 / GAP_BINS as f64,
+        height: (*n as f64 / most * 22.0).max(if *n > 0 { 2.0 } else { 0.0 }),
+        count: *n,
+        upto: format!("{:.3}", 10_f64.powf((i + 1) as f64 / 3.0 - 3.0)),
+    };
+    counts.iter().enumerate().map(bar).collect()
 }
 
 fn clean_body(loaded: &Loaded, app: &App) -> Clean {
     let decisions = &loaded.revision.decisions;
-    let drawings = loaded
-        .route
-        .drawings
-        .iter()
-        .map(|d| {
-            let (closed, open) = d.cleaned.counts();
-            CleanRow {
-                id: d.id,
-                name: d.cleaned.name.clone(),
-                closed,
-                open,
-                segments: d.cleaned.contours.iter().map(|c| c.path.segments.len()).sum(),
-                gap: format!("{}", decisions.drawing(d.id).and_then(|d| d.gap).unwrap_or(app.shop.tolerance.gap)),
-            }
-        })
-        .collect();
-    Clean { job: loaded.job.id, revision: loaded.revision.id, drawings }
+    let row = |d: &boustrophe_core::route::DrawingState| {
+        let (closed, open) = d.cleaned.counts();
+        let decided = decisions.drawing(d.id);
+        let gap = decided.and_then(|d| d.gap).unwrap_or(app.shop.tolerance.gap);
+        CleanRow {
+            id: d.id,
+            name: d.cleaned.name.clone(),
+            closed,
+            open,
+            segments: d.cleaned.contours.iter().map(|c| c.path.segments.len()).sum(),
+            gap: format!("{gap}"),
+            operations: decided.map_or_else(Vec::new, |d| d.operations.iter().map(boustrophe_core::clean::Operation::sentence).collect()),
+            gaps: if d.cleaned.gaps.is_empty() { Vec::new() } else { gap_bars(&d.cleaned.gaps) },
+            gap_at: gap_scale(gap),
+            refit: decided.and_then(|d| d.refit),
+        }
+    };
+    let slotted = loaded.route.findings.iter().filter(|f| f.code == "slots").filter_map(|f| f.place.drawing).collect();
+    Clean {
+        job: loaded.job.id,
+        revision: loaded.revision.id,
+        drawings: loaded.route.drawings.iter().map(row).collect(),
+        thickness: decisions.batch.thickness,
+        slotted,
+        verbs: boustrophe_core::clean::operate::words::VERBS,
+    }
 }
 
 struct Choice {

@@ -26,6 +26,10 @@ type Flat = Vec<f64>;
 #[derive(Serialize)]
 struct Contour {
     id: String,
+    /// Drawing it comes from.
+    of: u32,
+    /// Number of its looks among those of the job.
+    looks: usize,
     p: &'static str,
     why: Cow<'static, str>,
     closed: bool,
@@ -175,12 +179,12 @@ fn bench(loaded: &Loaded) -> Vec<Bench> {
         let home = Affine::translate(Vec2::new(x, 0.0) - b.min.to_vec2());
         let contours = work.items[first..first + n]
             .iter()
-            .map(|i| Contour {
-                id: i.contour.id.to_string(),
-                p: i.process.slug(),
-                why: why(i.why),
-                closed: i.contour.path.closed,
-                d: flat(&i.contour.path.transformed(home).segments),
+            .map(|i| {
+                let key = i.contour.style.key();
+                let looks = work.key.iter().position(|row| row.key == key).unwrap_or(0);
+                let d = flat(&i.contour.path.transformed(home).segments);
+                let (id, closed) = (i.contour.id.to_string(), i.contour.path.closed);
+                Contour { id, of: i.contour.drawing, looks, p: i.process.slug(), why: why(i.why), closed, d }
             })
             .collect();
         let texts =

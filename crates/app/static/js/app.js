@@ -81,6 +81,17 @@ document.addEventListener("htmx:after:request", (event) => {
 });
 
 document.addEventListener("click", (event) => {
+  const widen = event.target.closest("[data-choose]");
+  if (widen) stage.widen(widen.dataset.choose);
+  const verb = event.target.closest(".verb");
+  if (verb) {
+    // The example comes with its first figure chosen, to be typed over.
+    const field = verb.closest("form").querySelector(".order"), example = verb.dataset.example;
+    field.value = example;
+    field.focus();
+    const figure = /"[^"]*"|[-\d][-\d.x,/]*/.exec(example);
+    if (figure) field.setSelectionRange(figure.index, figure.index + figure[0].length);
+  }
   const show = event.target.closest("[data-show]");
   if (show) stage.show(show.dataset.show);
   if (event.target.closest("#open-history")) {
@@ -97,14 +108,17 @@ stageElement?.addEventListener("chosen", (event) => {
   const card = $("#card");
   const template = $("#card-template");
   if (!card || !template) return;
-  const { ids, why, process, share } = event.detail;
+  const { ids, of, why, process, share, size } = event.detail;
   card.hidden = ids.length === 0;
   if (!ids.length) return;
   card.replaceChildren(template.content.cloneNode(true));
-  card.querySelector(".what").textContent = ids.length === 1 ? `${process}${share === undefined ? "" : `, at ${(share * 100).toFixed(1)} % of its length`}` : `${ids.length} contours`;
+  const where = share === undefined ? "" : `, at ${(share * 100).toFixed(1)} % of its length`;
+  const measure = size && share === undefined ? `, ${size[0].toFixed(2)} × ${size[1].toFixed(2)} mm` : "";
+  card.querySelector(".what").textContent = ids.length === 1 ? `${process}${where}${measure}` : `${ids.length} contours`;
   const reason = card.querySelector(".why");
   if (reason) reason.textContent = why;
-  card.querySelector("[name=on]").value = ids.join(",");
+  const orders = card.querySelector(".orders");
+  card.querySelector("[name=on]").value = orders ? `${of}:${ids.join(",")}` : ids.join(",");
   const value = card.querySelector("input[name=value]");
   if (value && share !== undefined) value.value = share.toFixed(6);
   htmx.process(card);

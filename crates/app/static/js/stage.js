@@ -152,7 +152,7 @@ export class Stage {
     this.chosen = items;
     this.redraw();
     const first = items[0];
-    this.element.dispatchEvent(new CustomEvent("chosen", { detail: { ids: [...new Set(items.map((i) => i.id))], process: first?.p ?? "", why: first?.why ?? "", ...detail } }));
+    this.element.dispatchEvent(new CustomEvent("chosen", { detail: { ids: [...new Set(items.map((i) => i.id))], of: first?.of, size: first ? [first.b[2] - first.b[0], first.b[3] - first.b[1]] : null, process: first?.p ?? "", why: first?.why ?? "", ...detail } }));
   }
 
   /** Draws the scene to the layer, a margin wider than the window, and the layer to the screen. */
@@ -201,6 +201,12 @@ export class Stage {
     const left = view.x - drawn.x * f - margin * f, top = view.y - drawn.y * f - margin * f;
     c.drawImage(this.layer, left * dpr, top * dpr, this.layer.width * f, this.layer.height * f);
     if (this.overlay) this.overlay(c);
+    if (this.lasso) {
+      const { x, y, tx, ty, box } = this.lasso;
+      c.setTransform(dpr, 0, 0, dpr, 0, 0);
+      c.strokeStyle = LICHEN; c.lineWidth = 1.5; c.setLineDash(box === "within" ? [] : [5, 4]);
+      c.strokeRect(x, y, tx - x, ty - y);
+    }
   }
 
   /** Pixels from mm, for a drawing or sheet at dx, dy. */
@@ -360,17 +366,24 @@ export class Stage {
   listen() {
     const el = this.canvas;
     let from = null;
-    el.addEventListener("pointerdown", (e) => { from = { x: e.offsetX, y: e.offsetY, view: { ...this.view }, moved: false }; el.setPointerCapture(e.pointerId); });
+    el.addEventListener("pointerdown", (e) => {
+      const box = e.shiftKey ? "within" : e.altKey ? "touching" : null;
+      from = { x: e.offsetX, y: e.offsetY, view: { ...this.view }, moved: false, box };
+      el.setPointerCapture(e.pointerId);
+    });
     el.addEventListener("pointermove", (e) => {
       if (!from) return;
       const dx = e.offsetX - from.x, dy = e.offsetY - from.y;
-      if (Math.hypot(dx, dy) > 3) { from.moved = true; el.classList.add("held"); }
-      if (from.moved) this.move({ ...from.view, x: from.view.x + dx, y: from.view.y + dy });
+      if (Math.hypot(dx, dy) > 3) { from.moved = true; if (!from.box) el.classList.add("held"); }
+      if (!from.moved) return;
+      if (from.box) { this.lasso = { ...from, tx: e.offsetX, ty: e.offsetY }; this.blit(); }
+      else this.move({ ...from.view, x: from.view.x + dx, y: from.view.y + dy });
     });
     const release = (e) => {
       el.classList.remove("held");
       if (from && !from.moved && e.type === "pointerup") this.pick(e.offsetX, e.offsetY, e.shiftKey);
-      if (from?.moved) this.redraw();
+      else if (this.lasso) { const { x, y, tx, ty, box } = this.lasso; this.lasso = null; this.chooseBox(x, y, tx, ty, box); }
+      else if (from?.moved) this.redraw();
       from = null;
     };
     el.addEventListener("pointerup", release);
@@ -398,6 +411,35 @@ export class Stage {
     if (f > 2.5 || f < 0.5 || (f === 1 && out > this.margin * 0.98)) { this.redraw(); return; }
     if (!this.frame) this.frame = requestAnimationFrame(() => { this.frame = null; this.blit(); });
     this.rest = setTimeout(() => this.redraw(), 90);
+  }
+
+  /** What lies within a box on the screen, or touches it, is added to what is chosen. */
+  chooseBox(x0, y0, x1, y1, how) {
+    const { x, y, k } = this.view;
+    const box = [(Math.min(x0, x1) - x) / k, (y - Math.max(y0, y1)) / k, (Math.max(x0, x1) - x) / k, (y - Math.min(y0, y1)) / k];
+    const within = (i) => i.b[0] + i.dx >= box[0] && i.b[1] + i.dy >= box[1] && i.b[2] + i.dx <= box[2] && i.b[3] + i.dy <= box[3];
+    const points = (i) => { const p = [[i.d[0], i.d[1]]]; for (let n = 2; n < i.d.length; n += 3) p.push([i.d[n + 1], i.d[n + 2]]); return p; };
+    const inBox = (i) => points(i).some(([px, py]) => px + i.dx >= box[0] && px + i.dx <= box[2] && py + i.dy >= box[1] && py + i.dy <= box[3]);
+    const found = this.items.filter((i) => (how === "within" ? within(i) : within(i) || inBox(i)));
+    this.choose([...new Set([...this.chosen, ...found])]);
+  }
+
+  /** Widens the choice: the same looks or size as the first, what lies inside it, or everything else of its drawing. */
+  widen(how) {
+    const [first] = this.chosen;
+    if (!first) return;
+    const w = (i) => i.b[2] - i.b[0], h = (i) => i.b[3] - i.b[1];
+    const mine = this.items.filter((i) => i.of === first.of);
+    const held = (i) => this.chosen.includes(i);
+    const inside = (i) => this.chosen.some((c) => c !== i && i.b[0] >= c.b[0] && i.b[1] >= c.b[1] && i.b[2] <= c.b[2] && i.b[3] <= c.b[3]);
+    const rules = {
+      looks: (i) => held(i) || i.looks === first.looks,
+      size: (i) => held(i) || (Math.abs(w(i) - w(first)) < 0.02 && Math.abs(h(i) - h(first)) < 0.02 && i.closed === first.closed),
+      inside: (i) => held(i) || inside(i),
+      others: (i) => !held(i),
+    };
+    const found = mine.filter(rules[how]);
+    this.choose(how === "others" ? found : [first, ...found.filter((i) => i !== first)]);
   }
 
   /** The contour nearest to a click, within six pixels, the smallest first. */

@@ -159,6 +159,7 @@ pub fn run(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop) -> (Wo
             );
         }
     }
+    findings.extend(drawings.iter().filter_map(|d| slots_as_thick(d, decisions.batch.thickness)));
     findings.extend(open_engraving(&items));
     findings.extend(missing_rows(&items, decisions, shop));
     if parts.is_empty() && !drawings.is_empty() {
@@ -181,6 +182,21 @@ pub fn run(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop) -> (Wo
         ));
     }
     (Work { items, parts, key }, findings)
+}
+
+/// Slots and tabs as wide as the sheet is meant to be thick: worth fitting once it has been measured.
+fn slots_as_thick(drawing: &Cleaned, thickness: f64) -> Option<Finding> {
+    use crate::clean::operate::slots::{Kind, find};
+    let found = find(&drawing.contours, thickness);
+    let n = |kind| found.iter().filter(|f| f.kind == kind).count();
+    let text = format!(
+        "{} and {} in {} are {thickness} mm wide, as the sheet is meant to be thick. If it measures otherwise, fit them.",
+        counted(n(Kind::Slot), "slot end", "slot ends"),
+        counted(n(Kind::Tab), "tab", "tabs"),
+        drawing.name
+    );
+    let at = found.iter().map(|f| f.at);
+    (!found.is_empty()).then(|| Finding::new(Station::Clean, Severity::Note, "slots", found.len(), text).at(drawing.drawing, at))
 }
 
 fn open_engraving(items: &[Item]) -> Option<Finding> {

@@ -4,6 +4,7 @@
 
 mod cells;
 mod chain;
+pub mod coupon;
 mod crossings;
 mod dashes;
 mod identity;

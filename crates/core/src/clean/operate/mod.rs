@@ -9,6 +9,7 @@ mod place;
 pub mod slots;
 #[cfg(test)]
 mod tests;
+pub mod words;
 
 use super::identity::mixed;
 use super::{Contour, ContourId};
