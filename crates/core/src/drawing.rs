@@ -93,6 +93,21 @@ pub struct Style {
     pub winding: bool,
     /// On a layer that was frozen, switched off or not for plotting.
     pub hidden: bool,
+    /// What it was drawn for, where the file says so.
+    pub nature: Nature,
+}
+
+/// What something was drawn for.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Nature {
+    /// Not said.
+    #[default]
+    Plain,
+    /// An area: a hatch, a solid.
+    Area,
+    /// Dimensions, leaders: about the drawing, not of it.
+    Annotation,
 }
 
 /// `#rrggbb`.
@@ -101,6 +116,10 @@ pub fn colour_name(c: [u8; 3]) -> String {
 }
 
 impl Style {
+    /// True for what is reference from the start: hidden in the file, or about the drawing. Nothing in it needs mending.
+    pub fn aside(&self) -> bool {
+        self.hidden || self.nature == Nature::Annotation
+    }
     /// The key under which decisions about this style are kept.
     pub fn key(&self) -> String {
         let mut key = format!("layer={}", self.layer);
@@ -122,6 +141,11 @@ impl Style {
         }
         if self.hidden {
             add("hidden", "yes".into());
+        }
+        match self.nature {
+            Nature::Plain => {}
+            Nature::Area => add("area", "yes".into()),
+            Nature::Annotation => add("annotation", "yes".into()),
         }
         key
     }
@@ -149,6 +173,11 @@ impl Style {
         }
         if self.hidden {
             words.push("hidden in the file".into());
+        }
+        match self.nature {
+            Nature::Plain => {}
+            Nature::Area => words.push("hatched area".into()),
+            Nature::Annotation => words.push("dimensions and leaders".into()),
         }
         words.join(", ")
     }
@@ -197,6 +226,8 @@ pub struct Drawing {
     pub file: String,
     /// What the file says of its units.
     pub units: FileUnits,
+    /// What it leans to where it does not say: metric or imperial.
+    pub leans: Option<Unit>,
     /// All looks that occur.
     pub styles: Vec<Style>,
     /// All strokes, in the file's order. A block reference or compound path may give several.
@@ -217,7 +248,16 @@ impl Drawing {
 
     /// An empty drawing for a reader to fill.
     pub fn new(file: &str, units: FileUnits) -> Self {
-        Self { file: file.into(), units, styles: Vec::new(), entities: Vec::new(), read: 0, skipped: BTreeMap::new(), broken: Vec::new() }
+        Self {
+            file: file.into(),
+            units,
+            leans: None,
+            styles: Vec::new(),
+            entities: Vec::new(),
+            read: 0,
+            skipped: BTreeMap::new(),
+            broken: Vec::new(),
+        }
     }
     /// Index of a style, added when it is new.
     pub fn style(&mut self, style: &Style) -> usize {

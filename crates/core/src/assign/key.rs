@@ -3,7 +3,7 @@
 use super::{Process, Why};
 use crate::clean::{Cleaned, Contour};
 use crate::decisions::Decisions;
-use crate::drawing::{Style, colour_name};
+use crate::drawing::{Nature, Style, colour_name};
 use crate::edit::Edit;
 use crate::finding::{Finding, Severity, Station};
 use crate::shop::{Match, Shop};
@@ -44,11 +44,17 @@ pub(super) fn process_of(contour: &Contour, decisions: &Decisions, shop: &Shop) 
     if contour.style.hidden {
         return (Process::Reference, Why::Hidden);
     }
+    if contour.style.nature == Nature::Annotation {
+        return (Process::Reference, Why::Annotation);
+    }
     if let Some(n) = shop.rules.iter().position(|r| matches(&r.when, &contour.style)) {
         return (shop.rules[n].process, Why::Rule(n + 1));
     }
     if contour.style.text {
         return (Process::Engrave, Why::Letters);
+    }
+    if contour.style.nature == Nature::Area {
+        return (Process::Engrave, Why::Area);
     }
     if contour.path.closed { (Process::Cut, Why::Closed) } else { (Process::Score, Why::Open) }
 }

@@ -75,6 +75,10 @@ pub enum Why {
     Rule(usize),
     /// Hidden in the file.
     Hidden,
+    /// Dimensions and leaders.
+    Annotation,
+    /// A hatched area.
+    Area,
     /// A closed outline.
     Closed,
     /// An open line.
@@ -91,6 +95,8 @@ impl Why {
             Self::Key => "by the drawing key".into(),
             Self::Rule(n) => format!("by the shop's rule {n}"),
             Self::Hidden => "hidden in the file".into(),
+            Self::Annotation => "it tells about the drawing".into(),
+            Self::Area => "hatched area".into(),
             Self::Closed => "closed outline".into(),
             Self::Open => "open line".into(),
             Self::Letters => "letters".into(),

@@ -57,8 +57,9 @@ pub(super) struct Outcome {
 type End = usize;
 const FREE: usize = usize::MAX;
 
-/// Chains pieces: ends that meet first, then dashes in a row, then ends across gaps.
-pub(super) fn run(pieces: Vec<Piece>, options: Options) -> Outcome {
+/// Chains pieces: ends that meet first, then dashes in a row, then ends across gaps. Styles that are `aside` are chained,
+/// but neither dashes nor gaps are looked for in them.
+pub(super) fn run(pieces: Vec<Piece>, aside: &[bool], options: Options) -> Outcome {
     let Options { same, gap, report, join_dashes, near } = options;
     let (whole, loose): (Vec<Piece>, Vec<Piece>) = pieces.into_iter().partition(|p| p.path.closed || p.path.segments.is_empty());
     let mut contours: Vec<Chained> = whole
@@ -70,6 +71,7 @@ pub(super) fn run(pieces: Vec<Piece>, options: Options) -> Outcome {
     let (links, branches) = meet(&loose, same);
     let (mut open, closed): (Vec<Chained>, Vec<Chained>) = trace(loose, &links).into_iter().partition(|c| !c.path.closed);
     contours.extend(closed);
+    contours.extend(open.extract_if(.., |c| aside[c.style]));
 
     let rows = dashes::find(&open, near);
     let mut dashes = (Vec::new(), 0);

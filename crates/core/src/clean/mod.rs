@@ -119,7 +119,8 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
         join_dashes: told.mended(Mend::JoinDashes),
         near: tolerance.double,
     };
-    let mut chained = chain::run(pieces, options);
+    let aside: Vec<bool> = drawing.styles.iter().map(Style::aside).collect();
+    let mut chained = chain::run(pieces, &aside, options);
     told.chaining(&chained);
     if let Some(refit) = decisions.refit {
         chained.contours.par_iter_mut().for_each(|c| c.path = c.path.refitted(refit));
@@ -150,7 +151,7 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
 ///
 /// What is only filled is left alone: its fill rule says what is inside, and letters are drawn so.
 fn split_crossings(contours: &mut Vec<chain::Chained>, styles: &[Style], told: &mut Told, same: f64) {
-    let filled = |s: &Style| s.text || s.stroke.is_none() && s.fill.is_some();
+    let filled = |s: &Style| s.aside() || s.text || s.stroke.is_none() && s.fill.is_some();
     let found: Vec<Vec<crossings::Crossing>> =
         contours.par_iter().map(|c| if filled(&styles[c.style]) { Vec::new() } else { crossings::find(&c.path, same) }).collect();
     if found.iter().all(Vec::is_empty) {

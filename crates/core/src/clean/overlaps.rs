@@ -97,7 +97,7 @@ fn is_whole(stretches: &Stretches) -> bool {
 
 fn lines(pieces: &[Piece], styles: &[Style]) -> Vec<Line> {
     let of = |closed: bool| {
-        pieces.iter().enumerate().filter(move |(_, p)| p.path.closed == closed && !styles[p.style].hidden).flat_map(|(piece, p)| {
+        pieces.iter().enumerate().filter(move |(_, p)| p.path.closed == closed && !styles[p.style].aside()).flat_map(|(piece, p)| {
             let style = &styles[p.style];
             let filled = style.stroke.is_none() && style.fill.is_some();
             p.path.segments.iter().enumerate().map(move |(index, s)| Line { segment: *s, piece: piece as u32, index: index as u32, filled })

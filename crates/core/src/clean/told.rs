@@ -153,7 +153,8 @@ impl Told<'_> {
 
     /// Contours too small to be meant.
     pub(super) fn specks(&mut self, contours: &mut Vec<Arc<Contour>>, tolerance: &Tolerance) {
-        let specks = strays::specks(contours, tolerance.speck);
+        let mut specks = strays::specks(contours, tolerance.speck);
+        specks.retain(|i| !contours[*i].style.aside());
         if self.mended(Mend::DropSpecks) {
             let mut at = 0;
             contours.retain(|_| {

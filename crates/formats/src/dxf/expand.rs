@@ -3,7 +3,7 @@
 use super::entities::{Insert, Paint, Raw, RawShape};
 use super::{Layer, Tables};
 use crate::{MOST_ENTITIES, ReadError};
-use boustrophe_core::drawing::{Drawing, Entity, Shape, Style, Text};
+use boustrophe_core::drawing::{Drawing, Entity, Nature, Shape, Style, Text};
 use boustrophe_core::geometry::{Affine, Point, Vec2};
 use std::collections::HashMap;
 
@@ -18,6 +18,7 @@ struct Outer {
     line_type: String,
     width: u32,
     hidden: bool,
+    annotation: bool,
 }
 
 struct Expansion<'a> {
@@ -33,6 +34,7 @@ pub(super) fn expand(raw: Vec<Raw>, tables: &Tables, drawing: &mut Drawing) -> R
     let mut expansion = Expansion { tables, drawing, styles: HashMap::new(), visited: 0 };
     for entity in raw {
         let before = expansion.drawing.entities.len();
+        let attached = entity.attached;
         let block = match &entity.shape {
             RawShape::Insert(i) => Some(i.block.clone()),
             _ => None,
@@ -42,7 +44,7 @@ pub(super) fn expand(raw: Vec<Raw>, tables: &Tables, drawing: &mut Drawing) -> R
             Some(name) if expansion.drawing.entities.len() == before => {
                 expansion.drawing.skip(&format!("INSERT of “{name}”, which is empty or missing"))
             }
-            _ => expansion.drawing.read += 1,
+            _ => expansion.drawing.read += usize::from(!attached),
         }
     }
     Ok(())
@@ -75,6 +77,7 @@ impl Expansion<'_> {
             },
             width: raw.width.unwrap_or(of_layer.width),
             hidden: of_layer.hidden || outer.hidden,
+            annotation: raw.annotation || outer.annotation,
             layer,
         };
         match raw.shape {
@@ -83,6 +86,22 @@ impl Expansion<'_> {
                 let style = self.style(&looks, false);
                 let curves = if depth == 0 { curves } else { curves.iter().map(|c| c.transformed(transform)).collect() };
                 self.drawing.entities.push(Entity { style, shape: Shape::Path { curves, closed } });
+                Ok(())
+            }
+            RawShape::Lines { lines, closed } => {
+                let style = self.style(&looks, false);
+                for curves in lines {
+                    let curves = curves.iter().map(|c| c.transformed(transform)).collect();
+                    self.drawing.entities.push(Entity { style, shape: Shape::Path { curves, closed } });
+                }
+                Ok(())
+            }
+            RawShape::Area(loops) => {
+                let style = self.area_style(&looks);
+                for curves in loops {
+                    let curves = curves.iter().map(|c| c.transformed(transform)).collect();
+                    self.drawing.entities.push(Entity { style, shape: Shape::Path { curves, closed: true } });
+                }
                 Ok(())
             }
             RawShape::Text { at, height, angle, value } => {
@@ -122,16 +141,15 @@ impl Expansion<'_> {
     }
 
     fn style(&mut self, looks: &Outer, text: bool) -> usize {
-        let style = Style {
-            layer: looks.layer.clone(),
-            stroke: Some(looks.colour),
-            fill: None,
-            line_type: looks.line_type.clone(),
-            width: looks.width,
-            text,
-            winding: false,
-            hidden: looks.hidden,
-        };
+        self.known(Style { stroke: Some(looks.colour), width: looks.width, text, ..plain(looks) })
+    }
+
+    fn area_style(&mut self, looks: &Outer) -> usize {
+        let nature = if looks.annotation { Nature::Annotation } else { Nature::Area };
+        self.known(Style { fill: Some(looks.colour), line_type: String::new(), nature, ..plain(looks) })
+    }
+
+    fn known(&mut self, style: Style) -> usize {
         if let Some(found) = self.styles.get(&style) {
             return *found;
         }
@@ -139,4 +157,10 @@ impl Expansion<'_> {
         self.styles.insert(style, self.drawing.styles.len() - 1);
         self.drawing.styles.len() - 1
     }
+}
+
+/// What all styles of these looks share.
+fn plain(looks: &Outer) -> Style {
+    let nature = if looks.annotation { Nature::Annotation } else { Nature::Plain };
+    Style { layer: looks.layer.clone(), line_type: looks.line_type.clone(), hidden: looks.hidden, nature, ..Style::default() }
 }

@@ -1,5 +1,7 @@
-//! DXF, ASCII, R12 and later.
+//! DXF, ASCII and binary, R12 and later.
 
+mod areas;
+mod binary;
 mod colour;
 mod entities;
 mod expand;
@@ -117,6 +119,7 @@ fn header(pairs: &mut Pairs, drawing: &mut Drawing) -> Result<(), ReadError> {
                     _ => FileUnits::Unsaid,
                 };
             }
+            70 if variable == "$MEASUREMENT" => drawing.leans = Some(if pair.value.trim() == "0" { Unit::In } else { Unit::Mm }),
             _ => {}
         }
     }

@@ -1,5 +1,6 @@
 //! Group codes with their values, a pair of lines each.
 
+use super::binary::{self, Bytes};
 use crate::ReadError;
 use std::borrow::Cow;
 
@@ -15,22 +16,41 @@ pub(crate) struct Pair<'a> {
 pub(crate) struct Pairs<'a> {
     file: String,
     rest: &'a [u8],
+    binary: Option<Bytes<'a>>,
     line: usize,
 }
 
 impl<'a> Pairs<'a> {
     /// Refuses data that is not text.
     pub(crate) fn new(file: &str, bytes: &'a [u8]) -> Result<Self, ReadError> {
+        if let Some(at) = binary::begin(bytes) {
+            return Ok(Self { file: file.into(), rest: &[], binary: Some(Bytes::new(&bytes[at..])), line: 0 });
+        }
         let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes);
-        let pairs = Self { file: file.into(), rest: bytes, line: 0 };
+        let pairs = Self { file: file.into(), rest: bytes, binary: None, line: 0 };
         if bytes[..bytes.len().min(4096)].contains(&0) {
-            return Err(pairs.broken("this is binary data. Export the drawing as an ASCII DXF."));
+            return Err(pairs.broken("this is binary data, but no DXF. Export the drawing as DXF."));
         }
         Ok(pairs)
     }
 
     /// The next pair, or `None` at the end of the file.
     pub(crate) fn next_pair(&mut self) -> Result<Option<Pair<'a>>, ReadError> {
+        if let Some(bytes) = &mut self.binary {
+            if bytes.is_empty() {
+                return Ok(None);
+            }
+            self.line += 1;
+            let (code, value) = match bytes.next() {
+                Some(pair) => pair,
+                None => return Err(self.cut_off("a pair")),
+            };
+            return Ok(Some(Pair {
+                code,
+                value: Cow::Owned(if code == 1 || code == 3 { value } else { value.trim().to_owned() }),
+                line: self.line,
+            }));
+        }
         let Some(code) = self.take_line() else { return Ok(None) };
         let line = self.line;
         let digits = code.trim_ascii();

@@ -1,6 +1,6 @@
 use super::{WriteLayer, read, write};
 use crate::ReadError;
-use boustrophe_core::drawing::{Drawing, FileUnits, Shape, Unit};
+use boustrophe_core::drawing::{Drawing, FileUnits, Nature, Shape, Unit};
 use boustrophe_core::geometry::{Bounds, Path, Point, Segment, fit_curves};
 use proptest::prelude::*;
 use std::fmt::Write;
@@ -197,5 +197,104 @@ proptest! {
         }
         cut = cut.min(bytes.len());
         let _ = read("t.dxf", &bytes[..cut]);
+    }
+}
+
+#[test]
+fn hatches_and_solids_are_areas_with_their_openings() {
+    let d = drawing(
+        "0 HATCH 8 H 62 2 10 0 20 0 30 0 2 SOLID 70 1 71 0 91 2
+           92 3 72 0 73 1 93 3 10 0 20 0 10 20 20 0 10 20 20 15 97 0
+           92 1 93 2 72 2 10 10 20 5 40 2 50 0 51 180 73 1 72 2 10 10 20 5 40 2 50 180 51 360 73 1 97 0 75 0 76 1 98 0
+         0 HATCH 8 H 91 1 92 1 93 1 72 9
+         0 SOLID 8 H 10 80 20 10 11 90 21 10 12 80 22 20 13 90 23 20
+         0 3DFACE 8 F 10 0 20 0 11 10 21 0 12 10 22 10 13 0 23 10",
+    );
+    assert_eq!((d.read, d.entities.len(), d.skipped.get("HATCH without boundary")), (3, 4, Some(&1)));
+    let area = |i: usize| Path::new(segments(&d, i), true).area().abs();
+    assert!(
+        (area(0) - 150.0).abs() < 1e-9
+            && (area(1) - std::f64::consts::PI * 4.0).abs() < 1e-9
+            && (area(2) - 100.0).abs() < 1e-9
+            && (area(3) - 100.0).abs() < 1e-9
+    );
+    let style = &d.styles[d.entities[0].style];
+    assert_eq!((style.fill, style.stroke, style.nature), (Some([255, 255, 0]), None, Nature::Area));
+}
+
+#[test]
+fn dimensions_and_leaders_are_about_the_drawing() {
+    let blocks = "0 BLOCK 2 *D1 10 0 20 0 0 LINE 8 0 10 0 20 -5 11 50 21 -5 0 MTEXT 8 0 10 20 20 -4 40 2 1 50 0 ENDBLK";
+    let entities = "0 DIMENSION 8 DIM 2 *D1 10 0 20 -5 0 LEADER 8 DIM 76 3 10 0 20 0 10 5 20 5 10 9 20 5 0 DIMENSION 8 DIM 10 0 20 0";
+    let d = read("t.dxf", file("9 $INSUNITS 70 4", "", blocks, entities).as_bytes()).expect("it reads");
+    assert_eq!((d.read, d.skipped.len()), (2, 1));
+    assert!(d.entities.iter().all(|e| d.styles[e.style].nature == Nature::Annotation && d.styles[e.style].aside()));
+    assert!(near(segments(&d, 0)[0].end, 50.0, -5.0));
+}
+
+#[test]
+fn multilines_are_their_parallel_lines() {
+    let d = drawing(
+        "0 MLINE 8 M 40 1 70 0 71 1 72 2 73 2 11 0 21 0 31 0 12 1 22 0 32 0 13 0 23 1 33 0 74 2 41 0.5 41 0 75 0 74 2 41 -0.5 41 0 75 0
+        11 20 21 0 31 0 12 1 22 0 32 0 13 0 23 1 33 0 74 2 41 0.5 41 0 75 0 74 2 41 -0.5 41 0 75 0",
+    );
+    assert_eq!((d.read, d.entities.len()), (1, 2));
+    assert!(near(segments(&d, 0)[0].end, 20.0, 0.5) && near(segments(&d, 1)[0].end, 20.0, -0.5));
+}
+
+#[test]
+fn lines_without_end_and_points_are_counted_and_attributes_belong_to_their_block() {
+    let blocks = "0 BLOCK 2 B 10 0 20 0 0 LINE 8 0 10 0 20 0 11 5 21 0 0 ENDBLK";
+    let entities = "0 XLINE 8 0 10 0 20 0 11 1 21 0 0 RAY 8 0 10 0 20 0 11 1 21 0 0 POINT 8 0 10 3 20 3 0 INSERT 8 0 66 1 2 B 10 0 20 0 0 ATTRIB 8 0 10 1 20 1 40 2 1 no.7 0 SEQEND";
+    let d = read("t.dxf", file("", "", blocks, entities).as_bytes()).expect("it reads");
+    assert_eq!((d.read, d.skipped.values().sum::<usize>()), (1, 3), "four entities in all");
+    assert!(d.entities.iter().any(|e| matches!(&e.shape, Shape::Text(t) if t.value == "no.7")));
+}
+
+#[test]
+fn what_the_file_leans_to_is_known() {
+    for (measurement, leans) in [("0", Unit::In), ("1", Unit::Mm)] {
+        let d = read("t.dxf", file(&format!("9 $MEASUREMENT 70 {measurement}"), "", "", "").as_bytes()).expect("it reads");
+        assert_eq!((d.units, d.leans), (FileUnits::Unsaid, Some(leans)));
+    }
+}
+
+/// The same pairs in binary, with codes of one or two bytes.
+fn binary(text: &str, wide: bool) -> Vec<u8> {
+    let mut out = b"Some Binary DXF\r\n\x1a\x00".to_vec();
+    let lines: Vec<&str> = text.lines().collect();
+    for pair in lines.chunks_exact(2) {
+        let (code, value): (i16, &str) = (pair[0].trim().parse().expect("a code"), pair[1]);
+        if wide {
+            out.extend(code.to_le_bytes())
+        } else {
+            out.push(code as u8)
+        }
+        match code {
+            10..=59 => out.extend(value.trim().parse::<f64>().expect("a number").to_le_bytes()),
+            60..=79 => out.extend(value.trim().parse::<i16>().expect("a number").to_le_bytes()),
+            90..=99 => out.extend(value.trim().parse::<i32>().expect("a number").to_le_bytes()),
+            _ => out.extend(value.bytes().chain([0])),
+        }
+    }
+    out
+}
+
+#[test]
+fn binary_files_read_as_their_text_does() {
+    let text = file(
+        "9 $INSUNITS 70 1",
+        "0 LAYER 2 CUT 62 1 70 0",
+        "",
+        "0 LWPOLYLINE 8 CUT 90 3 70 1 10 0.5 20 0 10 4 20 0 42 0.3 10 4 20 3 0 CIRCLE 8 CUT 10 1 20 1 40 0.25 0 TEXT 8 CUT 10 0 20 0 40 1 1 BEE",
+    );
+    let plain = read("t.dxf", text.as_bytes()).expect("it reads");
+    for wide in [true, false] {
+        let bytes = binary(&text, wide);
+        let d = read("t.dxf", &bytes).expect("it reads");
+        assert_eq!((&d.entities, &d.styles, d.units, d.read), (&plain.entities, &plain.styles, plain.units, plain.read));
+        for cut in [30, bytes.len() / 2, bytes.len() - 3] {
+            assert!(read("t.dxf", &bytes[..cut]).is_err(), "cut off at {cut}");
+        }
     }
 }

@@ -204,6 +204,7 @@ impl<'d> Walk<'_, 'd> {
             text: text || looks.lettering,
             winding: looks.winding,
             hidden: looks.hidden,
+            ..Style::default()
         };
         self.drawing.style(&style)
     }
