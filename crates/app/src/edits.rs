@@ -2,6 +2,7 @@
 
 use boustrophe_core::assign::Process;
 use boustrophe_core::clean::operate::words;
+use boustrophe_core::clean::trace::Trace;
 use boustrophe_core::clean::{ContourId, Operation};
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::edit::{Edit, MOST_COPIES};
@@ -62,6 +63,8 @@ impl Form {
                 let [nominal, measured, clearance] = parts[..] else { return Err("type nominal, measured thickness and clearance".into()) };
                 Ok(Edit::Operate { drawing: drawing()?, operation: Operation::SlotFit { nominal, measured, clearance, leave: Vec::new() } })
             }
+            // threshold, specks, smoothness and which side, with strokes between.
+            "trace" => trace(drawing()?, value),
             "gap" => Ok(Edit::SetGap { drawing: drawing()?, gap: mm(value)? }),
             "key" => Ok(Edit::SetKey { key: self.on.clone(), process: process()? }),
             "contours" => {
@@ -101,6 +104,21 @@ fn scale(text: &str) -> Result<f64, String> {
         Some((drawn, real)) => Ok(number(real)? / number(drawn)?),
         None => number(text),
     }
+}
+
+/// `threshold/specks/smoothness/side`: an empty threshold is found from the picture, side is `dark` or `light`.
+fn trace(drawing: u32, text: &str) -> Result<Edit, String> {
+    let parts: Vec<&str> = text.split('/').map(str::trim).collect();
+    let [threshold, speck, smooth, side] = parts[..] else {
+        return Err(format!("“{text}” is no threshold/specks/smoothness/side, such as 128/12/0.6/dark"));
+    };
+    let threshold = if threshold.is_empty() || threshold == "auto" { None } else { Some(count(threshold, 0, 255)? as u8) };
+    let invert = match side {
+        "dark" => false,
+        "light" => true,
+        other => return Err(format!("“{other}” is no side; the shape is what is dark, or what is light")),
+    };
+    Ok(Edit::SetTrace { drawing, trace: Trace { threshold, speck: count(speck, 1, 1_000_000)?, smooth: number(smooth)?, invert } })
 }
 
 /// `machine/material/thickness`.

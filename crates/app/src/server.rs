@@ -2,7 +2,7 @@
 
 use crate::command::Failure;
 use crate::error::AppError;
-use crate::pages::{changes, floor, history, nesting, release, runs, stage, station};
+use crate::pages::{changes, floor, history, intake, nesting, release, runs, stage, station};
 use crate::shop::App;
 use crate::{assets, demo};
 use axum::Router;
@@ -45,6 +45,10 @@ fn router(app: Arc<App>) -> Router {
         .route("/jobs/{job}/edit", post(changes::edit))
         .route("/jobs/{job}/slot-fit", post(changes::slot_fit))
         .route("/jobs/{job}/coupon", post(changes::coupon))
+        .route("/jobs/{job}/resize", post(intake::resize))
+        .route("/jobs/{job}/region", post(intake::region))
+        .route("/jobs/{job}/drawings/{drawing}", post(intake::replace))
+        .route("/jobs/{job}/picture/{drawing}", get(intake::picture))
         .route("/jobs/{job}/undo", post(changes::undo))
         .route("/jobs/{job}/redo", post(changes::redo))
         .route("/jobs/{job}/drawings", post(changes::files))

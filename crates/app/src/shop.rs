@@ -63,7 +63,8 @@ impl App {
         Ok(writer::route(&drawings, decisions, &self.shop, &self.cache, &mut |_| {}))
     }
 
-    fn drawing(&self, hash: &str, name: &str) -> Result<Arc<Drawing>, AppError> {
+    /// A stored drawing as read.
+    pub fn drawing(&self, hash: &str, name: &str) -> Result<Arc<Drawing>, AppError> {
         let kept = || self.drawings.lock().unwrap_or_else(PoisonError::into_inner);
         let key = format!("{hash} {name}");
         if let Some(found) = kept().get(&key) {

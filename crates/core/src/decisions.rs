@@ -1,8 +1,10 @@
 //! Everything a person decided about a job, one struct a station. The rest is computed from it.
 
 use crate::assign::{PartId, Process};
+use crate::clean::trace::Trace;
 use crate::clean::{ContourId, Operation};
 use crate::drawing::Unit;
+use crate::geometry::Bounds;
 use crate::nest::{Layout, Sheet, Turn};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
@@ -54,6 +56,15 @@ pub struct DrawingDecisions {
     pub mirrored: bool,
     /// Free ends up to this far apart are joined, mm; `None` for the shop's tolerance.
     pub gap: Option<f64>,
+    /// How a picture is traced.
+    #[serde(default)]
+    pub trace: Trace,
+    /// Only what lies in one of these boxes is taken, in drawing units; all of it where there is none.
+    #[serde(default)]
+    pub regions: Vec<Bounds>,
+    /// The file before this one, by its hash and name, while a new revision is compared with it.
+    #[serde(default)]
+    pub before: Option<(String, String)>,
     /// What is mended in it.
     #[serde(default)]
     pub mends: BTreeSet<Mend>,
@@ -80,6 +91,9 @@ impl DrawingDecisions {
             angle: 0.0,
             mirrored: false,
             gap: None,
+            trace: Trace::default(),
+            regions: Vec::new(),
+            before: None,
             mends: BTreeSet::new(),
             refit: None,
             operations: Vec::new(),

@@ -1,10 +1,11 @@
 //! What a reader makes of a file: every drawable entity, in the file's own units, with its looks.
 
-use crate::geometry::{Curve, Point};
+use crate::geometry::{Bounds, Curve, Point};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::fmt;
 use std::str::FromStr;
+use std::sync::Arc;
 
 /// A unit of length a drawing may be in.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
@@ -219,6 +220,17 @@ pub struct Entity {
     pub shape: Shape,
 }
 
+/// A picture in grey levels.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Bitmap {
+    /// Pixels in a row.
+    pub width: usize,
+    /// Rows.
+    pub height: usize,
+    /// Grey levels, 0 black to 255 white, row by row from the top.
+    pub grey: Vec<u8>,
+}
+
 /// A drawing as read, before any decision.
 #[derive(Clone, Debug)]
 pub struct Drawing {
@@ -236,6 +248,10 @@ pub struct Drawing {
     pub read: usize,
     /// Entities left aside, by kind.
     pub skipped: BTreeMap<String, usize>,
+    /// Pages of the file as they lie in the drawing, where it has pages.
+    pub pages: Vec<Bounds>,
+    /// A picture, where the file is one; one unit is a pixel, its lower left corner at 0, 0.
+    pub bitmap: Option<Arc<Bitmap>>,
     /// Sentences on entities that could not be used as they are: where and what. At most [`Drawing::MOST_BROKEN`].
     pub broken: Vec<String>,
 }
@@ -256,6 +272,8 @@ impl Drawing {
             entities: Vec::new(),
             read: 0,
             skipped: BTreeMap::new(),
+            pages: Vec::new(),
+            bitmap: None,
             broken: Vec::new(),
         }
     }

@@ -1,9 +1,11 @@
 //! A change of [`Decisions`]: what a button, the interface and the command line all do.
 
 use crate::assign::{PartId, Process};
+use crate::clean::trace::Trace;
 use crate::clean::{ContourId, Operation};
 use crate::decisions::{Decisions, DrawingDecisions, Mend};
 use crate::drawing::Unit;
+use crate::geometry::Bounds;
 use crate::nest::{Layout, Sheet, Turn};
 use serde::{Deserialize, Serialize};
 
@@ -54,6 +56,19 @@ pub enum Edit {
     SetGap {
         drawing: u32,
         gap: f64,
+    },
+    SetTrace {
+        drawing: u32,
+        trace: Trace,
+    },
+    /// Only what lies in these boxes, in drawing units; none for all of it.
+    SetRegions {
+        drawing: u32,
+        regions: Vec<Bounds>,
+    },
+    /// The new revision has been looked through: the one before is no longer shown.
+    Compared {
+        drawing: u32,
     },
     Mend {
         drawing: u32,
@@ -160,7 +175,7 @@ impl Edit {
             }
             Self::ReplaceDrawing { drawing, file, name } => {
                 let found = find(d, *drawing)?;
-                (found.file, found.name) = (file.clone(), name.clone());
+                found.before = Some((std::mem::replace(&mut found.file, file.clone()), std::mem::replace(&mut found.name, name.clone())));
             }
             Self::RemoveDrawing { drawing } => {
                 find(d, *drawing)?;
@@ -178,6 +193,17 @@ impl Edit {
                 found.mirrored = !found.mirrored;
             }
             Self::SetGap { drawing, gap } => find(d, *drawing)?.gap = Some(within("a gap in mm", *gap, 0.0, 10.0)?),
+            Self::SetTrace { drawing, trace } => {
+                within("a smoothness in pixels", trace.smooth, 0.05, 10.0)?;
+                find(d, *drawing)?.trace = *trace;
+            }
+            Self::SetRegions { drawing, regions } => {
+                if regions.len() > 200 || regions.iter().any(|r| r.is_empty() || !r.min.is_finite() || !r.max.is_finite()) {
+                    return Err("a region needs two corners, and there may be 200 of them".into());
+                }
+                find(d, *drawing)?.regions.clone_from(regions);
+            }
+            Self::Compared { drawing } => find(d, *drawing)?.before = None,
             Self::Mend { drawing, mend } => {
                 find(d, *drawing)?.mends.insert(*mend);
             }
@@ -253,6 +279,15 @@ impl Edit {
             Self::TurnDrawing { degrees, .. } => format!("Turned {degrees}°"),
             Self::MirrorDrawing { .. } => "Mirrored".into(),
             Self::SetGap { gap, .. } => format!("Gaps up to {gap:.3} mm joined"),
+            Self::SetTrace { .. } => "Traced otherwise".into(),
+            Self::SetRegions { regions, .. } => {
+                if regions.is_empty() {
+                    "All of the drawing".into()
+                } else {
+                    format!("{} of the drawing", crate::finding::counted(regions.len(), "region", "regions"))
+                }
+            }
+            Self::Compared { .. } => "New revision looked through".into(),
             Self::Mend { mend, .. } => mend.done().into(),
             Self::Refit { tolerance: Some(t), .. } => format!("Polylines followed within {t} mm"),
             Self::Refit { tolerance: None, .. } => "Polylines as drawn".into(),

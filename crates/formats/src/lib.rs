@@ -3,9 +3,12 @@
 //! [`read`] looks at a file's name and first bytes and calls the reader of its format. Every reader bounds what it takes
 //! ([`MOST_BYTES`], [`MOST_ENTITIES`]) and answers a file that it cannot use with a [`ReadError`] that says where and what.
 
+pub mod bitmap;
 pub mod dxf;
 pub mod gcode;
+pub mod pdf;
 pub mod sheet;
+pub mod stl;
 pub mod svg;
 #[cfg(test)]
 mod tests;
@@ -41,7 +44,7 @@ pub enum ReadError {
         file: String,
     },
     /// A format that is not read.
-    #[error("{file} is not a DXF or SVG drawing ({what}). Export it as DXF or SVG.")]
+    #[error("{file} is no drawing that is read here ({what}). Export it as DXF, SVG, PDF, PNG, JPEG or STL.")]
     Unknown {
         /// File name.
         file: String,
@@ -77,12 +80,13 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
     if lower.ends_with(".dxf") || looks_like_dxf(head) {
         return dxf::read(file, bytes);
     }
-    let what = match head {
-        [b'%', b'P', b'D', b'F', ..] => "it is a PDF",
-        [0x89, b'P', b'N', b'G', ..] | [0xff, 0xd8, ..] => "it is a picture",
-        _ if head.contains(&0) => "it is binary data",
-        _ => "it is some other text",
-    };
+    match head {
+        [b'%', b'P', b'D', b'F', ..] => return pdf::read(file, bytes),
+        [0x89, b'P', b'N', b'G', ..] | [0xff, 0xd8, ..] => return bitmap::read(file, bytes),
+        _ if lower.ends_with(".stl") => return stl::read(file, bytes),
+        _ => {}
+    }
+    let what = if head.contains(&0) { "it is binary data" } else { "it is some other text" };
     Err(ReadError::Unknown { file: file_name(), what: what.into() })
 }
 

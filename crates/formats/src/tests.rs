@@ -1,10 +1,12 @@
 use crate::gcode;
 use boustrophe_core::assign::Process;
 use boustrophe_core::decisions::Batch;
-use boustrophe_core::geometry::{Path, Point, Segment};
+use boustrophe_core::drawing::{Drawing, FileUnits, Shape};
+use boustrophe_core::geometry::{Bounds, Path, Point, Segment, fit_curves};
 use boustrophe_core::hold::{Op, Row, SheetPath};
 use boustrophe_core::route::ProgramOrder;
 use boustrophe_core::shop::Shop;
+use proptest::prelude::*;
 
 fn op(process: Process, path: &Path) -> Op {
     Op {
@@ -110,5 +112,158 @@ fn files_are_known_by_their_content() {
     assert!(crate::read("drawing", br#"<?xml version="1.0"?><svg xmlns="http://www.w3.org/2000/svg"/>"#).is_ok());
     for (bytes, what) in [(&b"\x00\x01"[..], "binary"), (b"hello", "text")] {
         assert!(crate::read("x", bytes).expect_err("refused").to_string().contains(what));
+    }
+}
+
+/// A PDF of pages with these content streams, 200 × 100 points each.
+pub(crate) fn pdf(pages: &[&str]) -> Vec<u8> {
+    let mut out = b"%PDF-1.4\n".to_vec();
+    let mut places = Vec::new();
+    let mut object = |out: &mut Vec<u8>, body: &str| {
+        places.push(out.len());
+        out.extend(format!("{} 0 obj\n{body}\nendobj\n", places.len()).bytes());
+    };
+    let kids: Vec<String> = (0..pages.len()).map(|i| format!("{} 0 R", 4 + i * 2)).collect();
+    object(&mut out, "<< /Type /Catalog /Pages 2 0 R >>");
+    object(&mut out, &format!("<< /Type /Pages /Kids [{}] /Count {} >>", kids.join(" "), pages.len()));
+    object(&mut out, "<< /Type /Font /Subtype /Type1 /BaseFont /Helvetica >>");
+    for (i, content) in pages.iter().enumerate() {
+        let page = format!(
+            "<< /Type /Page /Parent 2 0 R /MediaBox [0 0 200 100] /Contents {} 0 R /Resources << /Font << /F1 3 0 R >> >> >>",
+            5 + i * 2
+        );
+        object(&mut out, &page);
+        object(&mut out, &format!("<< /Length {} >>\nstream\n{content}\nendstream", content.len()));
+    }
+    let xref = out.len();
+    out.extend(format!("xref\n0 {}\n0000000000 65535 f \n", places.len() + 1).bytes());
+    places.iter().for_each(|p| out.extend(format!("{p:010} 00000 n \n").bytes()));
+    out.extend(format!("trailer << /Size {} /Root 1 0 R >>\nstartxref\n{xref}\n%%EOF\n", places.len() + 1).bytes());
+    out
+}
+
+fn bounds(d: &Drawing, i: usize) -> Bounds {
+    let Shape::Path { curves, .. } = &d.entities[i].shape else { panic!("a text") };
+    fit_curves(curves, 0.01).iter().fold(Bounds::EMPTY, |b, s| b.union(s.bounds()))
+}
+
+#[test]
+fn a_pdf_gives_its_lines_by_page_in_points() {
+    let first = "1 0 0 RG 0.5 w 10 20 60 30 re S q 1 0 0 1 100 0 cm 0 0 m 20 0 l 20 20 l h f Q 1 1 1 rg 0 0 200 100 re f";
+    let second = "0 0 50 50 re W n 0 G 10 10 m 40 10 l S 150 10 m 180 10 l S";
+    let d = crate::read("plan.pdf", &pdf(&[first, second])).expect("it reads");
+    assert!(matches!(d.units, FileUnits::Scale(mm) if (mm - 25.4 / 72.0).abs() < 1e-12));
+    assert_eq!((d.pages.len(), d.read), (2, 3), "{:?}", d.skipped);
+    let b = bounds(&d, 0);
+    assert!((b.min.x - 10.0).abs() < 1e-4 && (b.min.y - 20.0).abs() < 1e-4 && (b.width() - 60.0).abs() < 1e-4, "y points up: {b:?}");
+    let style = &d.styles[d.entities[0].style];
+    assert_eq!((style.stroke, style.layer.as_str(), style.width), (Some([255, 0, 0]), "page 1", 176));
+    assert!((bounds(&d, 1).min.x - 100.0).abs() < 1e-4 && d.styles[d.entities[1].style].fill == Some([0, 0, 0]));
+    assert!(d.pages[1].has(bounds(&d, 2).min), "the second page lies beside the first");
+    assert_eq!((d.skipped.get("path outside its clip"), d.skipped.get("white or invisible area")), (Some(&1), Some(&1)));
+}
+
+#[test]
+fn writing_in_a_pdf_stays_readable() {
+    let d = crate::read("plan.pdf", &pdf(&["BT /F1 12 Tf 20 30 Td (Shelf 3x) Tj ET"])).expect("it reads");
+    if let Some(Shape::Text(t)) = d.entities.first().map(|e| &e.shape) {
+        assert_eq!(t.value.trim(), "Shelf 3x");
+        assert!(t.at.distance(Point::new(20.0, 30.0)) < 1e-3 && (t.height - 8.4).abs() < 1.0, "{t:?}");
+    } else {
+        // Without the font's glyphs there is nothing to place; it must at least not be cut.
+        assert!(d.entities.is_empty());
+    }
+}
+
+#[test]
+fn damaged_pdfs_are_told() {
+    let whole = pdf(&["0 0 m 10 10 l S"]);
+    for bytes in [&b"%PDF-1.4"[..], b"%PDF-1.7\n%%EOF", &whole[..20]] {
+        assert!(crate::read("x.pdf", bytes).expect_err("refused").to_string().contains("damaged"));
+    }
+}
+
+/// A box as ASCII STL: 12 triangles.
+pub(crate) fn box_stl(w: f64, d: f64, h: f64) -> String {
+    let v = |i: usize| [if i & 1 == 1 { w } else { 0.0 }, if i & 2 == 2 { d } else { 0.0 }, if i & 4 == 4 { h } else { 0.0 }];
+    let quads = [[0, 2, 3, 1], [4, 5, 7, 6], [0, 1, 5, 4], [2, 6, 7, 3], [0, 4, 6, 2], [1, 3, 7, 5]];
+    let mut out = "solid box\n".to_owned();
+    for q in quads {
+        for t in [[q[0], q[1], q[2]], [q[0], q[2], q[3]]] {
+            out.push_str("facet normal 0 0 0\nouter loop\n");
+            t.map(v).iter().for_each(|p| out.push_str(&format!("vertex {} {} {}\n", p[0], p[1], p[2])));
+            out.push_str("endloop\nendfacet\n");
+        }
+    }
+    out + "endsolid box\n"
+}
+
+#[test]
+fn the_faces_of_a_box_are_laid_flat_by_kind() {
+    let d = crate::read("box.stl", box_stl(60.0, 40.0, 25.0).as_bytes()).expect("it reads");
+    assert_eq!((d.units, d.read), (FileUnits::Unsaid, 6));
+    let faces: Vec<(&str, Bounds)> = d
+        .entities
+        .iter()
+        .enumerate()
+        .filter(|(_, e)| d.styles[e.style].layer.starts_with("face"))
+        .map(|(i, e)| (d.styles[e.style].layer.as_str(), bounds(&d, i)))
+        .collect();
+    assert_eq!(faces.len(), 6);
+    assert!(faces[0].0.starts_with("face A × 2, 60.00 × 40.00"), "{}", faces[0].0);
+    for (i, (_, a)) in faces.iter().enumerate() {
+        assert!(faces[..i].iter().all(|(_, b)| !a.meets(b)), "none lies on another");
+    }
+    // Twelve edges, each numbered on both its faces.
+    let numbers = d.entities.iter().filter(|e| d.styles[e.style].layer == "edge numbers").count();
+    assert!(numbers >= 24, "{numbers}");
+    // The same in binary.
+    let mut binary = vec![0_u8; 80];
+    binary.extend(1_u32.to_le_bytes());
+    [0.0_f32, 0.0, 1.0, 0.0, 0.0, 0.0, 30.0, 0.0, 0.0, 0.0, 20.0, 0.0].iter().for_each(|v| binary.extend(v.to_le_bytes()));
+    binary.extend([0, 0]);
+    let d = crate::read("corner.stl", &binary).expect("it reads");
+    assert_eq!(d.read, 1);
+    assert!(crate::read("bad.stl", b"solid nothing\nendsolid").is_err() && crate::read("bad.stl", &binary[..100]).is_err());
+}
+
+/// A picture as PNG.
+pub(crate) fn png(width: u32, height: u32, dark: impl Fn(u32, u32) -> bool) -> Vec<u8> {
+    let picture = image::GrayImage::from_fn(width, height, |x, y| image::Luma([if dark(x, y) { 20 } else { 240 }]));
+    let mut out = std::io::Cursor::new(Vec::new());
+    picture.write_to(&mut out, image::ImageFormat::Png).expect("written");
+    out.into_inner()
+}
+
+#[test]
+fn pictures_are_grey_levels_with_transparent_paper() {
+    let d = crate::read("bee.png", &png(40, 30, |x, y| x < 10 && y < 5)).expect("it reads");
+    let b = d.bitmap.as_ref().expect("a picture");
+    assert_eq!((b.width, b.height, b.grey[0], b.grey[39]), (40, 30, 20, 240));
+    assert_eq!(d.units, FileUnits::Pixels);
+    let whole = png(40, 30, |_, _| true);
+    assert!(crate::read("half.png", &whole[..whole.len() / 2]).is_err());
+    assert!(crate::read("fake.jpg", &[0xff, 0xd8, 0xff, 0xe0, 1, 2, 3]).is_err());
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(64))]
+    /// Every reader answers whatever comes, in bounded time, and never panics.
+    #[test]
+    fn mutilated_files_are_answered(kind in 0..4_usize, edits in prop::collection::vec((any::<u16>(), any::<u8>()), 0..10), cut in any::<u16>()) {
+        let (name, mut bytes) = match kind {
+            0 => ("plan.pdf", pdf(&["1 0 0 RG 10 20 60 30 re S BT /F1 12 Tf 20 30 Td (x) Tj ET"])),
+            1 => ("box.stl", box_stl(3.0, 4.0, 5.0).into_bytes()),
+            2 => ("bee.png", png(16, 12, |x, y| x > y)),
+            _ => ("plan.pdf", pdf(&["q 0 0 50 50 re W n 0 0 m 1 2 3 4 5 6 c f Q", "/OC /x BDC 1 w EMC"])),
+        };
+        let n = bytes.len();
+        for (at, byte) in edits {
+            bytes[usize::from(at) % n] = byte;
+        }
+        bytes.truncate(n - usize::from(cut) % n / 4);
+        let began = std::time::Instant::now();
+        let _ = crate::read(name, &bytes);
+        prop_assert!(began.elapsed().as_secs() < 5, "no hang");
     }
 }

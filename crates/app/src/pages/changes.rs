@@ -184,6 +184,18 @@ pub async fn receive(mut multipart: Multipart) -> Result<Vec<Dropped>, AppError>
     if files.is_empty() { Err(AppError::Sentence("there was no file in it; choose or drop a drawing.".into())) } else { Ok(files) }
 }
 
+/// Keeps a file that can be read; gives the hash of its bytes.
+pub fn store_file(app: &App, name: &str, bytes: &[u8]) -> Result<String, AppError> {
+    boustrophe_formats::read(name, bytes)?;
+    keep(app, name, bytes)
+}
+
+fn keep(app: &App, name: &str, bytes: &[u8]) -> Result<String, AppError> {
+    let hash: String = Sha256::digest(bytes).iter().map(|b| format!("{b:02x}")).collect();
+    app.store.add_file(&hash, name, bytes)?;
+    Ok(hash)
+}
+
 /// Adds what can be read as one change; gives a sentence for each file that cannot.
 pub fn add_files(app: &App, job: i32, files: Vec<Dropped>) -> Result<Vec<String>, AppError> {
     let (mut edits, mut refused) = (Vec::new(), Vec::new());
@@ -191,8 +203,7 @@ pub fn add_files(app: &App, job: i32, files: Vec<Dropped>) -> Result<Vec<String>
         match boustrophe_formats::read(&name, &bytes) {
             Err(error) => refused.push(error.to_string()),
             Ok(_) => {
-                let hash: String = Sha256::digest(&bytes).iter().map(|b| format!("{b:02x}")).collect();
-                app.store.add_file(&hash, &name, &bytes)?;
+                let hash = keep(app, &name, &bytes)?;
                 edits.push(Edit::AddDrawing { file: hash, name });
             }
         }

@@ -17,7 +17,7 @@ use boustrophe_store::Run;
 /// The station's own part of the docket.
 pub fn body(app: &App, loaded: &Loaded, station: Station) -> Result<String, AppError> {
     let made = match station {
-        Station::Intake => intake_body(loaded).render(),
+        Station::Intake => intake_body(app, loaded).render(),
         Station::Clean => clean_body(loaded, app).render(),
         Station::Assign => assign_body(app, loaded).render(),
         Station::Nest => nest_body(app, loaded)?.render(),
@@ -39,6 +39,10 @@ struct DrawingRow {
     account: String,
     scale: String,
     texts: usize,
+    regions: usize,
+    pages: usize,
+    picture: Option<PictureView>,
+    compared: Option<(usize, usize, usize)>,
 }
 
 #[derive(Template)]
@@ -49,11 +53,32 @@ struct Intake {
     drawings: Vec<DrawingRow>,
 }
 
+struct PictureView {
+    pixels: String,
+    per_mm: String,
+    /// What the threshold, specks, smoothness and side are now, as they are typed.
+    trace: String,
+    width: String,
+}
+
+fn picture(d: &boustrophe_core::route::DrawingState, decided: &boustrophe_core::decisions::DrawingDecisions) -> Option<PictureView> {
+    let p = d.drawing.bitmap.as_ref()?;
+    let t = &decided.trace;
+    let mm = d.intake.transform.determinant().abs().sqrt();
+    let threshold = t.threshold.unwrap_or_else(|| boustrophe_core::clean::trace::parting(p));
+    Some(PictureView {
+        pixels: format!("{} × {}", p.width, p.height),
+        per_mm: format!("{:.1}", 1.0 / mm),
+        trace: format!("{threshold}/{}/{}/{}", t.speck, t.smooth, if t.invert { "light" } else { "dark" }),
+        width: format!("{:.1}", p.width as f64 * mm),
+    })
+}
+
 fn sizes((w, h): (f64, f64)) -> (String, String) {
     (format!("{w:.1} × {h:.1} mm"), format!("{:.2} × {:.2} in", w / 25.4, h / 25.4))
 }
 
-fn intake_body(loaded: &Loaded) -> Intake {
+fn intake_body(app: &App, loaded: &Loaded) -> Intake {
     let decisions = &loaded.revision.decisions;
     let drawings = loaded
         .route
@@ -61,7 +86,8 @@ fn intake_body(loaded: &Loaded) -> Intake {
         .iter()
         .filter_map(|d| Some((d, decisions.drawing(d.id)?)))
         .map(|(d, decided)| {
-            let (mm, inch) = sizes((d.cleaned.bounds.width(), d.cleaned.bounds.height()));
+            let b = super::intake::extent(d);
+            let (mm, inch) = sizes((b.width(), b.height()));
             DrawingRow {
                 id: d.id,
                 name: decided.name.clone(),
@@ -72,6 +98,10 @@ fn intake_body(loaded: &Loaded) -> Intake {
                 account: intake::account(&d.drawing),
                 scale: format!("{}", (decided.scale * 1e6).round() / 1e6),
                 texts: d.cleaned.texts.len(),
+                regions: decided.regions.len(),
+                pages: d.drawing.pages.len(),
+                picture: picture(d, decided),
+                compared: super::intake::compared(app, loaded, d).map(|c| (c.kept, c.fresh.len(), c.gone.len())),
             }
         })
         .collect();

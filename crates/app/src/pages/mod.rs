@@ -4,6 +4,7 @@ pub mod changes;
 pub mod dockets;
 pub mod floor;
 pub mod history;
+pub mod intake;
 pub mod nesting;
 pub mod release;
 pub mod runs;

@@ -1,5 +1,6 @@
 //! What the stage draws, as compact JSON: numbers in mm, rounded to a thousandth.
 
+use super::intake::{APART, compared, extent, on_the_bench};
 use super::{Shared, blocking};
 use crate::error::AppError;
 use crate::shop::{App, Loaded};
@@ -15,8 +16,6 @@ use boustrophe_core::proof::Traced;
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
 
-/// Room between drawings on the bench, and between sheets, mm.
-const APART: f64 = 40.0;
 /// Engraved rows sent for drawing; beyond it only every n-th, at the same looks.
 const MOST_ROWS: usize = 4000;
 
@@ -33,12 +32,19 @@ struct Contour {
     p: &'static str,
     why: Cow<'static, str>,
     closed: bool,
+    /// New in this revision of the file.
+    fresh: bool,
     d: Flat,
 }
 
 #[derive(Serialize)]
 struct Bench {
+    id: u32,
     name: String,
+    /// The picture's address and the matrix from its pixels, y down, to the bench.
+    picture: Option<(String, [f64; 6])>,
+    /// Contours of the file before this revision that are gone.
+    gone: Vec<Flat>,
     x: f64,
     y: f64,
     w: f64,
@@ -158,40 +164,54 @@ fn build(app: &App, loaded: &Loaded, station: Station, live: bool) -> Stage {
     if on_sheets {
         stage.sheets = sheets(loaded, layout, station, best.is_none());
     } else {
-        stage.bench = bench(loaded);
+        stage.bench = bench(app, loaded, station);
     }
     stage.marks = marks(loaded, &stage, station);
     stage
 }
 
-fn bench(loaded: &Loaded) -> Vec<Bench> {
+fn bench(app: &App, loaded: &Loaded, station: Station) -> Vec<Bench> {
     let work = &loaded.route.work;
-    let mut x = 0.0;
     let mut first = 0;
     let mut out = Vec::new();
     for d in &loaded.route.drawings {
-        let b = d.cleaned.bounds;
         let n = d.cleaned.contours.len();
-        if b.is_empty() {
-            first += n;
-            continue;
-        }
-        let home = Affine::translate(Vec2::new(x, 0.0) - b.min.to_vec2());
-        let contours = work.items[first..first + n]
+        let items = &work.items[first..first + n];
+        first += n;
+        let Some(home) = on_the_bench(loaded, d.id) else { continue };
+        let b = extent(d);
+        let compared = if station <= Station::Clean { compared(app, loaded, d) } else { None };
+        let contours = items
             .iter()
             .map(|i| {
                 let key = i.contour.style.key();
                 let looks = work.key.iter().position(|row| row.key == key).unwrap_or(0);
-                let d = flat(&i.contour.path.transformed(home).segments);
+                let flat = flat(&i.contour.path.transformed(home).segments);
+                let fresh = compared.as_ref().is_some_and(|c| c.fresh.contains(&i.contour.id));
                 let (id, closed) = (i.contour.id.to_string(), i.contour.path.closed);
-                Contour { id, of: i.contour.drawing, looks, p: i.process.slug(), why: why(i.why), closed, d }
+                Contour { id, of: i.contour.drawing, looks, p: i.process.slug(), why: why(i.why), closed, fresh, d: flat }
             })
             .collect();
         let texts =
             d.cleaned.texts.iter().map(|t| (r((home * t.at).x), r((home * t.at).y), r(t.height), r(t.angle), t.value.clone())).collect();
-        out.push(Bench { name: d.cleaned.name.clone(), x: r(x), y: 0.0, w: r(b.width()), h: r(b.height()), contours, texts });
-        x += b.width() + APART;
-        first += n;
+        let picture = d.drawing.bitmap.as_ref().map(|p| {
+            // Pixels run down from the upper left corner.
+            let upright = Affine::new([1.0, 0.0, 0.0, -1.0, 0.0, p.height as f64]);
+            (format!("/jobs/{}/picture/{}", loaded.job.id, d.id), (home * d.intake.transform * upright).as_coeffs())
+        });
+        let corner = home * b.min;
+        out.push(Bench {
+            id: d.id,
+            name: d.cleaned.name.clone(),
+            picture,
+            gone: compared.map_or_else(Vec::new, |c| c.gone.iter().map(|p| flat(&p.transformed(home).segments)).collect()),
+            x: r(corner.x),
+            y: r(corner.y),
+            w: r(b.width()),
+            h: r(b.height()),
+            contours,
+            texts,
+        });
     }
     out
 }
@@ -336,7 +356,7 @@ fn marks(loaded: &Loaded, stage: &Stage, station: Station) -> std::collections::
     for (i, f) in loaded.route.findings.iter().enumerate().filter(|(_, f)| f.station == station) {
         let shift = match (f.place.sheet, f.place.drawing) {
             (Some(sheet), _) => stage.sheets.get(sheet).map(|s| Vec2::new(s.x, s.y)),
-            (None, Some(drawing)) if stage.sheets.is_empty() => shift_of(loaded, stage, drawing),
+            (None, Some(drawing)) if stage.sheets.is_empty() => on_the_bench(loaded, drawing).map(|a| a.translation()),
             _ => None,
         };
         let points = shift.map_or_else(Vec::new, |by| f.place.points.iter().map(|p| *p + by).map(|p| [r(p.x), r(p.y)]).collect());
@@ -354,13 +374,6 @@ fn marks(loaded: &Loaded, stage: &Stage, station: Station) -> std::collections::
         );
     }
     out
-}
-
-fn shift_of(loaded: &Loaded, stage: &Stage, drawing: u32) -> Option<Vec2> {
-    let shown: Vec<_> = loaded.route.drawings.iter().filter(|d| !d.cleaned.bounds.is_empty()).collect();
-    let at = shown.iter().position(|d| d.id == drawing)?;
-    let bench = stage.bench.get(at)?;
-    Some(Vec2::new(bench.x, bench.y) - shown[at].cleaned.bounds.min.to_vec2())
 }
 
 #[derive(Serialize)]

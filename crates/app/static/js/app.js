@@ -125,6 +125,21 @@ stageElement?.addEventListener("chosen", (event) => {
   card.scrollIntoView({ block: "nearest" });
 });
 
+/** A card at the foot of the docket from one of its templates, with its fields filled. */
+function card(template, what, fields) {
+  const box = $("#card"), form = $(template);
+  if (!box || !form) return;
+  box.hidden = false;
+  box.replaceChildren(form.content.cloneNode(true));
+  box.querySelector(".what").textContent = what;
+  for (const [name, value] of Object.entries(fields)) box.querySelector(`[name=${name}]`).value = value;
+  htmx.process(box);
+  box.scrollIntoView({ block: "nearest" });
+  box.querySelector("input:not([type=hidden])")?.focus();
+}
+stageElement?.addEventListener("measured", ({ detail: { length, drawing } }) => card("#measure-template", `${length.toFixed(3)} mm, ${(length / 25.4).toFixed(4)} in`, { drawing: drawing ?? "", measured: length.toFixed(9) }));
+stageElement?.addEventListener("region", ({ detail: { drawing, box: [x0, y0, x1, y1] } }) => card("#region-template", `A region of ${(x1 - x0).toFixed(0)} × ${(y1 - y0).toFixed(0)} mm`, { drawing, x0, y0, x1, y1 }));
+
 /** Goes to the finding after the one in hand. */
 function nextFinding() {
   const all = [...document.querySelectorAll(".finding")];
@@ -153,6 +168,7 @@ document.addEventListener("keydown", (event) => {
     g: nextFinding,
     a: () => (document.querySelector(".finding.now .remedy.first") ?? document.querySelector(".finding .remedy.first"))?.click(),
     f: () => stage?.fit(),
+    m: () => docket()?.dataset.station === "intake" && stage.toggleMeasure(),
     n: () => stage?.toggleNumbers(),
     h: () => $("#open-history")?.click(),
     "?": () => $("#keys").showModal(),
@@ -169,20 +185,20 @@ document.addEventListener("keydown", (event) => {
 /** Files dropped anywhere, or picked. */
 const target = () => document.querySelector("[data-drop]")?.dataset.drop ?? (docket() ? `/jobs/${docket().dataset.job}/drawings` : null);
 const dropZone = $(".bench") ?? $(".floor");
-async function send(files) {
-  if (!files.length || !target()) return;
+async function send(files, to = target()) {
+  if (!files.length || !to) return;
   const form = new FormData();
   for (const file of files) form.append("file", file);
   let response;
   try {
-    response = await fetch(target(), { method: "POST", body: form });
+    response = await fetch(to, { method: "POST", body: form });
   } catch {
     notice("The upload broke off. Is the file over the limit of 160 MB? Nothing was changed.");
     return;
   }
   const said = response.ok ? null : await sentenceOf(response);
-  const to = response.headers.get("hx-redirect");
-  if (to) { location.href = to; return; }
+  const elsewhere = response.headers.get("hx-redirect");
+  if (elsewhere) { location.href = elsewhere; return; }
   if (docket()) {
     await htmx.ajax("GET", `/jobs/${docket().dataset.job}/${docket().dataset.station}?part=docket`, { target: "#docket", swap: "outerHTML" });
   }
@@ -191,7 +207,7 @@ async function send(files) {
 dropZone?.addEventListener("dragover", (event) => { event.preventDefault(); dropZone.classList.add("dropping"); });
 dropZone?.addEventListener("dragleave", (event) => { if (event.relatedTarget === null) dropZone.classList.remove("dropping"); });
 dropZone?.addEventListener("drop", (event) => { event.preventDefault(); dropZone.classList.remove("dropping"); send(event.dataTransfer.files); });
-document.addEventListener("change", (event) => { if (event.target.matches("input[type=file]")) send(event.target.files); });
+document.addEventListener("change", (event) => { if (event.target.matches("input[type=file]")) send(event.target.files, event.target.dataset.replace ?? target()); });
 
 $("#find")?.addEventListener("input", (event) => {
   const wanted = event.target.value.toLowerCase();

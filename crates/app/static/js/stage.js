@@ -78,6 +78,8 @@ export class Stage {
     this.overlay = null;
     this.underlay = null;
     this.chosen = [];
+    this.region = null;
+    if (this.measuring) this.measuring = { points: [] };
     this.build();
     const same = before && this.extent && before.every((v, i) => Math.abs(v - this.extent[i]) < 1e-6);
     if (!(keepView && before) && !same) this.fit(); else this.redraw();
@@ -96,6 +98,10 @@ export class Stage {
     const add = (x, y, w, h) => { all[0] = Math.min(all[0], x); all[1] = Math.min(all[1], y); all[2] = Math.max(all[2], x + w); all[3] = Math.max(all[3], y + h); };
     for (const b of bench) {
       add(b.x, b.y, b.w, b.h);
+      const gone = new Path2D(), fresh = new Path2D();
+      b.gone.forEach((d) => trace(gone, d, false));
+      b.contours.filter((c) => c.fresh).forEach((c) => trace(fresh, c.d, c.closed));
+      const picture = b.picture && this.picture(...b.picture);
       const inks = {};
       const solid = new Path2D();
       for (const c of b.contours) {
@@ -103,7 +109,7 @@ export class Stage {
         if (c.closed && c.p === "cut") trace(solid, c.d, true);
         this.items.push({ ...c, dx: 0, dy: 0, b: boundsOf(c.d) });
       }
-      this.groups.push({ kind: "bench", box: [b.x, b.y, b.w, b.h], name: b.name, inks, solid, texts: b.texts, engraved: inks.engrave });
+      this.groups.push({ kind: "bench", box: [b.x, b.y, b.w, b.h], name: b.name, id: b.id, inks, solid, gone, fresh, picture, texts: b.texts, engraved: inks.engrave });
     }
     for (const s of sheets) {
       add(s.x, s.y, s.w, s.h);
@@ -124,6 +130,19 @@ export class Stage {
       this.groups.push(group);
     }
     this.extent = all[0] === Infinity ? null : all;
+  }
+
+  /** A picture under its outlines, drawn once it is there. */
+  picture(address, matrix) {
+    this.pictures ??= new Map();
+    let image = this.pictures.get(address);
+    if (!image) {
+      image = new Image();
+      image.onload = () => this.redraw();
+      image.src = address;
+      this.pictures.set(address, image);
+    }
+    return { image, matrix };
   }
 
   fit(box = this.extent) {
@@ -225,10 +244,19 @@ export class Stage {
 
   drawBench(c, g) {
     this.place(c);
+    if (g.picture?.image.complete) {
+      c.save();
+      c.transform(...g.picture.matrix);
+      c.globalAlpha = 0.55;
+      c.drawImage(g.picture.image, 0, 0);
+      c.restore();
+    }
     c.fillStyle = shade(this.scene.tone, 10);
     c.fill(g.solid, "evenodd");
     if (g.engraved) { c.fillStyle = INK.engrave + "59"; c.fill(g.engraved, "evenodd"); }
     for (const p of ORDER) if (g.inks[p]) this.ink(c, p, g.inks[p], 1.5);
+    this.pen(c, STOP, 1.6, [6, 4]); c.stroke(g.gone);
+    this.pen(c, LICHEN, 3); c.stroke(g.fresh);
     const d = this.dpr, { x, y, k } = this.view, m = this.margin;
     c.setTransform(d, 0, 0, d, 0, 0);
     c.fillStyle = this.dark.matches ? "#a9b0ac" : "#59625f";
@@ -361,6 +389,15 @@ export class Stage {
       outline(this.items.filter((i) => this.marked.contours.includes(i.id)), colour);
     }
     outline(this.chosen, LICHEN);
+    if (this.region) { this.place(c); this.pen(c, LICHEN, 2); c.strokeRect(this.region[0], this.region[1], this.region[2] - this.region[0], this.region[3] - this.region[1]); }
+    if (this.measuring) {
+      const p = this.measuring.points;
+      ring(p, LICHEN);
+      if (p.length === 2) {
+        this.place(c); this.pen(c, LICHEN, 2);
+        c.beginPath(); c.moveTo(...p[0]); c.lineTo(...p[1]); c.stroke();
+      }
+    }
   }
 
   listen() {
@@ -381,7 +418,9 @@ export class Stage {
     });
     const release = (e) => {
       el.classList.remove("held");
-      if (from && !from.moved && e.type === "pointerup") this.pick(e.offsetX, e.offsetY, e.shiftKey);
+      if (from && !from.moved && e.type === "pointerup" && this.measuring) this.measure(e.offsetX, e.offsetY);
+      else if (from && !from.moved && e.type === "pointerup") this.pick(e.offsetX, e.offsetY, e.shiftKey);
+      else if (this.lasso && this.station === "intake") { const l = this.lasso; this.lasso = null; this.askRegion(l); }
       else if (this.lasso) { const { x, y, tx, ty, box } = this.lasso; this.lasso = null; this.chooseBox(x, y, tx, ty, box); }
       else if (from?.moved) this.redraw();
       from = null;
@@ -411,6 +450,53 @@ export class Stage {
     if (f > 2.5 || f < 0.5 || (f === 1 && out > this.margin * 0.98)) { this.redraw(); return; }
     if (!this.frame) this.frame = requestAnimationFrame(() => { this.frame = null; this.blit(); });
     this.rest = setTimeout(() => this.redraw(), 90);
+  }
+
+  /** A box drawn at Intake: which drawing it is on, and where on the bench. */
+  askRegion({ x: x0, y: y0, tx, ty }) {
+    const { x, y, k } = this.view;
+    const box = [(Math.min(x0, tx) - x) / k, (y - Math.max(y0, ty)) / k, (Math.max(x0, tx) - x) / k, (y - Math.min(y0, ty)) / k];
+    const on = this.groups.find(({ box: [gx, gy, gw, gh] }) => box[0] < gx + gw && box[2] > gx && box[1] < gy + gh && box[3] > gy);
+    this.region = on ? box : null;
+    this.redraw();
+    if (on) this.element.dispatchEvent(new CustomEvent("region", { detail: { drawing: on.id, box } }));
+  }
+
+  /** Begins or ends measuring. */
+  toggleMeasure() {
+    this.measuring = this.measuring ? null : { points: [] };
+    this.canvas.classList.toggle("measuring", Boolean(this.measuring));
+    this.redraw();
+  }
+
+  /** One more point of a measurement, on the nearest end, middle or centre within ten pixels. */
+  measure(px, py) {
+    const { x, y, k } = this.view;
+    const at = this.snapped((px - x) / k, (y - py) / k, 10 / k);
+    const points = this.measuring.points.length === 2 ? [at] : [...this.measuring.points, at];
+    this.measuring = { points };
+    this.redraw();
+    if (points.length < 2) return;
+    const length = Math.hypot(points[1][0] - points[0][0], points[1][1] - points[0][1]);
+    const on = this.groups.find(({ box: [gx, , gw] }) => points[0][0] >= gx - 1e-6 && points[0][0] <= gx + gw + 1e-6);
+    this.element.dispatchEvent(new CustomEvent("measured", { detail: { length, drawing: on?.id } }));
+  }
+
+  snapped(mx, my, reach) {
+    let best = [mx, my], least = reach;
+    const consider = (x, y) => { const d = Math.hypot(x - mx, y - my); if (d < least) [best, least] = [[x, y], d]; };
+    for (const i of this.items) {
+      const b = i.b;
+      if (mx < b[0] + i.dx - reach || mx > b[2] + i.dx + reach || my < b[1] + i.dy - reach || my > b[3] + i.dy + reach) continue;
+      for (let n = 2; n < i.d.length; n += 3) {
+        const [x0, y0, bulge, x1, y1] = [i.d[n - 2] + i.dx, i.d[n - 1] + i.dy, i.d[n], i.d[n + 1] + i.dx, i.d[n + 2] + i.dy];
+        consider(x0, y0); consider(x1, y1);
+        if (Math.abs(bulge) < 1e-5) { consider((x0 + x1) / 2, (y0 + y1) / 2); continue; }
+        const q = (1 - bulge * bulge) / (4 * bulge);
+        consider((x0 + x1) / 2 - (y1 - y0) * q, (y0 + y1) / 2 + (x1 - x0) * q);
+      }
+    }
+    return best;
   }
 
   /** What lies within a box on the screen, or touches it, is added to what is chosen. */

@@ -14,12 +14,13 @@ mod strays;
 #[cfg(test)]
 mod tests;
 mod told;
+pub mod trace;
 
 pub use identity::ContourId;
 pub use operate::Operation;
 
 use crate::decisions::{DrawingDecisions, Mend};
-use crate::drawing::{Drawing, Shape, Style, Text};
+use crate::drawing::{Drawing, Nature, Shape, Style, Text};
 use crate::finding::Finding;
 use crate::geometry::{Bounds, LARGEST_COORDINATE, Path, Point, Segment, Tolerance};
 use crate::intake::Intake;
@@ -99,15 +100,20 @@ pub(crate) struct Piece {
 /// Cleans one drawing as decided. Fails on nothing: what cannot be used is a finding.
 pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tolerance: &Tolerance) -> (Cleaned, Vec<Finding>) {
     let mut told = Told { file: &drawing.file, decisions, findings: Vec::new() };
-    let styles: Vec<Arc<Style>> = drawing.styles.iter().cloned().map(Arc::new).collect();
-    let mut pieces = if fits_the_shop(intake) { pieces(drawing, intake, tolerance) } else { Vec::new() };
+    let mut pieces = if fits_the_shop(intake) { pieces(drawing, intake, decisions, tolerance) } else { Vec::new() };
+    let mut styles = drawing.styles.clone();
+    if let Some(bitmap) = &drawing.bitmap {
+        let style = Style { layer: "traced".into(), fill: Some([0; 3]), nature: Nature::Area, ..Style::default() };
+        styles.push(style);
+        told.traced(bitmap, intake, styles.len() - 1, &mut pieces);
+    }
 
     if told.mended(Mend::DropZero) {
         pieces.retain(|p| p.path.length() >= tolerance.same);
     } else {
         told.zero_length(pieces.iter().filter(|p| p.path.length() < tolerance.same).filter_map(start_of).collect());
     }
-    let overlaps = overlaps::find(&pieces, &drawing.styles, tolerance.double);
+    let overlaps = overlaps::find(&pieces, &styles, tolerance.double);
     told.overlaps(&overlaps);
     if told.mended(Mend::RemoveDoubles) {
         pieces = overlaps::without(pieces, &overlaps);
@@ -119,15 +125,16 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
         join_dashes: told.mended(Mend::JoinDashes),
         near: tolerance.double,
     };
-    let aside: Vec<bool> = drawing.styles.iter().map(Style::aside).collect();
+    let aside: Vec<bool> = styles.iter().map(Style::aside).collect();
     let mut chained = chain::run(pieces, &aside, options);
     told.chaining(&chained);
     if let Some(refit) = decisions.refit {
         chained.contours.par_iter_mut().for_each(|c| c.path = c.path.refitted(refit));
     }
-    split_crossings(&mut chained.contours, &drawing.styles, &mut told, tolerance.same);
+    split_crossings(&mut chained.contours, &styles, &mut told, tolerance.same);
 
     let ids = identity::of(&chained.contours, decisions.id);
+    let styles: Vec<Arc<Style>> = styles.into_iter().map(Arc::new).collect();
     let contours: Vec<Arc<Contour>> = chained
         .contours
         .into_par_iter()
@@ -136,7 +143,7 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
         .collect();
     let (mut contours, lost) = operate::run(contours, &decisions.operations);
     told.lost(&lost);
-    let texts = texts(drawing, intake);
+    let texts = texts(drawing, intake, &decisions.regions);
     told.specks(&mut contours, tolerance);
     if decisions.refit.is_none() {
         told.dense(&contours, tolerance.curve);
@@ -187,12 +194,15 @@ fn fits_the_shop(intake: &Intake) -> bool {
         && corners[0].distance(corners[1]) <= LARGEST_COORDINATE * 2.0
 }
 
-fn pieces(drawing: &Drawing, intake: &Intake, tolerance: &Tolerance) -> Vec<Piece> {
+fn pieces(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tolerance: &Tolerance) -> Vec<Piece> {
     drawing
         .entities
         .par_iter()
         .filter_map(|entity| {
             let Shape::Path { curves, closed } = &entity.shape else { return None };
+            if !taken(&decisions.regions, curves.iter().map(|c| c.ends().0)) {
+                return None;
+            }
             let placed: Vec<_> = curves.iter().map(|c| c.transformed(intake.transform)).collect();
             let mut path = Path::fitted(&placed, *closed, tolerance.curve);
             if path.segments.len() > 1 {
@@ -225,12 +235,26 @@ fn close(path: &mut Path, same: f64) {
     }
 }
 
-fn texts(drawing: &Drawing, intake: &Intake) -> Vec<Text> {
+/// True when most of the points lie in one of the regions, or there are none.
+fn taken(regions: &[Bounds], points: impl Iterator<Item = Point>) -> bool {
+    if regions.is_empty() {
+        return true;
+    }
+    let (mut all, mut within) = (0, 0);
+    for p in points {
+        all += 1;
+        within += usize::from(regions.iter().any(|r| r.has(p)));
+    }
+    within * 2 > all
+}
+
+fn texts(drawing: &Drawing, intake: &Intake, regions: &[Bounds]) -> Vec<Text> {
     let scale = intake.transform.determinant().abs().sqrt();
     drawing
         .entities
         .iter()
         .filter_map(|e| match &e.shape {
+            Shape::Text(t) if !taken(regions, std::iter::once(t.at)) => None,
             Shape::Text(t) => {
                 let along = intake.transform * (t.at + kurbo::Vec2::from_angle(t.angle)) - intake.transform * t.at;
                 Some(Text { at: intake.transform * t.at, height: t.height * scale, angle: along.atan2(), value: t.value.clone() })

@@ -4,12 +4,14 @@ use super::chain::Outcome;
 use super::crossings::Crossing;
 use super::operate::Lost;
 use super::overlaps::Overlaps;
-use super::{Cleaned, Contour, ContourId, strays};
+use super::{Cleaned, Contour, ContourId, Piece, strays, trace};
 use crate::assign::Process;
 use crate::decisions::{DrawingDecisions, Mend};
+use crate::drawing::Bitmap;
 use crate::edit::Edit;
 use crate::finding::{Finding, Severity, Station, counted};
 use crate::geometry::{Bounds, Point, Tolerance};
+use crate::intake::Intake;
 use rayon::prelude::*;
 use std::sync::Arc;
 
@@ -44,6 +46,24 @@ impl Told<'_> {
         if let Some(last) = self.findings.pop() {
             self.findings.push(if safe { last.mend(label, edit) } else { last.choice(label, edit) });
         }
+    }
+
+    /// Outlines of a picture, as pieces of the traced style.
+    pub(super) fn traced(&mut self, bitmap: &Bitmap, intake: &Intake, style: usize, pieces: &mut Vec<Piece>) {
+        let Some(outlines) = trace::trace(bitmap, &self.decisions.trace) else {
+            let text = format!("{} is nothing but specks at this threshold; choose another.", self.file);
+            self.tell(Severity::Stop, "trace-noise", 1, text, []);
+            return;
+        };
+        for (i, path) in outlines.into_iter().enumerate() {
+            let start = path.segments[0].start;
+            let source = super::identity::mixed(start.x.to_bits() ^ start.y.to_bits().rotate_left(17) ^ i as u64);
+            pieces.push(Piece { path: path.transformed(intake.transform), style, source });
+        }
+        let n = pieces.len();
+        let text =
+            format!("{} traced from {}. Threshold, specks and smoothness are set at Intake.", counted(n, "outline", "outlines"), self.file);
+        self.tell(Severity::Note, "traced", n, text, []);
     }
 
     pub(super) fn zero_length(&mut self, at: Vec<Point>) {

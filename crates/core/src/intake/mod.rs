@@ -4,7 +4,7 @@ use crate::decisions::DrawingDecisions;
 use crate::drawing::{Drawing, FileUnits, Shape, Unit};
 use crate::edit::Edit;
 use crate::finding::{Finding, Severity, Station, counted};
-use crate::geometry::{Affine, Bounds, LARGEST_COORDINATE};
+use crate::geometry::{Affine, Bounds, LARGEST_COORDINATE, Point};
 use crate::shop::Machine;
 
 #[cfg(test)]
@@ -78,6 +78,9 @@ pub fn run(drawing: &Drawing, decisions: &DrawingDecisions, machine: &Machine) -
 
 fn raw_bounds(drawing: &Drawing) -> Bounds {
     let mut all = Bounds::EMPTY;
+    if let Some(b) = &drawing.bitmap {
+        all = all.with(Point::ZERO).with(Point::new(b.width as f64, b.height as f64));
+    }
     for entity in &drawing.entities {
         let Shape::Path { curves, .. } = &entity.shape else { continue };
         for curve in curves {

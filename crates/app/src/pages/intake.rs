@@ -1,0 +1,190 @@
+//! What is done at Intake beyond plain edits: sizes by measuring, regions, new revisions, the picture behind a tracing.
+
+use super::changes::{self, receive, store_file};
+use super::{Shared, blocking};
+use crate::edits::Form;
+use crate::error::AppError;
+use crate::shop::{App, Loaded};
+use axum::extract::{Form as Posted, Multipart, Path};
+use axum::http::StatusCode;
+use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE};
+use axum::response::{IntoResponse, Response};
+use boustrophe_core::clean::{self, ContourId};
+use boustrophe_core::drawing::{FileUnits, Unit};
+use boustrophe_core::edit::Edit;
+use boustrophe_core::geometry::{Affine, Bounds, Path as Line, Point, Vec2};
+use boustrophe_core::intake;
+use boustrophe_core::quantity::length;
+use boustrophe_core::route::DrawingState;
+use serde::Deserialize;
+use std::collections::BTreeSet;
+
+/// Room between drawings on the bench, mm.
+pub const APART: f64 = 40.0;
+
+/// Where a drawing lies on the bench: from its own mm to the bench's.
+pub fn on_the_bench(loaded: &Loaded, drawing: u32) -> Option<Affine> {
+    let mut x = 0.0;
+    for d in &loaded.route.drawings {
+        let b = extent(d);
+        if b.is_empty() {
+            continue;
+        }
+        if d.id == drawing {
+            return Some(Affine::translate(Vec2::new(x, 0.0) - b.min.to_vec2()));
+        }
+        x += b.width() + APART;
+    }
+    None
+}
+
+/// Box of a drawing on the bench: its contours, and its picture where it has one.
+pub fn extent(d: &DrawingState) -> Bounds {
+    let mut b = d.cleaned.bounds;
+    if let Some(picture) = &d.drawing.bitmap {
+        let (w, h) = (picture.width as f64, picture.height as f64);
+        for p in [(0.0, 0.0), (w, 0.0), (w, h), (0.0, h)] {
+            b = b.with(d.intake.transform * Point::new(p.0, p.1));
+        }
+    }
+    b
+}
+
+/// A length that was measured and what it really is: typed for a side, or between two points of the stage.
+#[derive(Deserialize)]
+pub struct Resize {
+    revision: i32,
+    drawing: u32,
+    /// `width`, `height`, or the measured length in mm.
+    measured: String,
+    value: String,
+}
+
+/// Resizes a drawing so that what was measured comes out as typed, proportions locked.
+pub async fn resize(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Resize>) -> Result<Response, AppError> {
+    let revision = form.revision;
+    let edit = blocking(&app, move |app| resized(app, job, &form)).await?;
+    post(app, Path(job), revision, &edit).await
+}
+
+fn resized(app: &App, job: i32, form: &Resize) -> Result<Edit, AppError> {
+    let loaded = app.load(job)?;
+    let d = state(&loaded, form.drawing)?;
+    let decided = loaded.revision.decisions.drawing(form.drawing).ok_or_else(|| gone(form.drawing))?;
+    let b = extent(d);
+    let measured = match form.measured.as_str() {
+        "width" => b.width(),
+        "height" => b.height(),
+        typed => typed.parse().unwrap_or(0.0),
+    };
+    let wanted = length(&form.value, Unit::Mm).map_err(AppError::Sentence)?;
+    if !(measured.is_finite() && measured > 1e-6 && wanted > 1e-6) {
+        return Err(AppError::Sentence("measure between two different points, and type what that length really is.".into()));
+    }
+    let mut edits = vec![Edit::SetScale { drawing: form.drawing, scale: decided.scale * wanted / measured }];
+    if !d.intake.sure {
+        // With a length known, the unit no longer matters: the one the size was judged in stays.
+        let unit = match d.drawing.units {
+            FileUnits::Pixels => Some(Edit::SetPpi { drawing: form.drawing, ppi: 25.4 / mm_of(d, decided.scale) }),
+            _ => d.intake.candidates.first().map(|c| c.edit.clone()),
+        };
+        edits.splice(0..0, unit);
+    }
+    Ok(Edit::All { edits })
+}
+
+/// mm of one drawing unit, without the scale that was decided.
+fn mm_of(d: &DrawingState, scale: f64) -> f64 {
+    d.intake.transform.determinant().abs().sqrt() / scale
+}
+
+fn state(loaded: &Loaded, drawing: u32) -> Result<&DrawingState, AppError> {
+    loaded.route.drawings.iter().find(|d| d.id == drawing).ok_or_else(|| gone(drawing))
+}
+
+fn gone(drawing: u32) -> AppError {
+    AppError::Sentence(format!("there is no drawing {drawing} in this job any more; load the page again"))
+}
+
+/// Makes an edit on the revision that the page showed and answers with Intake's docket.
+async fn post(app: Shared, job: Path<i32>, revision: i32, edit: &Edit) -> Result<Response, AppError> {
+    let edit = serde_json::to_string(edit).map_err(|e| AppError::Sentence(e.to_string()))?;
+    changes::edit(app, job, Posted(Form { revision, station: "intake".into(), edit, ..Form::default() })).await
+}
+
+/// A box on the bench, mm.
+#[derive(Deserialize)]
+pub struct Region {
+    revision: i32,
+    drawing: u32,
+    x0: f64,
+    y0: f64,
+    x1: f64,
+    y1: f64,
+}
+
+/// Takes only what lies in a box, besides the boxes that were taken before.
+pub async fn region(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Region>) -> Result<Response, AppError> {
+    let revision = form.revision;
+    let edit = blocking(&app, move |app| {
+        let loaded = app.load(job)?;
+        let d = state(&loaded, form.drawing)?;
+        let place = on_the_bench(&loaded, form.drawing).ok_or_else(|| gone(form.drawing))?;
+        let home = (place * d.intake.transform).inverse();
+        let corners = [(form.x0, form.y0), (form.x1, form.y0), (form.x1, form.y1), (form.x0, form.y1)];
+        let mut regions = loaded.revision.decisions.drawing(form.drawing).map_or_else(Vec::new, |d| d.regions.clone());
+        regions.push(Bounds::of(corners.map(|(x, y)| home * Point::new(x, y))));
+        Ok(Edit::SetRegions { drawing: form.drawing, regions })
+    })
+    .await?;
+    post(app, Path(job), revision, &edit).await
+}
+
+/// Another file in the place of a drawing's: a new revision of it.
+pub async fn replace(app: Shared, Path((job, drawing)): Path<(i32, u32)>, multipart: Multipart) -> Result<Response, AppError> {
+    let files = receive(multipart).await?;
+    blocking(&app, move |app| {
+        let [(name, bytes)] = files.as_slice() else {
+            return Err(AppError::Sentence("choose one file, the new revision of this drawing.".into()));
+        };
+        let file = store_file(app, name, bytes)?;
+        let head = app.store.job(job)?.head.unwrap_or(0);
+        changes::apply(app, job, head, &Edit::ReplaceDrawing { drawing, file, name: name.clone() })?;
+        Ok(StatusCode::NO_CONTENT.into_response())
+    })
+    .await
+}
+
+/// The picture of a drawing as it came, for the stage to show under its outlines.
+pub async fn picture(app: Shared, Path((job, drawing)): Path<(i32, u32)>) -> Result<Response, AppError> {
+    blocking(&app, move |app| {
+        let head = app.store.job(job)?.head.unwrap_or(0);
+        let decisions = app.store.revision(job, head)?.decisions;
+        let d = decisions.drawing(drawing).ok_or_else(|| gone(drawing))?;
+        let bytes = app.store.file(&d.file)?;
+        let mime = if bytes.starts_with(&[0xff, 0xd8]) { "image/jpeg" } else { "image/png" };
+        Ok(([(CONTENT_TYPE, mime), (CACHE_CONTROL, "max-age=3600")], bytes).into_response())
+    })
+    .await
+}
+
+/// What a new revision changed: contours that are new, and those of the file before that are gone.
+pub struct Compared {
+    pub kept: usize,
+    pub fresh: BTreeSet<ContourId>,
+    pub gone: Vec<Line>,
+}
+
+/// Compares a drawing with the file before it; `None` where there is none, or it can no longer be read.
+pub fn compared(app: &App, loaded: &Loaded, d: &DrawingState) -> Option<Compared> {
+    let decided = loaded.revision.decisions.drawing(d.id)?;
+    let (hash, name) = decided.before.as_ref()?;
+    let before = app.drawing(hash, name).ok()?;
+    let machine = app.shop.machine(&loaded.revision.decisions.batch.machine).unwrap_or(&app.shop.machines[0]);
+    let (sized, _) = intake::run(&before, decided, machine);
+    let (before, _) = clean::run(&before, &sized, decided, &app.shop.tolerance);
+    let now: BTreeSet<ContourId> = d.cleaned.contours.iter().map(|c| c.id).collect();
+    let then: BTreeSet<ContourId> = before.contours.iter().map(|c| c.id).collect();
+    let gone = before.contours.iter().filter(|c| !now.contains(&c.id)).map(|c| c.path.clone()).collect();
+    Some(Compared { kept: now.intersection(&then).count(), fresh: now.difference(&then).copied().collect(), gone })
+}
