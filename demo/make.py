@@ -241,7 +241,110 @@ def comb_tiles():
     (HERE / "comb-tiles.svg").write_text("\n".join(out) + "\n")
 
 
+def pdf(name, content, width=842, height=595):
+    """One page of PDF, by hand: a catalogue, a page, a font, a stream."""
+    stream = "\n".join(content).encode()
+    objects = [
+        b"<< /Type /Catalog /Pages 2 0 R >>",
+        b"<< /Type /Pages /Kids [3 0 R] /Count 1 >>",
+        f"<< /Type /Page /Parent 2 0 R /MediaBox [0 0 {width} {height}] /Contents 5 0 R /Resources << /Font << /F1 4 0 R >> >> >>".encode(),
+        b"<< /Type /Font /Subtype /Type1 /BaseFont /Helvetica >>",
+        b"<< /Length %d >>\nstream\n" % len(stream) + stream + b"\nendstream",
+    ]
+    out, places = b"%PDF-1.4\n", []
+    for i, body in enumerate(objects):
+        places.append(len(out))
+        out += b"%d 0 obj\n" % (i + 1) + body + b"\nendobj\n"
+    xref = len(out)
+    out += b"xref\n0 %d\n0000000000 65535 f \n" % (len(objects) + 1)
+    out += b"".join(b"%010d 00000 n \n" % p for p in places)
+    out += b"trailer << /Size %d /Root 1 0 R >>\nstartxref\n%d\n%%%%EOF\n" % (len(objects) + 1, xref)
+    (HERE / name).write_bytes(out)
+
+
+def smoker_shelf():
+    """A plan on paper: four parts at true size, with border, title block, dimensions and notes round them."""
+    mm = 72 / 25.4
+    c = []
+    rect = lambda x, y, w, h: c.append(f"{x * mm:.3f} {y * mm:.3f} {w * mm:.3f} {h * mm:.3f} re S")
+    line = lambda *p: c.append(f"{p[0] * mm:.3f} {p[1] * mm:.3f} m " + " ".join(f"{p[i] * mm:.3f} {p[i + 1] * mm:.3f} l" for i in range(2, len(p), 2)) + " S")
+    text = lambda x, y, size, words: c.append(f"BT /F1 {size} Tf {x * mm:.3f} {y * mm:.3f} Td ({words}) Tj ET")
+    c.append("0 G 0.7 w")
+    rect(10, 10, 277, 190)
+    rect(197, 10, 90, 30)
+    line(197, 25, 287, 25)
+    text(200, 29, 12, "Smoker-shelf kit")
+    text(200, 15, 9, "Marrowby Hiveware, birch plywood 6 mm")
+    c.append("0.3 w")
+    # Shelf, back, two brackets.
+    rect(25, 120, 140, 60)
+    rect(45, 172, 6, 8)
+    rect(139, 172, 6, 8)
+    rect(25, 55, 140, 45)
+    for x in (180, 235):
+        line(x, 120, x + 40, 120, x + 40, 126, x + 6, 175, x, 175, x, 120)
+    c.append(f"{95 * mm:.3f} {86 * mm:.3f} m")
+    k, r, cx, cy = 0.5523, 8, 87, 77
+    c.pop()
+    c.append(f"{(cx + r) * mm:.3f} {cy * mm:.3f} m " + " ".join(
+        f"{(cx + a) * mm:.3f} {(cy + b) * mm:.3f} {(cx + d) * mm:.3f} {(cy + e) * mm:.3f} {(cx + f) * mm:.3f} {(cy + g) * mm:.3f} c"
+        for a, b, d, e, f, g in [(r, k * r, k * r, r, 0, r), (-k * r, r, -r, k * r, -r, 0), (-r, -k * r, -k * r, -r, 0, -r), (k * r, -r, r, -k * r, r, 0)]) + " s")
+    c.append("0.15 w 0.4 G")
+    line(25, 112, 165, 112)
+    line(25, 110, 25, 118)
+    line(165, 110, 165, 118)
+    text(90, 113, 8, "140")
+    text(60, 145, 10, "Shelf 1x")
+    text(60, 60, 10, "Back 1x")
+    text(188, 135, 10, "Bracket 2x")
+    pdf("smoker-shelf.pdf", c)
+
+
+def bee():
+    """An ink drawing of a bee, scanned: soft edges, paper that is not quite white, a few specks."""
+    import random, struct, zlib
+    random.seed(5)
+    w, h = 420, 320
+    def depth(x, y):
+        ellipse = lambda cx, cy, a, b, turn=0.0: 1 - math.hypot(((x - cx) * math.cos(turn) + (y - cy) * math.sin(turn)) / a, (-(x - cx) * math.sin(turn) + (y - cy) * math.cos(turn)) / b)
+        body = ellipse(210, 190, 95, 52) * 52
+        stripes = max(body if abs((x - 210) / 95 * 4 - s) < 0.55 else -9 for s in (-2.2, 0.0, 2.2))
+        shell = 3.2 - abs(body)
+        head = ellipse(318, 182, 30, 30) * 30
+        wing = max(2.6 - abs(ellipse(180, 105, 72, 34, -0.5) * 34), 2.6 - abs(ellipse(235, 100, 62, 30, 0.35) * 30))
+        feeler = max(2.2 - abs(math.hypot(x - 330, y - 130) - 40) if 318 < x < 372 and y < 160 else -9, -9)
+        sting = 4 - abs(y - 190) - max(0, (130 - x) * 0.25) if 88 < x < 124 else -9
+        return max(stripes, shell, head, wing, feeler, sting)
+    rows = bytearray()
+    for y in range(h):
+        rows.append(0)
+        for x in range(w):
+            ink = min(1, max(0, depth(x, y) + 0.5))
+            grey = 236 - 200 * ink + random.uniform(-9, 9)
+            rows.append(int(min(255, max(0, grey))))
+    for _ in range(25):
+        rows[1 + random.randrange(h) * (w + 1) + random.randrange(w - 1)] = 60
+    chunk = lambda kind, data: struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(kind + data))
+    png = b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", struct.pack(">IIBBBBB", w, h, 8, 0, 0, 0, 0)) + chunk(b"IDAT", zlib.compress(bytes(rows), 9)) + chunk(b"IEND", b"")
+    (HERE / "bee.png").write_bytes(png)
+
+
+def feeder_roof():
+    """A wedge-shaped roof, in mm though its file cannot say so: five flat faces."""
+    a, b, high, low = 180, 120, 60, 25
+    v = [(0, 0, 0), (a, 0, 0), (a, b, 0), (0, b, 0), (0, 0, high), (a, 0, high), (a, b, low), (0, b, low)]
+    quads = [(0, 3, 2, 1), (4, 5, 6, 7), (0, 1, 5, 4), (1, 2, 6, 5), (2, 3, 7, 6), (3, 0, 4, 7)]
+    out = ["solid roof"]
+    for q in quads:
+        for t in ((q[0], q[1], q[2]), (q[0], q[2], q[3])):
+            out += ["facet normal 0 0 0", "outer loop", *(f"vertex {v[i][0]} {v[i][1]} {v[i][2]}" for i in t), "endloop", "endfacet"]
+    (HERE / "feeder-roof.stl").write_text("\n".join(out + ["endsolid roof"]) + "\n")
+
+
 if __name__ == "__main__":
+    smoker_shelf()
+    bee()
+    feeder_roof()
     queen_excluder()
     crown_board()
     frame_bars()

@@ -109,6 +109,8 @@ pub enum Nature {
     Area,
     /// Dimensions, leaders: about the drawing, not of it.
     Annotation,
+    /// Letters of single strokes: a closed one is no hole.
+    Writing,
 }
 
 /// `#rrggbb`.
@@ -147,6 +149,7 @@ impl Style {
             Nature::Plain => {}
             Nature::Area => add("area", "yes".into()),
             Nature::Annotation => add("annotation", "yes".into()),
+            Nature::Writing => add("writing", "yes".into()),
         }
         key
     }
@@ -179,6 +182,7 @@ impl Style {
             Nature::Plain => {}
             Nature::Area => words.push("hatched area".into()),
             Nature::Annotation => words.push("dimensions and leaders".into()),
+            Nature::Writing => words.push("single-stroke writing".into()),
         }
         words.join(", ")
     }

@@ -3,6 +3,7 @@
 use crate::{MOST_ENTITIES, ReadError};
 use boustrophe_core::drawing::{Drawing, Entity, FileUnits, Shape, Style, Text};
 use boustrophe_core::geometry::{Affine, Bounds, Curve, Point, Vec2};
+use boustrophe_core::lettering;
 use hayro_interpret::font::GlyphRun;
 use hayro_interpret::{
     BlendMode, ClipPath, Context, Device, DrawMode, DrawProps, FillRule, Image, ImageDrawProps, InterpreterCache, InterpreterSettings,
@@ -12,6 +13,7 @@ use hayro_syntax::Pdf;
 use hayro_syntax::object::{Dict, String as PdfString};
 use kurbo::{BezPath, PathEl, Rect, Shape as _};
 use std::panic::{AssertUnwindSafe, catch_unwind};
+use std::sync::Arc;
 
 /// Points in an inch: the unit of PDF.
 const POINTS: f64 = 72.0;
@@ -38,7 +40,7 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
         let page_box = Rect::new(0.0, 0.0, w, h);
         let place = Affine::translate(Vec2::new(x, 0.0)) * affine(page.initial_transform(false));
         let read = catch_unwind(AssertUnwindSafe(|| {
-            let mut context = Context::new(place, page_box + Vec2::new(x, 0.0), &cache, pdf.xref(), InterpreterSettings::default());
+            let mut context = Context::new(place, page_box + Vec2::new(x, 0.0), &cache, pdf.xref(), settings());
             interpret_page(page, &mut context, &mut collector);
         }));
         if read.is_err() {
@@ -54,6 +56,11 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
         return Err(damaged());
     }
     Ok(collector.drawing)
+}
+
+/// Writing is kept as text, so one face does for all that a file does not bring itself.
+fn settings() -> InterpreterSettings {
+    InterpreterSettings { font_resolver: Arc::new(|_| Some((Arc::new(lettering::FONT), 0))), ..InterpreterSettings::default() }
 }
 
 fn affine(t: hayro_syntax::transform::Transform) -> Affine {
@@ -215,10 +222,10 @@ impl<'a> Device<'a> for Collector {
         if !at.is_finite() || self.clipped(Rect::from_points(at, at)) {
             return self.drawing.skip("text outside its clip");
         }
-        // Glyphs are drawn in thousandths of the font's size.
-        let along = place * Point::new(1000.0, 0.0) - at;
+        // Glyphs are drawn in thousandths of the font's size, and made wider or narrower to the width the file gives.
+        let (along, up) = (place * Point::new(1000.0, 0.0) - at, place * Point::new(0.0, 1000.0) - at);
         let style = self.drawing.style(&Style { layer: self.layer(), stroke: colour(&props.paint), text: true, ..Style::default() });
-        let text = Text { at, height: along.hypot() * CAPITALS, angle: along.atan2(), value };
+        let text = Text { at, height: up.hypot() * CAPITALS, angle: along.atan2(), value };
         self.drawing.entities.push(Entity { style, shape: Shape::Text(text) });
         self.drawing.read += 1;
     }

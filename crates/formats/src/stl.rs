@@ -5,7 +5,7 @@
 //! facets too small to be parts; they are counted.
 
 use crate::ReadError;
-use boustrophe_core::drawing::{Drawing, Entity, FileUnits, Shape, Style};
+use boustrophe_core::drawing::{Drawing, Entity, FileUnits, Nature, Shape, Style};
 use boustrophe_core::geometry::{Affine, Curve, Path, Point, Segment, Vec2};
 use boustrophe_core::lettering;
 use std::collections::HashMap;
@@ -255,7 +255,8 @@ fn lay_out(faces: &[Face], drawing: &mut Drawing) {
         for path in &paths {
             push(drawing, style, &path.transformed(home));
         }
-        let numbers = drawing.style(&Style { layer: "edge numbers".into(), stroke: Some([0, 0, 255]), ..Style::default() });
+        let numbers =
+            drawing.style(&Style { layer: "edge numbers".into(), stroke: Some([0; 3]), nature: Nature::Writing, ..Style::default() });
         for path in edge_numbers(face, &number, &paths) {
             push(drawing, numbers, &path.transformed(home));
         }

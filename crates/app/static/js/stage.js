@@ -43,6 +43,7 @@ const shade = (hex, by) => {
 export class Stage {
   constructor(element) {
     this.element = element;
+    element.stage = this;
     this.canvas = element.querySelector("canvas");
     this.scene = null;
     this.numbers = true;
@@ -406,7 +407,7 @@ export class Stage {
     el.addEventListener("pointerdown", (e) => {
       const box = e.shiftKey ? "within" : e.altKey ? "touching" : null;
       from = { x: e.offsetX, y: e.offsetY, view: { ...this.view }, moved: false, box };
-      el.setPointerCapture(e.pointerId);
+      if (e.isTrusted) el.setPointerCapture(e.pointerId);
     });
     el.addEventListener("pointermove", (e) => {
       if (!from) return;

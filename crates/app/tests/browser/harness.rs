@@ -206,6 +206,43 @@ impl Hand<'_> {
         field.send_keys(text.to_owned() + Key::Tab).await.expect("it takes text");
     }
 
+    /// Types into a field in place of what is there, and stays in it.
+    pub async fn page_type(&self, selector: &str, text: &str) {
+        let field = self.page.find(By::Css(selector)).await.expect("the field");
+        field.send_keys(Key::Control + "a").await.expect("it takes keys");
+        field.send_keys(text).await.expect("it takes text");
+    }
+
+    /// Sends pointer events to the stage at places in mm of the bench.
+    async fn point(&self, steps: &[(&str, f64, f64)], shift: bool) {
+        for (kind, x, y) in steps {
+            // The stage's view is what its own zooming keeps: fitted to everything shown.
+            let script = format!(
+                "const s = document.querySelector('#stage').stage, v = s.view, c = s.canvas, r = c.getBoundingClientRect();
+                 const clientX = r.left + v.x + {x} * v.k, clientY = r.top + v.y - {y} * v.k;
+                 c.dispatchEvent(new PointerEvent('{kind}', {{ clientX, clientY, pointerId: 1, bubbles: true, shiftKey: {shift} }}));"
+            );
+            self.page.execute(script, Vec::new()).await.expect("a script runs");
+        }
+    }
+
+    /// Clicks the stage at a place in mm of the bench.
+    pub async fn stage_click(&self, x: f64, y: f64, shift: bool) {
+        self.point(&[("pointerdown", x, y), ("pointerup", x, y)], shift).await;
+    }
+
+    /// Draws a box on the stage with Shift held.
+    pub async fn stage_box(&self, from: (f64, f64), to: (f64, f64)) {
+        self.point(&[("pointerdown", from.0, from.1), ("pointermove", to.0, to.1), ("pointerup", to.0, to.1)], true).await;
+    }
+
+    /// A picture of the page, into the folder named by BOUSTROPHE_SHOTS; nothing without it.
+    pub async fn shoot(&self, name: &str) {
+        if let Ok(folder) = std::env::var("BOUSTROPHE_SHOTS") {
+            self.page.screenshot(&Path::new(&folder).join(format!("{name}.png"))).await.expect("a picture");
+        }
+    }
+
     /// Nests, stops the search at its first layout, and waits until that is kept.
     pub async fn nest(&self) {
         let before = self.revision().await;

@@ -1,5 +1,6 @@
 //! The shop as a person uses it, in headless Chromium.
 
+mod drawings;
 mod harness;
 mod memory;
 mod refusals;

@@ -53,6 +53,9 @@ pub(super) fn process_of(contour: &Contour, decisions: &Decisions, shop: &Shop) 
     if contour.style.text {
         return (Process::Engrave, Why::Letters);
     }
+    if contour.style.nature == Nature::Writing {
+        return (Process::Score, Why::Writing);
+    }
     if contour.style.nature == Nature::Area {
         return (Process::Engrave, Why::Area);
     }

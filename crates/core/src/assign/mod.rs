@@ -79,6 +79,8 @@ pub enum Why {
     Annotation,
     /// A hatched area.
     Area,
+    /// Letters of single strokes.
+    Writing,
     /// A closed outline.
     Closed,
     /// An open line.
@@ -97,6 +99,7 @@ impl Why {
             Self::Hidden => "hidden in the file".into(),
             Self::Annotation => "it tells about the drawing".into(),
             Self::Area => "hatched area".into(),
+            Self::Writing => "single-stroke writing".into(),
             Self::Closed => "closed outline".into(),
             Self::Open => "open line".into(),
             Self::Letters => "letters".into(),

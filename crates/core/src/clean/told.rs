@@ -174,7 +174,8 @@ impl Told<'_> {
     /// Contours too small to be meant.
     pub(super) fn specks(&mut self, contours: &mut Vec<Arc<Contour>>, tolerance: &Tolerance) {
         let mut specks = strays::specks(contours, tolerance.speck);
-        specks.retain(|i| !contours[*i].style.aside());
+        // What has no length at all is told by itself.
+        specks.retain(|i| !contours[*i].style.aside() && contours[*i].length >= tolerance.same);
         if self.mended(Mend::DropSpecks) {
             let mut at = 0;
             contours.retain(|_| {

@@ -5,7 +5,7 @@
 //! loops are walked at even steps and followed by lines and arcs.
 
 use crate::drawing::Bitmap;
-use crate::geometry::{Path, Point};
+use crate::geometry::{Path, Point, Segment};
 use rustc_hash::FxHashMap;
 use serde::{Deserialize, Serialize};
 
@@ -41,7 +41,7 @@ pub fn trace(bitmap: &Bitmap, settings: &Trace) -> Option<Vec<Path>> {
     let out = loops
         .into_iter()
         .filter(|l| crate::geometry::ring_area(l).abs() >= f64::from(settings.speck.max(1)))
-        .map(|l| Path::polygon(&evenly(&l)).refitted(smooth))
+        .map(|l| followed(&evenly(&l), smooth))
         .filter(|p| p.segments.len() > 1)
         .collect();
     Some(out)
@@ -181,6 +181,61 @@ impl Grid {
         }
         Some(loops)
     }
+}
+
+/// Samples to either side over which a corner is looked for, and how far it turns there, radians.
+const REACH: usize = 3;
+const TURN: f64 = 0.8;
+
+/// Lines and arcs along an evenly sampled ring. Runs end at corners: a line that went on round one would lean inward.
+fn followed(ring: &[Point], smooth: f64) -> Path {
+    let n = ring.len();
+    let p = |i: usize| ring[i % n];
+    let turn = |i: usize| {
+        let (a, b) = (p(i) - p(i + n - REACH), p(i + REACH) - p(i));
+        a.cross(b).atan2(a.dot(b)).abs()
+    };
+    let turns: Vec<f64> = (0..n).map(turn).collect();
+    let sharpest = |i: usize| (0..2 * REACH).all(|k| turns[i] >= turns[(i + n - REACH + k) % n]);
+    let mut corners: Vec<usize> = (0..n).filter(|i| n > 4 * REACH && turns[*i] > TURN && sharpest(*i)).collect();
+    corners.dedup_by(|b, a| *b - *a < REACH);
+    if corners.len() < 2 {
+        return Path::polygon(ring).refitted(smooth);
+    }
+    // The smoothing has rounded the corners off: each run is followed without its ends, and prolonged to the next.
+    let runs: Vec<Vec<Segment>> = (0..corners.len())
+        .map(|k| {
+            let from = corners[k];
+            let to = if k + 1 < corners.len() { corners[k + 1] } else { corners[0] + n };
+            let short = if to - from > 4 * REACH { 2 } else { 0 };
+            let run = (from + short..to - short).map(|i| Segment::line(p(i), p(i + 1))).collect();
+            Path::new(run, false).refitted(smooth).segments
+        })
+        .collect();
+    joined(runs)
+}
+
+/// Runs to one closed path: straight ends are prolonged until they meet, others are joined by a line.
+fn joined(mut runs: Vec<Vec<Segment>>) -> Path {
+    let n = runs.len();
+    for k in 0..n {
+        let (a, b) = (runs[k][runs[k].len() - 1], runs[(k + 1) % n][0]);
+        let (r, s) = (a.end - a.start, b.end - b.start);
+        let cross = r.cross(s);
+        let met = if a.is_line() && b.is_line() && cross.abs() > 0.1 * r.hypot() * s.hypot() {
+            Some(a.start + r * ((b.start - a.start).cross(s) / cross)).filter(|m| m.distance(a.end) < 4.0 * REACH as f64)
+        } else {
+            None
+        };
+        let end = runs[k].len() - 1;
+        if let Some(met) = met {
+            runs[k][end].end = met;
+            runs[(k + 1) % n][0].start = met;
+        } else if a.end.distance(b.start) > 0.0 {
+            runs[k].push(Segment::line(a.end, b.start));
+        }
+    }
+    Path::new(runs.concat(), true)
 }
 
 /// The ring at even steps of about a pixel.

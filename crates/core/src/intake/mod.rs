@@ -152,9 +152,16 @@ fn ask(drawing: &Drawing, candidates: &[Candidate]) -> Finding {
     for (i, c) in candidates.iter().enumerate() {
         let (w, h) = c.size;
         finding = if pixels && i == 0 { finding.mend(&c.name, c.edit.clone()) } else { finding.choice(&c.name, c.edit.clone()) }
-            .coming_to([format!("{w:.1} × {h:.1} mm"), format!("{:.2} × {:.2} in", w / 25.4, h / 25.4)]);
+            .coming_to(sizes(w, h));
     }
     finding
+}
+
+/// A size in mm and in inches; what is absurdly large in metres and feet, in as few figures.
+fn sizes(w: f64, h: f64) -> [String; 2] {
+    let metric = if w.max(h) < 10_000.0 { format!("{w:.1} × {h:.1} mm") } else { format!("{:.0} × {:.0} m", w / 1000.0, h / 1000.0) };
+    let (w, h) = (w / 25.4, h / 25.4);
+    [metric, if w.max(h) < 1000.0 { format!("{w:.2} × {h:.2} in") } else { format!("{:.0} × {:.0} ft", w / 12.0, h / 12.0) }]
 }
 
 fn skipped(drawing: &Drawing) -> Vec<Finding> {

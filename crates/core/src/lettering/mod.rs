@@ -6,6 +6,8 @@
 mod outline;
 mod stroke;
 
+pub use outline::FONT;
+
 use crate::geometry::{Affine, Path, Vec2};
 use serde::{Deserialize, Serialize};
 

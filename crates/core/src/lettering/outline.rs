@@ -5,7 +5,8 @@ use crate::geometry::{Affine, Curve, Path, Point, Vec2};
 use kurbo::CubicBez;
 use ttf_parser::{Face, GlyphId, OutlineBuilder};
 
-static FONT: &[u8] = include_bytes!("../../fonts/commissioner-medium.ttf");
+/// The outline face as a TrueType font.
+pub static FONT: &[u8] = include_bytes!("../../fonts/commissioner-medium.ttf");
 /// Letters are followed within this share of their height.
 const CLOSENESS: f64 = 0.002;
 

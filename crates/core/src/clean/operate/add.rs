@@ -2,7 +2,7 @@
 
 use super::{Anchor, Repeat, Spot, Work};
 use crate::clean::ContourId;
-use crate::drawing::Style;
+use crate::drawing::{Nature, Style};
 use crate::geometry::{Affine, Bounds, Path, Point, Segment, Vec2};
 use crate::lettering::{self, Face};
 use std::sync::Arc;
@@ -116,8 +116,9 @@ pub(super) fn marks(work: &mut Work, part: ContourId, spot: &Spot, scale: &Scale
             let height = (scale.pitch * f64::from(scale.numbered) * 0.45).clamp(1.2, scale.length.max(2.0) * 1.5);
             let number = lettering::strokes(&k.to_string(), height);
             let shift = Vec2::new(x - number.width / 2.0, length + height * 0.4);
+            let style = written(&work.contours[i].style);
             for path in number.paths {
-                work.add(i, path.transformed(row * Affine::translate(shift)));
+                work.add_styled(i, path.transformed(row * Affine::translate(shift)), Arc::clone(&style));
             }
         }
     }
@@ -132,7 +133,7 @@ pub(super) fn write(work: &mut Work, part: ContourId, spot: &Spot, text: &str, h
     let drawn = &work.contours[i].style;
     let style = match face {
         Face::Outline => Arc::new(Style { layer: drawn.layer.clone(), fill: Some([0; 3]), text: true, winding: true, ..Style::default() }),
-        Face::Stroke => Arc::clone(drawn),
+        Face::Stroke => written(drawn),
     };
     for at in spot.places(work.contours[i].bounds) {
         let place = Affine::translate(at.to_vec2()) * crate::nest::turned(angle) * Affine::translate(home);
@@ -141,4 +142,9 @@ pub(super) fn write(work: &mut Work, part: ContourId, spot: &Spot, text: &str, h
         }
     }
     true
+}
+
+/// The looks of single-stroke writing beside something drawn.
+fn written(drawn: &Style) -> Arc<Style> {
+    Arc::new(Style { nature: Nature::Writing, fill: None, ..drawn.clone() })
 }

@@ -1,0 +1,187 @@
+//! Intake and Clean by hand: sizes, regions, tracings, operations, slot fit, revisions.
+
+use crate::harness::{Browser, Hand, Shop, demo_file};
+use std::path::{Path, PathBuf};
+
+fn file(folder: &Path, name: &str, content: &[u8]) -> PathBuf {
+    let path = folder.join(name);
+    std::fs::write(&path, content).expect("written");
+    path
+}
+
+/// A DXF in mm: `0 LINE ...` as words.
+fn dxf(entities: &str) -> String {
+    let body: String = entities.split_whitespace().map(|w| format!("{w}\n")).collect();
+    format!("0\nSECTION\n2\nHEADER\n9\n$INSUNITS\n70\n4\n0\nENDSEC\n0\nSECTION\n2\nENTITIES\n{body}0\nENDSEC\n0\nEOF\n")
+}
+
+fn rectangle(x: f64, y: f64, w: f64, h: f64) -> String {
+    format!("0 LWPOLYLINE 8 P 90 4 70 1 10 {x} 20 {y} 10 {} 20 {y} 10 {} 20 {} 10 {x} 20 {} ", x + w, x + w, y + h, y + h)
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_drawing_is_resized_by_two_points() {
+    let (shop, browser) = (Shop::open("serve"), Browser::open().await);
+    let hand = Hand { page: &browser.page, shop: &shop.address };
+    let plate = file(shop.data.path(), "plate.dxf", dxf(&rectangle(0.0, 0.0, 100.0, 60.0)).as_bytes());
+    hand.job_with("Plates", &[plate]).await;
+    hand.press("m").await;
+    // Near two corners: the points go to them.
+    hand.stage_click(0.6, 0.5, false).await;
+    hand.stage_click(99.5, 0.4, false).await;
+    hand.until("the card", "document.querySelector('#card .what')?.textContent.startsWith('100.000 mm')").await;
+    hand.page_type("#card input[name=value]", "250").await;
+    hand.change("the resize", hand.click("#card button")).await;
+    assert!(hand.text(".size").await.contains("250.0 × 150.0 mm"), "{}", hand.text(".size").await);
+    hand.change("undo", hand.press_ctrl('z')).await;
+    assert!(hand.text(".size").await.contains("100.0 × 60.0 mm"));
+    browser.shut().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_region_of_a_plan_is_taken() {
+    let (shop, browser) = (Shop::open("serve"), Browser::open().await);
+    let hand = Hand { page: &browser.page, shop: &shop.address };
+    let mut entities = rectangle(0.0, 0.0, 297.0, 210.0);
+    entities += &rectangle(40.0, 60.0, 80.0, 50.0);
+    entities += &rectangle(200.0, 10.0, 80.0, 30.0);
+    hand.job_with("Plan", &[file(shop.data.path(), "plan.dxf", dxf(&entities).as_bytes())]).await;
+    hand.stage_box((30.0, 50.0), (130.0, 120.0)).await;
+    hand.until("the card", "document.querySelector('#card .what')?.textContent.includes('region')").await;
+    hand.change("the region", hand.click("#card button")).await;
+    assert!(hand.text(".size").await.contains("80.0 × 50.0 mm") && hand.text(".drawing").await.contains("Only 1 region"));
+    browser.shut().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_picture_is_sized_and_traced() {
+    let (shop, browser) = (Shop::open("serve"), Browser::open().await);
+    let hand = Hand { page: &browser.page, shop: &shop.address };
+    // A dark disc with a light middle, as a portable pixmap would be: made in the browser, since the shop reads PNG.
+    hand.go("/").await;
+    let made = "(() => { const c = document.createElement('canvas'); c.width = 200; c.height = 120; const g = c.getContext('2d'); g.fillStyle = '#fff'; g.fillRect(0, 0, 200, 120); g.fillStyle = '#222'; g.beginPath(); g.arc(100, 60, 50, 0, 7); g.arc(100, 60, 20, 0, 7, true); g.fill('evenodd'); return c.toDataURL('image/png').split(',')[1]; })()";
+    let encoded = hand.value(made).await;
+    let bytes = base64(encoded.as_str().expect("a picture"));
+    hand.job_with("Bee", &[file(shop.data.path(), "disc.png", &bytes)]).await;
+    assert_eq!(hand.open_findings().await, ["pixel-size"]);
+    hand.change("the width", hand.fill(".field [name=measured][value=width] ~ label input", "80")).await;
+    assert!(hand.open_findings().await.is_empty() && hand.text(".size").await.contains("80.0 × 48.0 mm"));
+    hand.station("2", "clean").await;
+    assert!(hand.text("#docket").await.contains("2 closed"), "{}", hand.text("#docket").await);
+    hand.station("1", "intake").await;
+    hand.change("the light side", hand.fill(".trace", "128/12/0.6/light")).await;
+    hand.station("2", "clean").await;
+    assert!(hand.text("#docket").await.contains("3 closed"), "the frame, the ring's edge and the middle");
+    browser.shut().await;
+}
+
+/// Decodes base 64.
+fn base64(text: &str) -> Vec<u8> {
+    let value = |c: u8| match c {
+        b'A'..=b'Z' => c - b'A',
+        b'a'..=b'z' => c - b'a' + 26,
+        b'0'..=b'9' => c - b'0' + 52,
+        b'+' => 62,
+        _ => 63,
+    };
+    let mut out = Vec::new();
+    for chunk in text.trim_end_matches('=').as_bytes().chunks(4) {
+        let bits = chunk.iter().fold(0_u32, |b, c| b << 6 | u32::from(value(*c))) << (6 * (4 - chunk.len()));
+        out.extend(&bits.to_be_bytes()[1..chunk.len()]);
+    }
+    out
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn operations_are_typed_on_what_is_chosen_and_taken_back() {
+    let (shop, browser) = (Shop::open("serve"), Browser::open().await);
+    let hand = Hand { page: &browser.page, shop: &shop.address };
+    hand.job_with("Plates", &[file(shop.data.path(), "plate.dxf", dxf(&rectangle(0.0, 0.0, 100.0, 60.0)).as_bytes())]).await;
+    hand.station("2", "clean").await;
+    hand.stage_click(50.0, 0.0, false).await;
+    hand.until("the card", "document.querySelector('#card .what')?.textContent.includes('100.00 × 60.00 mm')").await;
+    hand.shoot("clean-card").await;
+    hand.page_type(".order", "hole 6 at 10,10 corners").await;
+    hand.change("the holes", hand.click(".orders .remedy")).await;
+    assert!(hand.text("#docket").await.contains("5 closed") && hand.text(".done-list").await.contains("Hole 6 mm"));
+    // What makes no sense is said, and nothing changes.
+    hand.stage_click(50.0, 0.0, false).await;
+    let revision = hand.revision().await;
+    hand.page_type(".order", "hole at 10").await;
+    hand.click(".orders .remedy").await;
+    hand.until("the sentence", "document.querySelector('#notice').innerText.length > 10").await;
+    assert_eq!(hand.revision().await, revision);
+    // The holes, by box and by size, deleted; then the deletion taken back.
+    hand.stage_click(10.0, 7.0, false).await;
+    hand.click("[data-choose=size]").await;
+    hand.until("four of them", "document.querySelector('#card .what').textContent == '4 contours'").await;
+    hand.page_type(".order", "delete").await;
+    hand.change("the deletion", hand.click(".orders .remedy")).await;
+    assert!(hand.text("#docket").await.contains("1 closed"));
+    hand.change("taken back", hand.click(".done-list li:nth-child(2) button")).await;
+    assert!(hand.text("#docket").await.contains("5 closed"));
+    browser.shut().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn slots_are_fitted_to_the_measured_sheet() {
+    let (shop, browser) = (Shop::open("serve"), Browser::open().await);
+    let hand = Hand { page: &browser.page, shop: &shop.address };
+    let entities = [rectangle(0.0, 0.0, 100.0, 60.0), rectangle(30.0, 20.0, 3.0, 20.0), rectangle(60.0, 20.0, 5.0, 20.0)].concat();
+    hand.job_with("Shelf", &[file(shop.data.path(), "shelf.dxf", dxf(&entities).as_bytes())]).await;
+    hand.station("2", "clean").await;
+    assert!(hand.text(".findings").await.contains("2 slot ends and 0 tabs"), "{}", hand.text(".findings").await);
+    hand.page_type(".slot-fit [name=measured]", "2.85").await;
+    hand.change("the fit", hand.click(".slot-fit button")).await;
+    assert!(hand.text(".done-list").await.contains("3 mm fitted to 2.85 + 0.05 mm"));
+    hand.stage_click(30.05, 30.0, false).await;
+    hand.until("the slot is narrower", "document.querySelector('#card .what')?.textContent.includes('2.90 × 20.00 mm')").await;
+    browser.shut().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_new_revision_keeps_what_is_unchanged_and_shows_the_rest() {
+    let (shop, browser) = (Shop::open("serve"), Browser::open().await);
+    let hand = Hand { page: &browser.page, shop: &shop.address };
+    let plate = rectangle(0.0, 0.0, 100.0, 60.0);
+    let first = [plate.clone(), rectangle(20.0, 20.0, 10.0, 10.0)].concat();
+    let second = [plate, rectangle(25.0, 20.0, 10.0, 10.0), rectangle(70.0, 20.0, 5.0, 5.0)].concat();
+    hand.job_with("Shelf", &[file(shop.data.path(), "shelf-a.dxf", dxf(&first).as_bytes())]).await;
+    hand.station("4", "nest").await;
+    hand.change("the quantity", hand.fill(".parts input[name=value]", "7")).await;
+    hand.station("1", "intake").await;
+    let next = file(shop.data.path(), "shelf-b.dxf", dxf(&second).as_bytes());
+    let given = async {
+        let path = next.display().to_string();
+        let picker = hand.page.find(thirtyfour::By::Css("[data-replace]")).await.expect("the picker");
+        picker.send_keys(path).await.expect("a file is given");
+    };
+    hand.change("the revision", given).await;
+    assert!(hand.text(".compared").await.contains("1 unchanged, 2 new, 1 gone"), "{}", hand.text(".compared").await);
+    hand.shoot("revision").await;
+    hand.station("4", "nest").await;
+    assert_eq!(
+        hand.value("document.querySelector('.parts input[name=value]').value").await.as_str(),
+        Some("7"),
+        "the plate's quantity stands"
+    );
+    hand.station("1", "intake").await;
+    hand.change("looked through", hand.click(".compared button")).await;
+    assert_eq!(hand.value("document.querySelector('.compared')").await, serde_json::Value::Null);
+    browser.shut().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_solid_and_a_plan_come_in() {
+    let (shop, browser) = (Shop::open("serve"), Browser::open().await);
+    let hand = Hand { page: &browser.page, shop: &shop.address };
+    hand.job_with("Roof", &[demo_file("feeder-roof.stl"), demo_file("smoker-shelf.pdf")]).await;
+    let docket = hand.text("#docket").await;
+    assert!(docket.contains("feeder-roof.stl") && docket.contains("smoker-shelf.pdf"), "{docket}");
+    assert_eq!(hand.open_findings().await, ["units-unsaid"], "the solid's unit is not in its file");
+    hand.shoot("solid-and-plan").await;
+    hand.mend_all().await;
+    hand.station("3", "assign").await;
+    assert!(hand.text(".key").await.contains("× 2, "), "{}", hand.text(".key").await);
+    browser.shut().await;
+}
