@@ -77,7 +77,7 @@ fn out_of_piece(
     shared_places: &mut Vec<Point>,
 ) {
     let outline = piece.path.closed;
-    let stays = outline && !covered.iter().all(|c| is_whole(c));
+    let stays = outline && !covered.iter().all(is_whole);
     for (s, stretches) in piece.path.segments.iter().zip(covered.iter_mut()).filter(|(_, c)| !c.is_empty()) {
         let middle = s.at(f64::midpoint(stretches[0].0, stretches[0].1));
         if stays {

@@ -44,11 +44,10 @@ fn shaped(path: &Path, size: f64, shape: CornerShape) -> Path {
         (off[before].1, off[i].0) = (taken, taken);
         joints[i] = Some((turned / 4.0).tan());
     }
-    for i in 0..n {
-        let s = path.segments[i];
+    for (s, (head, tail)) in path.segments.iter().zip(&off) {
         let length = s.length();
-        let trimmed = if length > 0.0 && off[i] != (0.0, 0.0) { s.piece(off[i].0 / length, 1.0 - off[i].1 / length) } else { s };
-        segments.push(trimmed);
+        let trimmed = length > 0.0 && (*head > 0.0 || *tail > 0.0);
+        segments.push(if trimmed { s.piece(head / length, 1.0 - tail / length) } else { *s });
     }
     let mut out: Vec<Segment> = Vec::with_capacity(n * 2);
     for i in 0..n {
