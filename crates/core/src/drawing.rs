@@ -252,6 +252,8 @@ pub struct Drawing {
     pub read: usize,
     /// Entities left aside, by kind.
     pub skipped: BTreeMap<String, usize>,
+    /// Sentences on how something was read, for a person to know.
+    pub remarks: Vec<String>,
     /// Pages of the file as they lie in the drawing, where it has pages.
     pub pages: Vec<Bounds>,
     /// A picture, where the file is one; one unit is a pixel, its lower left corner at 0, 0.
@@ -276,6 +278,7 @@ impl Drawing {
             entities: Vec::new(),
             read: 0,
             skipped: BTreeMap::new(),
+            remarks: Vec::new(),
             pages: Vec::new(),
             bitmap: None,
             broken: Vec::new(),

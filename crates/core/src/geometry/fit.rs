@@ -126,7 +126,7 @@ impl Run {
         }
         let Some((mut to, mut found)) = good else {
             // Nothing follows it even over a hair's breadth (a cusp): one straight step past it.
-            let to = (from + 1e-3).min(end);
+            let to = (from + 2e-4).min(end);
             return (to, vec![Segment::line(self.at(from, false).0, self.at(to, true).0)]);
         };
         for _ in 0..9 {
@@ -142,7 +142,8 @@ impl Run {
     /// A line, an arc or a biarc from `from` to `to` that stays within the tolerance, or `None`.
     fn cover(&self, from: f64, to: f64) -> Option<Vec<Segment>> {
         let ((p, ahead), (q, arriving)) = (self.at(from, false), self.at(to, true));
-        let samples = (8 + 6 * ((to - from).ceil() as usize)).min(256);
+        // Close enough that what bulges between two samples stays well below the tolerance.
+        let samples = (20 + 12 * ((to - from).ceil() as usize)).min(512);
         let points: Vec<Point> = (1..samples).map(|i| self.at(from + (to - from) * i as f64 / samples as f64, false).0).collect();
         let walked =
             points.windows(2).map(|w| w[0].distance(w[1])).sum::<f64>() + p.distance(*points.first()?) + points.last()?.distance(q);

@@ -159,17 +159,28 @@ fn ask(drawing: &Drawing, candidates: &[Candidate]) -> Finding {
 
 /// A size in mm and in inches; what is absurdly large in metres and feet, in as few figures.
 fn sizes(w: f64, h: f64) -> [String; 2] {
-    let metric = if w.max(h) < 10_000.0 { format!("{w:.1} × {h:.1} mm") } else { format!("{:.0} × {:.0} m", w / 1000.0, h / 1000.0) };
+    let pair = |w: f64, h: f64, figures: usize, unit: &str| format!("{w:.figures$} × {h:.figures$} {unit}");
+    let metric = match w.max(h) {
+        0.0..1000.0 => pair(w, h, 1, "mm"),
+        1000.0..10_000.0 => pair(w, h, 0, "mm"),
+        _ => pair(w / 1000.0, h / 1000.0, 0, "m"),
+    };
     let (w, h) = (w / 25.4, h / 25.4);
-    [metric, if w.max(h) < 1000.0 { format!("{w:.2} × {h:.2} in") } else { format!("{:.0} × {:.0} ft", w / 12.0, h / 12.0) }]
+    let imperial = match w.max(h) {
+        0.0..100.0 => pair(w, h, 2, "in"),
+        100.0..1000.0 => pair(w, h, 0, "in"),
+        _ => pair(w / 12.0, h / 12.0, 0, "ft"),
+    };
+    [metric, imperial]
 }
 
 fn skipped(drawing: &Drawing) -> Vec<Finding> {
     let total: usize = drawing.skipped.values().sum();
+    let remark = |r: &String| Finding::new(Station::Intake, Severity::Note, "remark", 1, format!("{}: {r}", drawing.file));
+    let mut findings: Vec<Finding> = drawing.remarks.iter().map(remark).collect();
     if total == 0 {
-        return Vec::new();
+        return findings;
     }
-    let mut findings = Vec::new();
     if let Some(first) = drawing.broken.first() {
         let text = format!(
             "{}: {first} {} left out.",

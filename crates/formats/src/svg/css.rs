@@ -21,7 +21,8 @@ pub(super) struct Looks {
     pub(super) lettering: bool,
     /// `fill-rule: nonzero`, which is the rule unless said otherwise.
     pub(super) winding: bool,
-    color: [u8; 3],
+    /// `color`, which `currentColor` stands for.
+    pub(super) color: [u8; 3],
 }
 
 impl Default for Looks {

@@ -11,13 +11,18 @@ mod write;
 pub use write::{WriteGroup, path_data, write};
 
 use crate::{MOST_ENTITIES, ReadError};
-use boustrophe_core::drawing::{Drawing, Entity, Shape, Style, Text};
-use boustrophe_core::geometry::{Affine, Curve, Point, Vec2};
+use boustrophe_core::drawing::{Drawing, Entity, Shape, Style};
+use boustrophe_core::geometry::{Affine, Curve, Vec2};
+use boustrophe_core::lettering::{self, Face};
 use css::Looks;
 use roxmltree::{Document, Node, ParsingOptions};
 
 /// Elements within elements, references followed, at most this deep.
 const DEEPEST: usize = 64;
+/// Letters of one text at most.
+const LONGEST_TEXT: usize = 500;
+/// Height of capitals as a share of the font's size.
+const CAPITALS: f64 = 0.7;
 /// XML nodes of one file, entities expanded.
 const MOST_NODES: u32 = 4_000_000;
 
@@ -64,9 +69,14 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
     let page = page::Page::of(&root);
     let mut drawing = Drawing::new(file, page.units);
     let sheet = css::Sheet::of(&document);
-    let mut walk = Walk { drawing: &mut drawing, sheet: &sheet, document: &document, visited: 0 };
+    let mut walk = Walk { drawing: &mut drawing, sheet: &sheet, document: &document, visited: 0, lettered: 0 };
     let looks = sheet.looks(&root, &Looks::default());
     walk.children(&root, page.transform, &looks, 0)?;
+    let lettered = walk.lettered;
+    if lettered > 0 {
+        let them = if lettered == 1 { "1 text was".to_owned() } else { format!("{lettered} texts were") };
+        drawing.remarks.push(format!("{them} set in the shop's own face, since a drawing does not bring its fonts. For the original letters, export text as outlines."));
+    }
     Ok(drawing)
 }
 
@@ -75,6 +85,8 @@ struct Walk<'a, 'd> {
     sheet: &'a css::Sheet<'d>,
     document: &'d Document<'d>,
     visited: usize,
+    /// Texts that were set in our own face.
+    lettered: usize,
 }
 
 impl<'d> Walk<'_, 'd> {
@@ -179,18 +191,32 @@ impl<'d> Walk<'_, 'd> {
         self.drawing.read += 1;
     }
 
-    fn text(&mut self, node: &Node, transform: Affine, looks: &Looks) {
+    fn text(&mut self, node: &Node<'d, 'd>, transform: Affine, looks: &Looks) {
         let value: String = node.descendants().filter(Node::is_text).filter_map(|n| n.text()).collect::<Vec<_>>().join(" ");
         let value = value.split_whitespace().collect::<Vec<_>>().join(" ");
         if value.is_empty() {
             return self.drawing.skip("text without letters");
         }
-        let at = transform * Point::new(shapes::length(node, "x"), shapes::length(node, "y"));
-        let along = transform * Point::new(1.0, 0.0) - transform * Point::ZERO;
-        let style = self.style(looks, true);
+        if value.chars().count() > LONGEST_TEXT {
+            return self.drawing.skip("text of more than 500 letters");
+        }
         // Capitals are about seven tenths of the font size.
-        let shape = Shape::Text(Text { at, height: looks.font_size * 0.7 * along.hypot(), angle: along.atan2(), value });
-        self.drawing.entities.push(Entity { style, shape });
+        let line = lettering::line(&value, looks.font_size * CAPITALS, Face::Outline);
+        let shift = match anchor(node) {
+            "middle" => -line.width / 2.0,
+            "end" => -line.width,
+            _ => 0.0,
+        };
+        // Letters stand upright where y points down.
+        let start = Vec2::new(shapes::length(node, "x") + shift, shapes::length(node, "y"));
+        let place = transform * Affine::translate(start) * Affine::scale_non_uniform(1.0, -1.0);
+        let looks = Looks { fill: looks.fill.or(looks.stroke).or(Some([0; 3])), stroke: None, winding: true, ..looks.clone() };
+        let style = self.style(&looks, true);
+        for path in &line.paths {
+            let curves = path.segments.iter().map(|s| Curve::segment(s).transformed(place)).collect();
+            self.drawing.entities.push(Entity { style, shape: Shape::Path { curves, closed: true } });
+        }
+        self.lettered += 1;
         self.drawing.read += 1;
     }
 
@@ -212,6 +238,16 @@ impl<'d> Walk<'_, 'd> {
     fn line(&self, node: &Node) -> u32 {
         self.document.text_pos_at(node.range().start).row
     }
+}
+
+/// `start`, `middle` or `end`: from the attribute, the style, or what is around.
+fn anchor<'a>(node: &Node<'a, 'a>) -> &'a str {
+    node.ancestors()
+        .find_map(|n| {
+            let styled = || n.attribute("style")?.split(';').find_map(|p| p.trim().strip_prefix("text-anchor:")).map(str::trim);
+            n.attribute("text-anchor").or_else(styled)
+        })
+        .unwrap_or("start")
 }
 
 /// The element's own transform.

@@ -106,6 +106,23 @@ fn paths_follow_the_grammar() {
 }
 
 #[test]
+fn texts_become_outlines_where_they_stand_and_it_is_said() {
+    let d =
+        mm(r#"<text x="10" y="40" font-size="10">HI</text><text x="50" y="20" font-size="10" text-anchor="middle" fill="red">O</text>"#);
+    assert_eq!((d.read, d.remarks.len()), (2, 1));
+    assert!(d.remarks[0].starts_with("2 texts were set"));
+    // A letter may be of several outlines; the two texts differ in their fill.
+    let all = |fill: [u8; 3]| {
+        let mine = (0..d.entities.len()).filter(|i| d.styles[d.entities[*i].style].fill == Some(fill));
+        mine.map(|i| bounds(&d, i)).fold(Bounds::EMPTY, Bounds::union)
+    };
+    let (hi, o) = (all([0; 3]), all([255, 0, 0]));
+    assert!((hi.min.y - 10.0).abs() < 0.1 && (hi.height() - 7.0).abs() < 0.15 && hi.min.x >= 10.0 && hi.max.x < 25.0, "{hi:?}");
+    assert!((o.center().x - 50.0).abs() < 0.3, "about its middle: {o:?}");
+    assert!(d.styles.iter().all(|s| s.text && s.stroke.is_none()));
+}
+
+#[test]
 fn scripts_and_bombs_do_nothing() {
     let d = mm(r#"<script>alert(1)</script><rect width="5" height="5" stroke="black" onclick="x()"/>"#);
     assert_eq!((d.read, d.skipped.get("script")), (1, Some(&1)));
