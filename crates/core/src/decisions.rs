@@ -186,10 +186,6 @@ pub struct HoldDecisions {
 }
 
 impl Decisions {
-    /// The decisions on drawing `id`, to be changed.
-    pub fn drawing_mut(&mut self, id: u32) -> Option<&mut DrawingDecisions> {
-        self.drawings.iter_mut().find(|d| d.id == id)
-    }
     /// The decisions on drawing `id`.
     pub fn drawing(&self, id: u32) -> Option<&DrawingDecisions> {
         self.drawings.iter().find(|d| d.id == id)

@@ -60,33 +60,30 @@ pub(super) fn find(pieces: &[Piece], styles: &[Style], near: f64) -> Overlaps {
     for (line, stretches) in lines.iter().zip(stretches) {
         out.covered[line.piece as usize][line.index as usize] = stretches;
     }
-    for (piece, covered) in pieces.iter().zip(&mut out.covered) {
-        out_of_piece(piece, covered, &mut out.whole, &mut out.part, &mut out.shared, &mut out.places, &mut out.shared_places);
+    for (i, piece) in pieces.iter().enumerate() {
+        out.count(i, piece);
     }
     out
 }
 
-/// Counts a piece's covered lines; of an outline that is not drawn twice whole, nothing is removed.
-fn out_of_piece(
-    piece: &Piece,
-    covered: &mut [Stretches],
-    whole: &mut usize,
-    part: &mut usize,
-    shared: &mut usize,
-    places: &mut Vec<Point>,
-    shared_places: &mut Vec<Point>,
-) {
-    let outline = piece.path.closed;
-    let stays = outline && !covered.iter().all(is_whole);
-    for (s, stretches) in piece.path.segments.iter().zip(covered.iter_mut()).filter(|(_, c)| !c.is_empty()) {
-        let middle = s.at(f64::midpoint(stretches[0].0, stretches[0].1));
-        if stays {
-            *shared += 1;
-            shared_places.push(middle);
-            stretches.clear();
-        } else {
-            *if is_whole(stretches) { &mut *whole } else { &mut *part } += 1;
-            places.push(middle);
+impl Overlaps {
+    /// Counts the covered lines of piece `i`; of an outline that is not drawn twice whole, nothing is removed.
+    fn count(&mut self, i: usize, piece: &Piece) {
+        let stays = piece.path.closed && !self.covered[i].iter().all(is_whole);
+        for (s, stretches) in piece.path.segments.iter().zip(&mut self.covered[i]).filter(|(_, c)| !c.is_empty()) {
+            let middle = s.at(f64::midpoint(stretches[0].0, stretches[0].1));
+            if stays {
+                self.shared += 1;
+                self.shared_places.push(middle);
+                stretches.clear();
+                continue;
+            }
+            if is_whole(stretches) {
+                self.whole += 1;
+            } else {
+                self.part += 1;
+            }
+            self.places.push(middle);
         }
     }
 }
@@ -120,10 +117,9 @@ fn covered_by_earlier(lines: &[Line], i: usize, tree: &RTree<Boxed>, near: f64) 
     let b = line.segment.bounds();
     let mut found: Stretches = tree
         .locate_in_envelope_intersecting(AABB::from_corners([b.min.x, b.min.y], [b.max.x, b.max.y]))
-        .map(|c| &lines[c.data as usize])
-        .zip(std::iter::repeat(line))
-        .filter(|(other, line)| std::ptr::from_ref(*other) < std::ptr::from_ref(*line) && other.filled == line.filled)
-        .filter_map(|(other, line)| alongside(&line.segment, &other.segment, near))
+        .map(|c| c.data as usize)
+        .filter(|earlier| *earlier < i && lines[*earlier].filled == line.filled)
+        .filter_map(|earlier| alongside(&line.segment, &lines[earlier].segment, near))
         .collect();
     joined(&mut found, 2.0 * near / length);
     found

@@ -1,7 +1,7 @@
 //! What came along with the parts: specks, borders and title blocks of the paper, things far from the rest.
 
 use super::Contour;
-use crate::geometry::{Bounds, Path};
+use crate::geometry::{Bounds, Path, Point};
 use std::sync::Arc;
 
 /// Ratios of the long to the short side of drawing paper: the ISO series, and the three American formats.
@@ -39,10 +39,9 @@ pub(super) fn borders(contours: &[Arc<Contour>], all: Bounds, texts: usize) -> V
     for (i, c) in contours.iter().enumerate().filter(|(i, _)| !found.contains(i)).collect::<Vec<_>>() {
         let inset = outer.grown(-0.12 * short);
         let frame = rectangle(&c.path) && outer.holds(&c.bounds) && c.bounds.holds(&inset);
-        let corner = Bounds { min: outer.max, max: outer.max };
         let corner = Bounds {
-            min: crate::geometry::Point::new(corner.min.x - 0.5 * outer.width(), outer.min.y),
-            max: crate::geometry::Point::new(outer.max.x, outer.min.y + 0.22 * outer.height()),
+            min: Point::new(outer.max.x - 0.5 * outer.width(), outer.min.y),
+            max: Point::new(outer.max.x, outer.min.y + 0.22 * outer.height()),
         };
         let title = corner.holds(&c.bounds) && (rectangle(&c.path) || straight(&c.path)) && (c.bounds.max.x > outer.max.x - 0.1 * short);
         if frame || title {

@@ -99,13 +99,12 @@ impl Told<'_> {
         }
         let n = overlaps.shared;
         if n > 0 {
+            let are = if n == 1 { "is" } else { "are" };
             let text = format!(
-                "{} in {} {} an edge with a neighbour; they move apart when they are nested.",
+                "{} in {} {are} shared by two outlines; they move apart when they are nested.",
                 counted(n, "edge", "edges"),
-                self.file,
-                if n == 1 { "is" } else { "are" }
+                self.file
             );
-            let text = text.replace("an edge with a neighbour", "shared by two outlines");
             self.tell(Severity::Note, "shared-edges", n, text, overlaps.shared_places.iter().copied());
         }
     }

@@ -1,7 +1,7 @@
 //! Where two segments meet, and where they run along each other.
 
 use super::Segment;
-use kurbo::{Point, Vec2};
+use kurbo::Point;
 
 /// A point that two segments share, as shares of their lengths.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -129,11 +129,4 @@ fn along_arc(a: &Segment, b: &Segment, near: f64) -> Option<(f64, f64)> {
         .filter(|(low, high)| high > low)
         .max_by(|x, y| (x.1 - x.0).total_cmp(&(y.1 - y.0)))
         .map(|(low, high)| (low / total, high / total))
-}
-
-/// The unit vector from one point to another; zero where they are one.
-pub fn heading(from: Point, to: Point) -> Vec2 {
-    let way = to - from;
-    let length = way.hypot();
-    if length > 0.0 { way / length } else { Vec2::ZERO }
 }

@@ -15,7 +15,7 @@ mod tests;
 pub use area::Corners;
 pub use curve::Curve;
 pub use fit::fit_curves;
-pub use intersect::{Meeting, alongside, heading, meetings};
+pub use intersect::{Meeting, alongside, meetings};
 pub use kurbo::{Affine, Point, Vec2};
 pub use nurbs::Nurbs;
 pub use path::{Nearest, Path};
