@@ -20,13 +20,13 @@ const TRIES: usize = 60;
 
 /// The built-in shop with the workshop's colours: red is cut, blue scored, filled engraved, notes reference.
 pub fn shop() -> Shop {
-    let rule = |when, process| Rule { when, process };
+    let rule = |id, when, process| Rule { id, when, process };
     Shop {
         rules: vec![
-            rule(Match::Layer("notes".into()), Process::Reference),
-            rule(Match::Stroke([0xe4, 0x00, 0x2b]), Process::Cut),
-            rule(Match::Stroke([0x00, 0x47, 0xbb]), Process::Score),
-            rule(Match::Filled, Process::Engrave),
+            rule(1, Match::layer("notes"), Process::Reference),
+            rule(2, Match::stroke([0xe4, 0x00, 0x2b]), Process::Cut),
+            rule(3, Match::stroke([0x00, 0x47, 0xbb]), Process::Score),
+            rule(4, Match::filled(), Process::Engrave),
         ],
         ..Shop::builtin()
     }
@@ -90,8 +90,8 @@ fn mend(app: &App, job: i32) -> Result<(), AppError> {
 fn nest(app: &App, job: i32) -> Result<(), AppError> {
     let loaded = app.load(job)?;
     let decisions = &loaded.revision.decisions;
-    let machine = app.shop.machine(&decisions.batch.machine).unwrap_or(&app.shop.machines[0]);
-    let problem = Problem::new(&loaded.route.work, &Setting::of(decisions, machine, &app.shop), &app.shop.tolerance);
+    let machine = loaded.shop.machine(&decisions.batch.machine).unwrap_or(&loaded.shop.machines[0]);
+    let problem = Problem::new(&loaded.route.work, &Setting::of(decisions, machine, &loaded.shop), &loaded.shop.tolerance);
     let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, seed: 1, tries: TRIES });
     change(app, job, &Edit::KeepLayout { layout })
 }

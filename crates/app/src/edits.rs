@@ -1,9 +1,9 @@
 //! From the fields of a form to an [`Edit`].
 
 use boustrophe_core::assign::Process;
+use boustrophe_core::clean::ContourId;
 use boustrophe_core::clean::operate::words;
-use boustrophe_core::clean::trace::Trace;
-use boustrophe_core::clean::{ContourId, Operation};
+use boustrophe_core::decisions::Sweep;
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::edit::{Edit, MOST_COPIES};
 use boustrophe_core::nest::{Sheet, Turn};
@@ -38,13 +38,6 @@ impl Form {
         let mm = |text: &str| length(text, Unit::Mm);
         let optional = || if value.is_empty() { Ok(None) } else { mm(value).map(Some) };
         let drawing = || self.on.parse::<u32>().map_err(|_| format!("“{}” is no drawing", self.on));
-        let process = || {
-            if value == "shape" {
-                Ok(None)
-            } else {
-                Process::from_slug(value).map(Some).ok_or_else(|| format!("“{value}” is no process"))
-            }
-        };
         let on_or_off = || value == "on" || value == "true";
         match self.r#do.as_str() {
             "scale" => Ok(Edit::SetScale { drawing: drawing()?, scale: scale(value)? }),
@@ -58,18 +51,14 @@ impl Form {
                 let at = count(value, 0, 10_000)? as usize;
                 Ok(Edit::TakeBack { drawing: drawing()?, at })
             }
-            "slot-fit" => {
-                let parts: Vec<f64> = value.split('/').map(mm).collect::<Result<_, _>>()?;
-                let [nominal, measured, clearance] = parts[..] else { return Err("type nominal, measured thickness and clearance".into()) };
-                Ok(Edit::Operate { drawing: drawing()?, operation: Operation::SlotFit { nominal, measured, clearance, leave: Vec::new() } })
-            }
-            // threshold, specks, smoothness and which side, with strokes between.
-            "trace" => trace(drawing()?, value),
             "gap" => Ok(Edit::SetGap { drawing: drawing()?, gap: mm(value)? }),
-            "key" => Ok(Edit::SetKey { key: self.on.clone(), process: process()? }),
+            "key" => key(&self.on, value),
             "contours" => {
                 let contours = self.on.split(',').filter(|c| !c.is_empty()).map(str::parse::<ContourId>).collect::<Result<Vec<_>, _>>()?;
-                Ok(Edit::SetContours { contours, process: process()? })
+                match value.strip_prefix("setting:") {
+                    Some(id) => Ok(Edit::UseForContours { contours, setting: Some(count(id, 0, u32::MAX)?) }),
+                    None => Ok(Edit::SetContours { contours, process: process(value)? }),
+                }
             }
             "start" => Ok(Edit::SetStart { contour: self.on.parse()?, share: number(value)? }),
             "batch" => batch(value),
@@ -82,6 +71,10 @@ impl Form {
             "nick-width" => Ok(Edit::SetNickWidth { width: optional()? }),
             "nick-pitch" => Ok(Edit::SetNickPitch { pitch: optional()? }),
             "leads" => Ok(Edit::SetLeads { on: on_or_off() }),
+            "engraved" => Ok(Edit::SetEngraved { drawing: drawing()?, on: on_or_off() }),
+            "drop-setting" => Ok(Edit::DropSetting { id: count(value, 0, u32::MAX)? }),
+            "earlier" => Ok(Edit::MoveSetting { id: count(value, 0, u32::MAX)?, earlier: 1 }),
+            "sweep" => sweep(value),
             "initials" => Ok(Edit::SetInitials { initials: value.to_owned() }),
             other => Err(format!("“{other}” is no change that can be made here")),
         }
@@ -98,6 +91,20 @@ impl Form {
     }
 }
 
+/// A process by its slug; `shape` gives back to rules and shape.
+fn process(value: &str) -> Result<Option<Process>, String> {
+    if value == "shape" { Ok(None) } else { Process::from_slug(value).map(Some).ok_or_else(|| format!("“{value}” is no process")) }
+}
+
+/// What a row of the key becomes: a process with the chart's settings, `shape`, or `setting:` and its number.
+pub fn key(key: &str, value: &str) -> Result<Edit, String> {
+    let key = key.to_owned();
+    match value.strip_prefix("setting:") {
+        Some(id) => Ok(Edit::UseForKey { key, setting: Some(count(id, 0, u32::MAX)?) }),
+        None => Ok(Edit::SetKey { key, process: process(value)? }),
+    }
+}
+
 /// `0.5`, `1:20` (the drawing is a twentieth of true size) or `2*3`.
 fn scale(text: &str) -> Result<f64, String> {
     match text.split_once(':') {
@@ -106,19 +113,16 @@ fn scale(text: &str) -> Result<f64, String> {
     }
 }
 
-/// `threshold/specks/smoothness/side`: an empty threshold is found from the picture, side is `dark` or `light`.
-fn trace(drawing: u32, text: &str) -> Result<Edit, String> {
-    let parts: Vec<&str> = text.split('/').map(str::trim).collect();
-    let [threshold, speck, smooth, side] = parts[..] else {
-        return Err(format!("“{text}” is no threshold/specks/smoothness/side, such as 128/12/0.6/dark"));
+/// `auto`, `x`, `y` or an angle in degrees, and `one way` where rows go only one way.
+fn sweep(text: &str) -> Result<Edit, String> {
+    let (rows, one_way) = text.strip_suffix("one way").map_or((text, false), |r| (r.trim(), true));
+    let angle = match rows {
+        "auto" | "" => None,
+        "x" => Some(0.0),
+        "y" => Some(90.0),
+        degrees => Some(number(degrees)?),
     };
-    let threshold = if threshold.is_empty() || threshold == "auto" { None } else { Some(count(threshold, 0, 255)? as u8) };
-    let invert = match side {
-        "dark" => false,
-        "light" => true,
-        other => return Err(format!("“{other}” is no side; the shape is what is dark, or what is light")),
-    };
-    Ok(Edit::SetTrace { drawing, trace: Trace { threshold, speck: count(speck, 1, 1_000_000)?, smooth: number(smooth)?, invert } })
+    Ok(Edit::SetSweep { sweep: Sweep { angle, one_way } })
 }
 
 /// `machine/material/thickness`.

@@ -11,6 +11,7 @@ mod report;
 mod runs;
 mod searches;
 mod server;
+mod settings;
 mod shop;
 mod view;
 mod writer;

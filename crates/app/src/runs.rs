@@ -2,6 +2,7 @@
 
 use crate::error::AppError;
 use crate::shop::App;
+use crate::writer::write_program;
 use boustrophe_machine::{Driver, State, Status};
 use boustrophe_store::NewRun;
 use std::sync::Arc;
@@ -16,7 +17,13 @@ pub fn send(app: &Arc<App>, job: i32, sheet: usize) -> Result<i32, AppError> {
     if !loaded.route.released() {
         return Err(AppError::Sentence("the programs are not released: settle the open findings first.".into()));
     }
-    let program = loaded.route.programs.get(sheet).ok_or_else(|| AppError::Sentence(format!("there is no sheet {}", sheet + 1)))?;
+    if sheet >= loaded.route.programs.len() {
+        return Err(AppError::Sentence(format!("there is no sheet {}", sheet + 1)));
+    }
+    let mut text = Vec::new();
+    write_program(&loaded.route, sheet, &loaded.revision.decisions, &loaded.shop, &mut text)
+        .map_err(|e| AppError::Sentence(e.to_string()))?;
+    let program = String::from_utf8(text).map_err(|e| AppError::Sentence(e.to_string()))?;
     let machine = &loaded.revision.decisions.batch.machine;
     let address = app.machines.get(machine).cloned().ok_or_else(|| AppError::Sentence(format!("there is no connection to {machine}")))?;
     let file_name = crate::names::program(&loaded.job, &loaded.revision.decisions, sheet);
@@ -26,10 +33,10 @@ pub fn send(app: &Arc<App>, job: i32, sheet: usize) -> Result<i32, AppError> {
         sheet: i32::try_from(sheet + 1).unwrap_or(i32::MAX),
         machine,
         file_name: &file_name,
-        program,
+        program: &program,
         total: loaded.route.proofs.get(sheet).map_or(0.0, |p| p.seconds),
     })?;
-    let (app, program) = (Arc::clone(app), program.clone());
+    let app = Arc::clone(app);
     tokio::spawn(async move {
         if let Err(error) = watch(&app, run, &address, &file_name, &program).await {
             let _ = app.store.set_run(run, "fault", &error.to_string(), 0.0, true);

@@ -78,9 +78,9 @@ pub fn start(app: &Arc<App>, job: i32) -> Result<(), AppError> {
     let app = Arc::clone(app);
     std::thread::spawn(move || {
         let batch = &loaded.revision.decisions.batch;
-        let machine = app.shop.machine(&batch.machine).unwrap_or(&app.shop.machines[0]);
-        let setting = Setting::of(&loaded.revision.decisions, machine, &app.shop);
-        let problem = Problem::new(&loaded.route.work, &setting, &app.shop.tolerance);
+        let machine = loaded.shop.machine(&batch.machine).unwrap_or(&loaded.shop.machines[0]);
+        let setting = Setting::of(&loaded.revision.decisions, machine, &loaded.shop);
+        let problem = Problem::new(&loaded.route.work, &setting, &loaded.shop.tolerance);
         let layout = run(&problem, &search, |layout| {
             let sheets: f64 = layout.sheets.iter().map(|s| s.sheet.area()).sum();
             placed_area(&loaded.route.work, layout) / sheets.max(1.0)

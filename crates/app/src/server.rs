@@ -2,7 +2,7 @@
 
 use crate::command::Failure;
 use crate::error::AppError;
-use crate::pages::{changes, floor, history, intake, nesting, release, runs, stage, station};
+use crate::pages::{assign, book, cards, changes, floor, history, intake, nesting, pictures, release, runs, stage, station};
 use crate::shop::App;
 use crate::{assets, demo};
 use axum::Router;
@@ -46,9 +46,30 @@ fn router(app: Arc<App>) -> Router {
         .route("/jobs/{job}/slot-fit", post(changes::slot_fit))
         .route("/jobs/{job}/coupon", post(changes::coupon))
         .route("/jobs/{job}/resize", post(intake::resize))
+        .route("/jobs/{job}/trace", post(intake::trace))
         .route("/jobs/{job}/region", post(intake::region))
         .route("/jobs/{job}/drawings/{drawing}", post(intake::replace))
         .route("/jobs/{job}/picture/{drawing}", get(intake::picture))
+        .route("/jobs/{job}/tone/{contour}", get(pictures::tone))
+        .route("/jobs/{job}/tracing/{drawing}", get(pictures::tracing))
+        .route("/jobs/{job}/keys", post(assign::keys))
+        .route("/jobs/{job}/settings", post(assign::setting))
+        .route("/jobs/{job}/toning/{contour}", post(assign::tone))
+        .route("/jobs/{job}/numbers", post(assign::numbers))
+        .route("/jobs/{job}/cards", post(cards::for_job))
+        .route("/jobs/{job}/card", get(cards::page).post(cards::best))
+        .route("/jobs/{job}/proved", post(cards::proved))
+        .route("/shop", get(|| async { axum::response::Redirect::to("/shop/charts") }))
+        .route("/shop/charts", get(book::charts).post(book::save_row))
+        .route("/shop/charts.csv", get(book::export))
+        .route("/shop/charts/import", post(book::import))
+        .route("/shop/cards", post(cards::for_chart))
+        .route("/shop/rules", get(book::rules_page).post(book::add_rule))
+        .route("/shop/rules/try", post(book::try_rule))
+        .route("/shop/rules/{id}", post(book::move_rule))
+        .route("/shop/machines", get(book::things))
+        .route("/shop/machines/{id}", post(book::save_machine))
+        .route("/shop/materials/{id}", post(book::save_material))
         .route("/jobs/{job}/undo", post(changes::undo))
         .route("/jobs/{job}/redo", post(changes::redo))
         .route("/jobs/{job}/drawings", post(changes::files))
@@ -105,7 +126,8 @@ pub fn run(opening: &Opening) -> Result<ExitCode, Failure> {
 async fn open(opening: &Opening) -> Result<ExitCode, Failure> {
     let store = Store::open(&opening.data).map_err(|e| Failure::Other(e.to_string()))?;
     store.close_lost_runs().map_err(|e| Failure::Other(e.to_string()))?;
-    let shop = if opening.demo { demo::shop() } else { Shop::builtin() };
+    let first = if opening.demo { demo::shop() } else { Shop::builtin() };
+    let shop = crate::settings::open(&store, &first).map_err(|e| Failure::Other(e.to_string()))?;
     let machines = simulated_machines(&shop, opening.machine_speed)
         .await
         .map_err(|e| Failure::Other(format!("the simulated machines cannot start: {e}")))?;

@@ -5,11 +5,17 @@ use boustrophe_core::drawing::Drawing;
 use boustrophe_core::finding::Station;
 use boustrophe_core::route::{Cache, ProgramOrder, Route, run};
 use boustrophe_core::shop::Shop;
+use std::io::{self, Write};
 use std::sync::Arc;
 
 /// The program in the machine's dialect.
-fn program(order: &ProgramOrder) -> String {
-    boustrophe_formats::gcode::write(order)
+fn program(order: &ProgramOrder, to: &mut dyn Write) -> io::Result<()> {
+    boustrophe_formats::gcode::write(order, to)
+}
+
+/// Writes the program of a sheet, from 0, of a route that was run here.
+pub fn write_program(route: &Route, sheet: usize, decisions: &Decisions, shop: &Shop, to: &mut dyn Write) -> io::Result<()> {
+    route.write_program(sheet, decisions, shop, &program, to)
 }
 
 /// Runs the route with our program writer.

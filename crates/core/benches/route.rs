@@ -3,10 +3,11 @@
 use boustrophe_core::assign::{self, Work};
 use boustrophe_core::clean;
 use boustrophe_core::decisions::{Decisions, DrawingDecisions};
-use boustrophe_core::drawing::{Drawing, Entity, FileUnits, Shape, Style, Unit};
-use boustrophe_core::geometry::{Curve, Path, Point, Segment, Tolerance, Vec2, fit_curves};
+use boustrophe_core::drawing::{Bitmap, Drawing, Entity, FileUnits, Shape, Style, Unit};
+use boustrophe_core::geometry::{Affine, Curve, Nurbs, Path, Point, Segment, Tolerance, Vec2, fit_curves};
 use boustrophe_core::intake;
 use boustrophe_core::nest::{Control, Layout, Problem, Setting, Sheet, Turn, search};
+use boustrophe_core::picture::{Dither, Tone, raster};
 use boustrophe_core::shop::Shop;
 use boustrophe_core::{hold, order};
 use criterion::{BenchmarkId, Criterion, criterion_group, criterion_main};
@@ -18,7 +19,7 @@ use std::time::Duration;
 fn drawing(paths: impl IntoIterator<Item = (Vec<Curve>, bool)>) -> Drawing {
     let mut d = Drawing::new("bench.dxf", FileUnits::Known(Unit::Mm));
     let style = d.style(&Style { stroke: Some([0; 3]), ..Style::default() });
-    d.entities.extend(paths.into_iter().map(|(curves, closed)| Entity { style, shape: Shape::Path { curves, closed } }));
+    d.entities.extend(paths.into_iter().map(|(curves, closed)| Entity::new(style, Shape::Path { curves, closed })));
     d
 }
 
@@ -62,7 +63,44 @@ fn cleaning(c: &mut Criterion) {
     group.finish();
 }
 
+/// Rows of lines that each lie partly on the one before: every second is found by its overlap.
+fn overlapping(c: &mut Criterion) {
+    let mut group = c.benchmark_group("lines partly on each other");
+    group.sample_size(10).measurement_time(Duration::from_secs(8));
+    for lines in [10_000_usize, 100_000, 1_000_000] {
+        let side = (lines as f64).sqrt().ceil() as usize;
+        let line = |i: usize| {
+            let at = Point::new((i % side) as f64 * 6.0, (i / side) as f64 * 5.0);
+            (vec![Curve::Line(at, at + Vec2::new(8.0, 0.0))], false)
+        };
+        let d = drawing((0..lines).map(line));
+        group.bench_with_input(BenchmarkId::from_parameter(lines), &d, |b, d| b.iter(|| black_box(cleaned(d, 1).0.contours.len())));
+    }
+    group.finish();
+}
+
 fn fitting(c: &mut Criterion) {
+    let splines: Vec<Curve> = (0..1000)
+        .filter_map(|i| {
+            let points: Vec<Point> =
+                (0..8).map(|k| Point::new(((i * 37 + k * 91) % 200) as f64, ((i * 53 + k * 29) % 150) as f64)).collect();
+            let knots = vec![0.0, 0.0, 0.0, 0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 5.0, 5.0, 5.0];
+            Nurbs::new(3, knots, &points, &[]).map(|n| Curve::Spline(Arc::new(n)))
+        })
+        .collect();
+    c.bench_function("fit 1000 splines", |b| {
+        b.iter(|| splines.iter().map(|c| fit_curves(std::slice::from_ref(c), 0.02).len()).sum::<usize>())
+    });
+    let ellipses: Vec<Curve> = (0..1000)
+        .map(|i| {
+            let turn = Vec2::from_angle(f64::from(i));
+            let (u, v) = (turn * (20.0 + f64::from(i % 71)), turn.turn_90() * (8.0 + f64::from(i % 13)));
+            Curve::Ellipse { center: Point::ZERO, u, v, from: 0.3, sweep: std::f64::consts::TAU }
+        })
+        .collect();
+    c.bench_function("fit 1000 ellipses", |b| {
+        b.iter(|| ellipses.iter().map(|c| fit_curves(std::slice::from_ref(c), 0.02).len()).sum::<usize>())
+    });
     let curves: Vec<Curve> = (0..1000)
         .map(|i| {
             let p = |k: usize| Point::new(((i * 37 + k * 91) % 200) as f64, ((i * 53 + k * 29) % 150) as f64);
@@ -129,5 +167,20 @@ fn ordering(c: &mut Criterion) {
     group.finish();
 }
 
-criterion_group!(benches, cleaning, fitting, nesting, ordering);
+/// A picture of 600 × 400 mm at ten rows a millimetre, laid on the sheet in each way: 24 million pixels.
+fn pictures(c: &mut Criterion) {
+    let mut group = c.benchmark_group("picture 600 x 400 mm, 10 rows/mm");
+    group.sample_size(10);
+    let (width, height) = (3000, 2000);
+    let grey = (0..width * height).map(|i| ((i % width) * 255 / width) as u8 ^ ((i / width / 7) % 64) as u8).collect();
+    let bitmap = Bitmap { width, height, grey };
+    let place = Affine::translate((20.0, 20.0)) * Affine::scale_non_uniform(600.0, 400.0);
+    for dither in [Dither::Grey, Dither::Diffused, Dither::Newsprint] {
+        let tone = Tone { dither, ..Tone::default() };
+        group.bench_function(dither.name(), |b| b.iter(|| black_box(raster(&bitmap, place, &tone, None, 0.1).map(|r| r.burn.len()))));
+    }
+    group.finish();
+}
+
+criterion_group!(benches, cleaning, overlapping, fitting, nesting, ordering, pictures);
 criterion_main!(benches);

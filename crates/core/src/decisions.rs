@@ -1,11 +1,15 @@
 //! Everything a person decided about a job, one struct a station. The rest is computed from it.
 
 use crate::assign::{PartId, Process};
+use crate::card::Card;
 use crate::clean::trace::Trace;
 use crate::clean::{ContourId, Operation};
 use crate::drawing::Unit;
 use crate::geometry::Bounds;
+use crate::lettering::Face;
 use crate::nest::{Layout, Sheet, Turn};
+use crate::picture::Tone;
+use crate::shop::ChartRow;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -19,6 +23,18 @@ pub struct Decisions {
     pub keys: BTreeMap<String, Process>,
     /// Assign: process of single contours; beats the key.
     pub contours: BTreeMap<ContourId, Process>,
+    /// Settings of the job's own beside those of the cut chart, in the order in which they are done.
+    pub settings: Vec<JobSetting>,
+    /// Assign: which of the job's settings a style is done with, where not the chart's.
+    pub key_settings: BTreeMap<String, u32>,
+    /// Assign: the same for single contours.
+    pub contour_settings: BTreeMap<ContourId, u32>,
+    /// Assign: numbers on the parts.
+    pub numbers: Option<Numbers>,
+    /// Assign: rows that the cut chart lacks, for this job only, unproved.
+    pub rows: Vec<ChartRow>,
+    /// Assign: how pictures are toned.
+    pub pictures: BTreeMap<ContourId, Tone>,
     /// What it is made on and of.
     pub batch: Batch,
     /// What was decided on single parts, for all their copies.
@@ -33,6 +49,8 @@ pub struct Decisions {
     pub accepted: Vec<String>,
     /// Release: initials that go into file names.
     pub initials: String,
+    /// The job is a test card, or a kerf gauge: what it tries out.
+    pub card: Option<Card>,
 }
 
 /// Decisions on one drawing.
@@ -56,6 +74,9 @@ pub struct DrawingDecisions {
     pub mirrored: bool,
     /// Free ends up to this far apart are joined, mm; `None` for the shop's tolerance.
     pub gap: Option<f64>,
+    /// A picture is engraved as it is, not traced.
+    #[serde(default)]
+    pub engraved: bool,
     /// How a picture is traced.
     #[serde(default)]
     pub trace: Trace,
@@ -91,6 +112,7 @@ impl DrawingDecisions {
             angle: 0.0,
             mirrored: false,
             gap: None,
+            engraved: false,
             trace: Trace::default(),
             regions: Vec::new(),
             before: None,
@@ -116,6 +138,12 @@ pub enum Mend {
     SplitCrossings,
     /// Dashes in a row become one line.
     JoinDashes,
+    /// Joints that are nearly smooth are made smooth.
+    SmoothKinks,
+    /// Points become small crosses.
+    MarkCentres,
+    /// Outlines that close only with lines of another style are left open.
+    KeepStylesApart,
 }
 
 impl Mend {
@@ -127,6 +155,9 @@ impl Mend {
             Self::DropSpecks => "Specks dropped",
             Self::SplitCrossings => "Crossing outlines split",
             Self::JoinDashes => "Dashes joined",
+            Self::SmoothKinks => "Kinks smoothed",
+            Self::MarkCentres => "Points marked",
+            Self::KeepStylesApart => "Styles kept apart",
         }
     }
 }
@@ -171,6 +202,57 @@ pub struct NestDecisions {
     pub layout: Option<Layout>,
 }
 
+/// Settings of one process for this job: engrave deep, engrave light.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct JobSetting {
+    /// Number within the job.
+    pub id: u32,
+    /// What people call it.
+    pub name: String,
+    /// What it is done by.
+    pub process: Process,
+    /// Feed, mm/min; `None` for the chart's.
+    pub feed: Option<f64>,
+    /// Power, percent; `None` for the chart's.
+    pub power: Option<f64>,
+    /// Times round; `None` for the chart's.
+    pub passes: Option<u32>,
+    /// Distance of engraved rows, mm; `None` for the chart's.
+    pub pitch: Option<f64>,
+    /// Number of the tool, for marks; `None` for the chart's.
+    pub tool: Option<u32>,
+    /// Width of the cut that is made up for, mm; `None` for the chart's.
+    #[serde(default)]
+    pub kerf: Option<f64>,
+}
+
+/// A number for each part.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Numbers {
+    /// What stands before each number.
+    pub prefix: String,
+    /// The first number.
+    pub first: u32,
+    /// Score for single strokes, engrave for outlines, or another.
+    pub process: Process,
+    /// Which letters.
+    pub face: Face,
+    /// Capitals are no lower than this, mm; parts without so much room go without.
+    pub smallest: f64,
+    /// And no higher than this, mm.
+    pub tallest: f64,
+}
+
+/// How engraved areas are swept.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Sweep {
+    /// Angle of the rows in degrees from the x axis; `None` for along x or y, whichever is faster.
+    pub angle: Option<f64>,
+    /// All rows one way.
+    pub one_way: bool,
+}
+
 /// Decisions at Hold.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[serde(default)]
@@ -183,6 +265,8 @@ pub struct HoldDecisions {
     pub nick_pitch: Option<f64>,
     /// Leads; `None` for the machine's custom (plasma yes, laser no).
     pub leads: Option<bool>,
+    /// How engraved areas are swept.
+    pub sweep: Sweep,
 }
 
 impl Decisions {

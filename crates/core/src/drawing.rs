@@ -1,6 +1,6 @@
 //! What a reader makes of a file: every drawable entity, in the file's own units, with its looks.
 
-use crate::geometry::{Bounds, Curve, Point};
+use crate::geometry::{Affine, Bounds, Clip, Curve, Point};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::fmt;
@@ -111,6 +111,10 @@ pub enum Nature {
     Annotation,
     /// Letters of single strokes: a closed one is no hole.
     Writing,
+    /// A picture.
+    Picture,
+    /// A point: a place that may want a centre mark.
+    Centre,
 }
 
 /// `#rrggbb`.
@@ -150,6 +154,8 @@ impl Style {
             Nature::Area => add("area", "yes".into()),
             Nature::Annotation => add("annotation", "yes".into()),
             Nature::Writing => add("writing", "yes".into()),
+            Nature::Picture => add("picture", "yes".into()),
+            Nature::Centre => add("centre", "yes".into()),
         }
         key
     }
@@ -183,6 +189,8 @@ impl Style {
             Nature::Area => words.push("hatched area".into()),
             Nature::Annotation => words.push("dimensions and leaders".into()),
             Nature::Writing => words.push("single-stroke writing".into()),
+            Nature::Picture => words.push("picture".into()),
+            Nature::Centre => words.push("centre marks".into()),
         }
         words.join(", ")
     }
@@ -213,6 +221,17 @@ pub enum Shape {
     },
     /// Writing.
     Text(Text),
+    /// A picture that lies in the drawing.
+    Picture(Picture),
+}
+
+/// A picture in its place.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Picture {
+    /// What it shows.
+    pub bitmap: Arc<Bitmap>,
+    /// From the unit square, lower left corner at 0, 0, to the drawing.
+    pub place: Affine,
 }
 
 /// One stroke of the drawing.
@@ -222,6 +241,15 @@ pub struct Entity {
     pub style: usize,
     /// Its shape.
     pub shape: Shape,
+    /// Number of the element that it was drawn with: outlines of one number are filled together. 0 for what stands alone.
+    pub compound: u32,
+}
+
+impl Entity {
+    /// An entity that stands alone.
+    pub fn new(style: usize, shape: Shape) -> Self {
+        Self { style, shape, compound: 0 }
+    }
 }
 
 /// A picture in grey levels.
@@ -233,6 +261,19 @@ pub struct Bitmap {
     pub height: usize,
     /// Grey levels, 0 black to 255 white, row by row from the top.
     pub grey: Vec<u8>,
+}
+
+impl Bitmap {
+    /// The picture with paper wherever the clip, in drawing units, does not show it. `place` maps the unit square to the
+    /// drawing.
+    pub fn clipped(&self, place: Affine, clip: &Clip) -> Self {
+        let (w, h) = (self.width as f64, self.height as f64);
+        let grey = self.grey.iter().enumerate().map(|(i, g)| {
+            let (x, y) = ((i % self.width) as f64 + 0.5, (i / self.width) as f64 + 0.5);
+            if clip.has(place * Point::new(x / w, 1.0 - y / h)) { *g } else { 255 }
+        });
+        Self { grey: grey.collect(), ..*self }
+    }
 }
 
 /// A drawing as read, before any decision.

@@ -6,6 +6,7 @@
 //! times seconds, angles radians (degrees only in [`nest::Placement`] and where a person types them); y points up.
 
 pub mod assign;
+pub mod card;
 pub mod clean;
 pub mod decisions;
 pub mod drawing;
@@ -18,6 +19,7 @@ pub mod ledger;
 pub mod lettering;
 pub mod nest;
 pub mod order;
+pub mod picture;
 pub mod proof;
 pub mod quantity;
 pub mod route;

@@ -10,12 +10,13 @@ use crate::intake::{self, Intake};
 use crate::ledger::Ledger;
 use crate::nest::{self, Layout, Nested, SheetLayout};
 use crate::order::{self, Sequence};
-use crate::proof::{self, SheetProof};
+use crate::proof::{self, Reader, SheetProof};
 use crate::shop::{Machine, Shop};
 use rayon::prelude::*;
 use rustc_hash::{FxHashMap, FxHasher};
 use serde::Serialize;
 use std::hash::{Hash, Hasher};
+use std::io::{self, Write};
 use std::sync::{Arc, Mutex};
 
 /// What a program writer gets to know.
@@ -30,8 +31,17 @@ pub struct ProgramOrder<'a> {
     pub batch: &'a Batch,
 }
 
-/// Writes a program; a function, so that no format lives in here.
-pub type Writer = dyn Fn(&ProgramOrder) -> String + Sync;
+/// Writes a program; a function, so that no format lives in here. It fails only where what it writes to fails.
+pub type Writer = dyn Fn(&ProgramOrder, &mut dyn Write) -> io::Result<()> + Sync;
+
+/// The program of a sheet.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Program {
+    /// Its text.
+    Kept(Arc<str>),
+    /// With pictures it is long: it was read as it was written, and is written anew for whoever wants it.
+    Streamed,
+}
 
 /// A drawing on its way.
 #[derive(Clone, Debug)]
@@ -60,7 +70,7 @@ pub struct Route {
     /// What the head does.
     pub toolpath: Arc<Toolpath>,
     /// One program a sheet.
-    pub programs: Arc<Vec<String>>,
+    pub programs: Arc<Vec<Program>>,
     /// One proof a sheet.
     pub proofs: Arc<Vec<SheetProof>>,
     /// All findings in the order of the route; accepted ones are notes.
@@ -75,6 +85,17 @@ impl Route {
     /// Findings of a station.
     pub fn findings_of(&self, station: Station) -> impl Iterator<Item = &Finding> {
         self.findings.iter().filter(move |f| f.station == station)
+    }
+    /// Writes the program of sheet `i`, from 0; nothing where there is none. Fails only where `to` fails.
+    pub fn write_program(&self, i: usize, decisions: &Decisions, shop: &Shop, write: &Writer, to: &mut dyn Write) -> io::Result<()> {
+        match (self.programs.get(i), self.toolpath.sheets.get(i)) {
+            (Some(Program::Kept(text)), _) => to.write_all(text.as_bytes()),
+            (Some(Program::Streamed), Some(path)) => {
+                let machine = shop.machine(&decisions.batch.machine).unwrap_or(&shop.machines[0]);
+                write(&ProgramOrder { path, machine, sheet: (i + 1, self.toolpath.sheets.len()), batch: &decisions.batch }, to)
+            }
+            _ => Ok(()),
+        }
     }
     /// True when programs may be released.
     pub fn released(&self) -> bool {
@@ -94,7 +115,7 @@ pub struct Cache {
 }
 
 /// The programs and their proofs, one a sheet.
-type Proved = (Arc<Vec<String>>, Arc<Vec<SheetProof>>);
+type Proved = (Arc<Vec<Program>>, Arc<Vec<SheetProof>>);
 
 /// Results of one station with their findings, by key; the oldest go when it is full.
 struct Shelf<T> {
@@ -190,7 +211,17 @@ pub fn run(
     findings.sort_by_key(|f| f.station);
     watch(Station::Clean);
 
-    let assign_key = joined(&[joined(&cleaned_keys), key(&decisions.keys), key(&decisions.contours), key(&decisions.parts)]);
+    let assign_key = joined(&[
+        joined(&cleaned_keys),
+        key(&decisions.keys),
+        key(&decisions.contours),
+        key(&decisions.parts),
+        key(&decisions.settings),
+        key(&decisions.key_settings),
+        key(&decisions.contour_settings),
+        key(&decisions.rows),
+        key(&decisions.numbers),
+    ]);
     let cleaned: Vec<Arc<Cleaned>> = states.iter().map(|s| Arc::clone(&s.cleaned)).collect();
     let (work, found) = cache.work.get(assign_key, || assign::run(&cleaned, decisions, shop));
     findings.extend(found.iter().cloned());
@@ -206,7 +237,7 @@ pub fn run(
     findings.extend(found.iter().cloned());
     watch(Station::Order);
 
-    let hold_key = joined(&[order_key, key(&decisions.hold)]);
+    let hold_key = joined(&[order_key, key(&decisions.hold), key(&decisions.pictures)]);
     let (toolpath, found) = cache.toolpath.get(hold_key, || hold::run(&work, &nested.layout, &sequence, decisions, machine, shop));
     findings.extend(found.iter().cloned());
     watch(Station::Hold);
@@ -248,15 +279,25 @@ fn prove(
     write: &Writer,
 ) -> (Proved, Vec<Finding>) {
     let total = toolpath.sheets.len();
-    let done: Vec<(String, SheetProof, Vec<Finding>)> = toolpath
+    let done: Vec<(Program, SheetProof, Vec<Finding>)> = toolpath
         .sheets
         .par_iter()
         .zip(&layout.sheets)
         .enumerate()
         .map(|(i, (path, lying)): (usize, (&SheetPath, &SheetLayout))| {
-            let program = write(&ProgramOrder { path, machine, sheet: (i + 1, total), batch: &decisions.batch });
-            let (proof, findings) = proof::run(&program, i, path, lying, work, machine);
-            (program, proof, findings)
+            let order = ProgramOrder { path, machine, sheet: (i + 1, total), batch: &decisions.batch };
+            if path.ops.iter().any(|o| o.raster.is_some()) {
+                let mut reader = Reader::new(path, machine);
+                // The reader takes everything; a fault of the text is told when it is asked.
+                let _ = write(&order, &mut reader);
+                let (proof, findings) = proof::run_read(reader, i, path, lying, work, machine);
+                return (Program::Streamed, proof, findings);
+            }
+            let mut text = Vec::new();
+            let _ = write(&order, &mut text);
+            let text = String::from_utf8_lossy(&text);
+            let (proof, findings) = proof::run(&text, i, path, lying, work, machine);
+            (Program::Kept(Arc::from(text.as_ref())), proof, findings)
         })
         .collect();
     let mut findings = Vec::new();

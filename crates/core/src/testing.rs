@@ -20,7 +20,7 @@ pub fn drawing(paths: &[(Path, Style)]) -> Drawing {
     for (path, style) in paths {
         let style = d.style(style);
         d.entities
-            .push(Entity { style, shape: Shape::Path { curves: path.segments.iter().map(Curve::segment).collect(), closed: path.closed } });
+            .push(Entity::new(style, Shape::Path { curves: path.segments.iter().map(Curve::segment).collect(), closed: path.closed }));
     }
     d.read = paths.len();
     d

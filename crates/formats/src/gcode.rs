@@ -5,19 +5,27 @@
 //! at the pierce, waits (G4), and is put out with M5 after every contour. M8 and M9 switch the assist air.
 
 use boustrophe_core::assign::Process;
-use boustrophe_core::geometry::{Point, Segment};
-use boustrophe_core::hold::{Op, SheetPath};
+use boustrophe_core::geometry::{Point, Segment, Vec2};
+use boustrophe_core::hold::{Op, Row};
 use boustrophe_core::route::ProgramOrder;
 use boustrophe_core::shop::{Machine, MachineKind};
 use std::fmt::Write;
+use std::io;
 
 /// Arcs flatter than this over their whole chord are written as lines: the difference is below the last digit, mm.
 const FLAT: f64 = 0.0001;
 
-/// The program of one sheet.
-pub fn write(order: &ProgramOrder) -> String {
+/// Greatest distance of a chord from its arc where a controller knows no arcs, mm.
+const CHORD: f64 = 0.005;
+/// Text is handed on whenever so much has gathered, bytes.
+const HANDED_ON: usize = 1 << 16;
+
+/// Writes the program of one sheet, piece by piece: it is never in memory whole. Fails only where `to` fails.
+pub fn write(order: &ProgramOrder, to: &mut dyn io::Write) -> io::Result<()> {
     let mut w = Writer {
-        out: String::new(),
+        out: String::with_capacity(HANDED_ON * 2),
+        to,
+        tool: None,
         machine: order.machine,
         at: Point::new(f64::NAN, f64::NAN),
         feed: f64::NAN,
@@ -28,23 +36,32 @@ pub fn write(order: &ProgramOrder) -> String {
     w.head(order);
     let mut process: Option<Process> = None;
     for (n, op) in order.path.ops.iter().enumerate() {
-        if process.is_some_and(|p| p != op.process) && order.machine.change > 0.0 {
+        let tool = op.tool.filter(|_| op.process == Process::Mark);
+        if process.is_some_and(|p| p != op.process) && order.machine.change > 0.0 || tool != w.tool {
             w.off();
-            w.line(&format!("G4 P{}", number(order.machine.change)));
+            if let Some(t) = tool.filter(|_| tool != w.tool) {
+                w.line(&format!("T{t} M6"));
+            }
+            w.tool = tool;
+            w.wait(order.machine.change);
         }
         process = Some(op.process);
         w.comment(&format!("{} {}", n + 1, op.process.name()));
-        w.op(op, order.path);
+        w.op(op)?;
+        w.hand_on(HANDED_ON)?;
     }
     w.off();
     w.air(false);
     w.line("G0 X0 Y0");
     w.line("M2");
-    w.out
+    w.hand_on(0)
 }
 
 struct Writer<'a> {
     out: String,
+    to: &'a mut dyn io::Write,
+    /// Tool in the holder, where one is.
+    tool: Option<u32>,
     machine: &'a Machine,
     at: Point,
     feed: f64,
@@ -68,12 +85,22 @@ impl Writer<'_> {
         self.line("M5 S0");
     }
 
-    fn op(&mut self, op: &Op, sheet: &SheetPath) {
+    /// Hands on what has gathered, if it is more than `most` bytes.
+    fn hand_on(&mut self, most: usize) -> io::Result<()> {
+        if self.out.len() > most {
+            self.to.write_all(self.out.as_bytes())?;
+            self.out.clear();
+        }
+        Ok(())
+    }
+
+    fn op(&mut self, op: &Op) -> io::Result<()> {
         let feed = op.feed;
         let power = op.power / 100.0 * self.machine.power_limit;
         self.air(op.air);
         for _ in 0..op.passes {
-            self.sweep(op, feed, power, sheet);
+            self.sweep(op, feed, power)?;
+            self.picture(op, feed)?;
             let runs = op.runs.len();
             for (i, run) in op.runs.iter().enumerate() {
                 let lead_in = if i == 0 { op.lead_in.as_slice() } else { &[] };
@@ -86,33 +113,102 @@ impl Writer<'_> {
                 self.off();
             }
         }
+        Ok(())
     }
 
     /// Rows there and back, with room to come up to speed before each.
-    fn sweep(&mut self, op: &Op, feed: f64, power: f64, sheet: &SheetPath) {
-        if op.rows.is_empty() {
-            return;
-        }
-        let limit = self.machine.bed_width.max(sheet.width);
+    fn sweep(&mut self, op: &Op, feed: f64, power: f64) -> io::Result<()> {
         for row in &op.rows {
-            let way = if row.backward { -1.0 } else { 1.0 };
-            let before = (row.start().x - way * op.run_up).clamp(0.0, limit);
-            let after = (row.end().x + way * op.run_up).clamp(0.0, limit);
-            self.power_word(0.0);
-            self.rapid(Point::new(before, row.y));
-            self.beam_ready();
-            let spans: Vec<(f64, f64)> =
-                if row.backward { row.spans.iter().rev().map(|s| (s.1, s.0)).collect() } else { row.spans.clone() };
-            for (from, to) in spans {
-                self.power_word(0.0);
-                self.feed_to(Point::new(from, row.y), feed);
-                self.power_word(power);
-                self.feed_to(Point::new(to, row.y), feed);
+            let (_, after) = self.run_up(op, row);
+            if row.backward {
+                row.spans.iter().rev().for_each(|s| self.stretch(row.point(s.1), row.point(s.0), feed, power));
+            } else {
+                row.spans.iter().for_each(|s| self.stretch(row.point(s.0), row.point(s.1), feed, power));
             }
+            self.run_out(after, feed);
+            self.hand_on(HANDED_ON)?;
+        }
+        if !op.rows.is_empty() {
+            self.off();
+        }
+        Ok(())
+    }
+
+    /// Rows of a picture: the power word changes wherever its tone does, in the line of the move that it is for.
+    fn picture(&mut self, op: &Op, feed: f64) -> io::Result<()> {
+        let Some(raster) = &op.raster else { return Ok(()) };
+        let limit = self.machine.power_limit;
+        let words: Vec<String> = (0..=255).map(|b| format!("S{}", number(op.power_of(b) / 100.0 * limit))).collect();
+        let mut runs: Vec<(usize, usize, u8)> = Vec::new();
+        for (k, row) in op.numbered_picture_rows() {
+            let (_, after) = self.run_up(op, &row);
             self.power_word(0.0);
-            self.feed_to(Point::new(after, row.y), feed);
+            self.feed_to(row.start(), feed);
+            runs.clear();
+            runs.extend(raster.runs(k));
+            if row.backward {
+                runs.reverse();
+            }
+            self.out.push_str("G1");
+            for (from, to, burn) in &runs {
+                let column = if row.backward { *from } else { *to };
+                let x = (raster.column + column as i64) as f64 * op.pitch;
+                self.out.push('X');
+                push_number(&mut self.out, x);
+                self.out.push_str(&words[usize::from(*burn)]);
+                self.out.push('\n');
+                self.at = rounded(Point::new(x, row.at));
+            }
+            self.power = f64::NAN;
+            self.run_out(after, feed);
+            self.hand_on(HANDED_ON)?;
         }
         self.off();
+        Ok(())
+    }
+
+    /// Goes to where a row's run-up begins, beam ready but dark. Gives where it begins and where the run-out will end: on
+    /// the bed both.
+    fn run_up(&mut self, op: &Op, row: &Row) -> (Point, Point) {
+        let way = if row.backward { -row.way } else { row.way };
+        let before = self.on_the_bed(row.start(), -way, op.run_up);
+        let after = self.on_the_bed(row.end(), way, op.run_up);
+        self.power_word(0.0);
+        self.rapid(before);
+        self.beam_ready();
+        (before, after)
+    }
+
+    fn run_out(&mut self, after: Point, feed: f64) {
+        self.power_word(0.0);
+        self.feed_to(after, feed);
+        self.wait(self.machine.row_turn);
+    }
+
+    /// One burned stretch of a row, the head already in it.
+    fn stretch(&mut self, from: Point, to: Point, feed: f64, power: f64) {
+        self.power_word(0.0);
+        self.feed_to(from, feed);
+        self.power_word(power);
+        self.feed_to(to, feed);
+    }
+
+    /// `distance` mm from `p` in the direction `way`, or as far as the bed goes.
+    fn on_the_bed(&self, p: Point, way: Vec2, distance: f64) -> Point {
+        let room = |at: f64, way: f64, most: f64| match way {
+            w if w > 1e-9 => (most - at) / w,
+            w if w < -1e-9 => -at / w,
+            _ => f64::INFINITY,
+        };
+        let m = self.machine;
+        let free = room(p.x, way.x, m.bed_width).min(room(p.y, way.y, m.bed_height)).max(0.0);
+        p + way * distance.min(free)
+    }
+
+    fn wait(&mut self, seconds: f64) {
+        if seconds > 0.0 {
+            self.line(&format!("G4 P{}", number(seconds)));
+        }
     }
 
     fn line(&mut self, text: &str) {
@@ -126,7 +222,8 @@ impl Writer<'_> {
     }
     fn air(&mut self, on: bool) {
         if on != self.air {
-            self.line(if on { "M8" } else { "M9" });
+            let words = &self.machine.air;
+            self.line(if on { &words.0 } else { &words.1 });
             self.air = on;
         }
     }
@@ -188,6 +285,11 @@ impl Writer<'_> {
         if s.is_line() || rise < FLAT || to == self.at {
             return self.feed_to(to, feed);
         }
+        if !self.machine.arcs {
+            let steps = s.steps(CHORD);
+            (1..=steps).for_each(|i| self.feed_to(s.at(i as f64 / steps as f64), feed));
+            return;
+        }
         // The centre as seen from where the machine stands, so that rounding does not add up.
         let c = Segment { start: self.at, end: to, bulge: s.bulge }.center() - self.at;
         let f = self.feed_word(feed);
@@ -211,7 +313,27 @@ fn rounded(p: Point) -> Point {
 }
 
 fn number(v: f64) -> String {
-    let text = format!("{v:.4}");
-    let text = text.trim_end_matches('0').trim_end_matches('.');
-    if text == "-0" { "0".into() } else { text.into() }
+    let mut out = String::new();
+    push_number(&mut out, v);
+    out
+}
+
+/// Four decimals at most, without needless noughts.
+fn push_number(out: &mut String, v: f64) {
+    let ten_thousandths = (v * 1e4).round() as i64;
+    if ten_thousandths < 0 {
+        out.push('-');
+    }
+    let all = ten_thousandths.unsigned_abs();
+    let _ = write!(out, "{}", all / 10_000);
+    let mut rest = all % 10_000;
+    if rest > 0 {
+        out.push('.');
+        let mut place = 1000;
+        while rest > 0 {
+            out.push(char::from(b'0' + (rest / place) as u8));
+            rest %= place;
+            place /= 10;
+        }
+    }
 }

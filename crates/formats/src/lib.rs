@@ -4,6 +4,8 @@
 //! ([`MOST_BYTES`], [`MOST_ENTITIES`]) and answers a file that it cannot use with a [`ReadError`] that says where and what.
 
 pub mod bitmap;
+pub mod chart;
+mod clipping;
 pub mod dxf;
 pub mod gcode;
 pub mod pdf;

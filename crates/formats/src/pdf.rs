@@ -1,17 +1,18 @@
-//! PDF: lines and areas of all pages, side by side; writing stays readable as reference; pictures are counted.
+//! PDF: lines, areas and pictures of all pages, side by side; writing stays readable as reference.
 
-use crate::{MOST_ENTITIES, ReadError};
-use boustrophe_core::drawing::{Drawing, Entity, FileUnits, Shape, Style, Text};
-use boustrophe_core::geometry::{Affine, Bounds, Curve, Point, Vec2};
+use crate::bitmap::on_paper;
+use crate::{MOST_ENTITIES, ReadError, clipping};
+use boustrophe_core::drawing::{Bitmap, Drawing, Entity, FileUnits, Nature, Picture, Shape, Style, Text};
+use boustrophe_core::geometry::{Affine, Bounds, Clip, Curve, Point, Vec2, subpaths};
 use boustrophe_core::lettering;
 use hayro_interpret::font::GlyphRun;
 use hayro_interpret::{
-    BlendMode, ClipPath, Context, Device, DrawMode, DrawProps, FillRule, Image, ImageDrawProps, InterpreterCache, InterpreterSettings,
-    Paint, SoftMask, interpret_page,
+    BlendMode, ClipPath, Context, Device, DrawMode, DrawProps, FillRule, Image, ImageData, ImageDrawProps, InterpreterCache,
+    InterpreterSettings, LumaData, Paint, SoftMask, interpret_page,
 };
 use hayro_syntax::Pdf;
 use hayro_syntax::object::{Dict, String as PdfString};
-use kurbo::{BezPath, PathEl, Rect, Shape as _};
+use kurbo::{BezPath, Rect, Shape as _};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::Arc;
 
@@ -21,6 +22,9 @@ const POINTS: f64 = 72.0;
 const MOST_PAGES: usize = 200;
 /// Room between pages, points.
 const APART: f64 = 40.0;
+/// Pixels of one picture at most, and pictures of one file.
+const MOST_PIXELS: u64 = 120_000_000;
+const MOST_PICTURES: usize = 500;
 /// Height of capitals as a share of the font's size.
 const CAPITALS: f64 = 0.7;
 
@@ -67,24 +71,33 @@ fn affine(t: hayro_syntax::transform::Transform) -> Affine {
     Affine::new(t.as_coeffs())
 }
 
+/// A clip in force: its box, and its outlines where they are more than a box round everything.
+struct Clipped {
+    rect: Rect,
+    outlines: Option<Clip>,
+}
+
 struct Collector {
     drawing: Drawing,
     page: String,
     /// Names of the optional content that is open; empty ones are other marked content.
     layers: Vec<String>,
-    clips: Vec<Rect>,
+    clips: Vec<Clipped>,
+    /// Elements with outlines so far.
+    compounds: u32,
+    pictures: usize,
     over: bool,
 }
 
 impl Collector {
     fn new(file: &str) -> Self {
         let drawing = Drawing::new(file, FileUnits::Scale(25.4 / POINTS));
-        Self { drawing, page: String::new(), layers: Vec::new(), clips: Vec::new(), over: false }
+        Self { drawing, page: String::new(), layers: Vec::new(), clips: Vec::new(), compounds: 0, pictures: 0, over: false }
     }
 
     fn begin(&mut self, number: usize, x: f64, w: f64, h: f64) {
         self.page = format!("page {number}");
-        self.clips = vec![Rect::new(x, 0.0, x + w, h)];
+        self.clips = vec![Clipped { rect: Rect::new(x, 0.0, x + w, h), outlines: None }];
         self.drawing.pages.push(Bounds { min: Point::new(x, 0.0), max: Point::new(x + w, h) });
     }
 
@@ -97,10 +110,49 @@ impl Collector {
         self.layers.iter().rev().find(|l| !l.is_empty()).unwrap_or(&self.page).clone()
     }
 
+    /// A number for an element whose outlines are filled together.
+    fn compound(&mut self) -> u32 {
+        self.compounds += 1;
+        self.compounds
+    }
+
+    /// Cuts what was drawn from entity `first` on, within box `b`, to what the clips show.
+    fn cut(&mut self, first: usize, b: Rect) {
+        for c in &self.clips {
+            let within = b.x0 >= c.rect.x0 && b.x1 <= c.rect.x1 && b.y0 >= c.rect.y0 && b.y1 <= c.rect.y1;
+            match &c.outlines {
+                Some(outlines) if !(within && outlines.is_rectangle()) => clipping::cut(&mut self.drawing, first, outlines),
+                _ => {}
+            }
+        }
+    }
+
     /// True when nothing of the box is left by the clips.
     fn clipped(&self, b: Rect) -> bool {
-        self.clips.iter().any(|c| b.x1 < c.x0 || b.x0 > c.x1 || b.y1 < c.y0 || b.y0 > c.y1)
+        self.clips.iter().map(|c| c.rect).any(|c| b.x1 < c.x0 || b.x0 > c.x1 || b.y1 < c.y0 || b.y0 > c.y1)
     }
+}
+
+/// Lightness of a colour as people see it (ITU-R BT.709).
+fn luma(c: &[u8]) -> u8 {
+    ((2126 * u32::from(c[0]) + 7152 * u32::from(c[1]) + 722 * u32::from(c[2])) / 10_000) as u8
+}
+
+/// Grey levels of a picture over white paper.
+fn grey(data: &ImageData, alpha: Option<&LumaData>) -> Bitmap {
+    let (width, height) = (data.width() as usize, data.height() as usize);
+    let levels: Vec<u8> = match data {
+        ImageData::Rgb(d) => d.data.chunks_exact(3).map(luma).collect(),
+        ImageData::Luma(d) => d.data.clone(),
+    };
+    let opaque = alpha.filter(|a| a.width as usize * a.height as usize == a.data.len() && a.width > 0 && a.height > 0);
+    let seen = |(i, level): (usize, u8)| {
+        let Some(a) = opaque else { return level };
+        // The mask may have a resolution of its own.
+        let (x, y) = (i % width * a.width as usize / width, i / width * a.height as usize / height);
+        on_paper(level, a.data[y * a.width as usize + x])
+    };
+    Bitmap { width, height, grey: levels.into_iter().enumerate().map(seen).collect() }
 }
 
 fn colour(paint: &Paint) -> Option<[u8; 3]> {
@@ -111,49 +163,6 @@ fn colour(paint: &Paint) -> Option<[u8; 3]> {
         }
         Paint::Pattern(_) => Some([128, 128, 128]),
     }
-}
-
-/// The subpaths of a path as curves, each with whether it was closed.
-fn curves(path: &BezPath) -> Vec<(Vec<Curve>, bool)> {
-    let mut out: Vec<(Vec<Curve>, bool)> = Vec::new();
-    let (mut start, mut at) = (Point::ZERO, Point::ZERO);
-    let mut current: Vec<Curve> = Vec::new();
-    let mut lift = |current: &mut Vec<Curve>, closed: bool| {
-        if !current.is_empty() {
-            out.push((std::mem::take(current), closed));
-        }
-    };
-    for element in path.elements() {
-        match *element {
-            PathEl::MoveTo(p) => {
-                lift(&mut current, false);
-                (start, at) = (p, p);
-            }
-            PathEl::LineTo(p) => {
-                if p != at {
-                    current.push(Curve::Line(at, p));
-                }
-                at = p;
-            }
-            PathEl::QuadTo(a, p) => {
-                current.push(Curve::quadratic(at, a, p));
-                at = p;
-            }
-            PathEl::CurveTo(a, b, p) => {
-                current.push(Curve::Cubic(kurbo::CubicBez::new(at, a, b, p)));
-                at = p;
-            }
-            PathEl::ClosePath => {
-                if at != start {
-                    current.push(Curve::Line(at, start));
-                }
-                lift(&mut current, true);
-                at = start;
-            }
-        }
-    }
-    lift(&mut current, false);
-    out
 }
 
 impl<'a> Device<'a> for Collector {
@@ -188,15 +197,23 @@ impl<'a> Device<'a> for Collector {
         let style = Style { layer: self.layer(), stroke, fill, line_type: dashes, width, winding, ..Style::default() };
         let style = self.drawing.style(&style);
         let filled = stroke.is_none();
-        for (curves, closed) in curves(&placed) {
+        let first = self.drawing.entities.len();
+        let compound = self.compound();
+        for (curves, closed) in subpaths(&placed) {
             let closed = closed || filled && curves.len() > 1;
-            self.drawing.entities.push(Entity { style, shape: Shape::Path { curves, closed } });
+            self.drawing.entities.push(Entity { style, shape: Shape::Path { curves, closed }, compound });
         }
         self.drawing.read += 1;
+        self.cut(first, b);
     }
 
     fn push_clip_path(&mut self, clip: &ClipPath) {
-        self.clips.push(clip.path.bounding_box());
+        let rect = clip.path.bounding_box();
+        let outlines = rect.is_finite().then(|| {
+            let outlines: Vec<Vec<Curve>> = subpaths(&clip.path).into_iter().map(|c| c.0).collect();
+            clipping::clip(&outlines)
+        });
+        self.clips.push(Clipped { rect, outlines });
     }
     fn push_transparency_group(&mut self, _: f32, _: Option<SoftMask<'a>>, _: BlendMode) {}
 
@@ -226,12 +243,48 @@ impl<'a> Device<'a> for Collector {
         let (along, up) = (place * Point::new(1000.0, 0.0) - at, place * Point::new(0.0, 1000.0) - at);
         let style = self.drawing.style(&Style { layer: self.layer(), stroke: colour(&props.paint), text: true, ..Style::default() });
         let text = Text { at, height: up.hypot() * CAPITALS, angle: along.atan2(), value };
-        self.drawing.entities.push(Entity { style, shape: Shape::Text(text) });
+        self.drawing.entities.push(Entity::new(style, Shape::Text(text)));
         self.drawing.read += 1;
     }
 
-    fn draw_image(&mut self, _: Image<'a, '_>, _: ImageDrawProps<'a>) {
-        self.drawing.skip("picture");
+    fn draw_image(&mut self, image: Image<'a, '_>, props: ImageDrawProps<'a>) {
+        let pixels = (u64::from(image.width()), u64::from(image.height()));
+        if pixels.0 * pixels.1 > MOST_PIXELS || self.pictures >= MOST_PICTURES {
+            return self.drawing.skip("picture too large, or one of too many");
+        }
+        self.pictures += 1;
+        let mut bitmap = None;
+        match image {
+            Image::Raster(raster) => raster.with_rgba(|data, alpha| bitmap = Some(grey(&data, alpha.as_ref())), None),
+            // A stencil is ink where it is set, in its paint's colour.
+            Image::Stencil(stencil) => stencil.with_stencil(
+                |mask, paint| {
+                    let ink = colour(paint).map_or(0, |c| luma(&c));
+                    let levels = mask.data.iter().map(|a| on_paper(ink, *a)).collect();
+                    bitmap = Some(Bitmap { width: mask.width as usize, height: mask.height as usize, grey: levels });
+                },
+                None,
+            ),
+        }
+        let Some(bitmap) = bitmap.filter(|b| b.width > 0 && b.height > 0 && b.grey.len() == b.width * b.height) else {
+            return self.drawing.refuse("picture", format!("a picture on {} cannot be decoded.", self.page));
+        };
+        // Drawn in its own pixels, y down from its upper left corner.
+        let (w, h) = (pixels.0 as f64, pixels.1 as f64);
+        let place = props.transform * Affine::new([w, 0.0, 0.0, -h, 0.0, h]);
+        let corners = [(0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0)].map(|(x, y)| place * Point::new(x, y));
+        if place.determinant() == 0.0 || !corners.iter().all(|p| p.is_finite() && p.x.abs().max(p.y.abs()) <= Drawing::LARGEST_NUMBER) {
+            return self.drawing.refuse("picture", format!("a picture on {} has no place on the page.", self.page));
+        }
+        let b = Rect::from_points(corners[0], corners[2]).union_pt(corners[1]).union_pt(corners[3]);
+        if self.clipped(b) {
+            return self.drawing.skip("picture outside its clip");
+        }
+        let style = self.drawing.style(&Style { layer: self.layer(), nature: Nature::Picture, ..Style::default() });
+        let (first, compound) = (self.drawing.entities.len(), self.compound());
+        self.drawing.entities.push(Entity { style, shape: Shape::Picture(Picture { bitmap: Arc::new(bitmap), place }), compound });
+        self.drawing.read += 1;
+        self.cut(first, b);
     }
     fn pop_clip(&mut self) {
         self.clips.pop();

@@ -268,7 +268,7 @@ fn lay_out(faces: &[Face], drawing: &mut Drawing) {
 
 fn push(drawing: &mut Drawing, style: usize, path: &Path) {
     let curves = path.segments.iter().map(Curve::segment).collect();
-    drawing.entities.push(Entity { style, shape: Shape::Path { curves, closed: path.closed } });
+    drawing.entities.push(Entity::new(style, Shape::Path { curves, closed: path.closed }));
 }
 
 /// A, B ... Z, AA ...

@@ -6,11 +6,13 @@
 mod jobs;
 mod runs;
 mod schema;
+mod settings;
 #[cfg(test)]
 mod tests;
 
 pub use jobs::{Job, Revision};
 pub use runs::{NewRun, Run};
+pub use settings::{Setting, SettingChange};
 
 use diesel::connection::SimpleConnection;
 use diesel::prelude::*;

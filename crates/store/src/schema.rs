@@ -54,4 +54,24 @@ diesel::table! {
         ended_at -> Nullable<Text>,
     }
 }
-diesel::allow_tables_to_appear_in_same_query!(files, jobs, revisions, searches, runs);
+diesel::table! {
+    settings (kind, key) {
+        kind -> Text,
+        key -> Text,
+        position -> Integer,
+        body -> Text,
+    }
+}
+diesel::table! {
+    setting_changes (id) {
+        id -> Integer,
+        kind -> Text,
+        key -> Text,
+        before -> Nullable<Text>,
+        after -> Nullable<Text>,
+        person -> Text,
+        reason -> Text,
+        at -> Text,
+    }
+}
+diesel::allow_tables_to_appear_in_same_query!(files, jobs, revisions, searches, runs, settings, setting_changes);

@@ -1,4 +1,4 @@
-use crate::{NewRun, Store, StoreError};
+use crate::{NewRun, Setting, Store, StoreError};
 use boustrophe_core::decisions::Decisions;
 use boustrophe_core::edit::Edit;
 use boustrophe_core::ledger::Ledger;
@@ -67,4 +67,46 @@ fn what_was_under_way_is_known_after_a_crash() {
     let lost = store.run(run).expect("run");
     assert!(lost.state == "lost" && lost.ended_at.is_some() && lost.program == "M2");
     assert_eq!(store.close_lost_runs().expect("runs"), 0);
+}
+
+fn thing(kind: &str, key: &str, position: i32, body: &str) -> Setting {
+    Setting { kind: kind.into(), key: key.into(), position, body: body.into() }
+}
+
+#[test]
+fn the_shops_things_keep_their_history() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let store = Store::open(folder.path()).expect("it opens");
+    let first = [thing("rule", "1", 0, "{\"a\":1}"), thing("rule", "2", 1, "{\"a\":2}"), thing("machine", "lark", 0, "{}")];
+    assert_eq!(store.set_settings(&["rule", "machine"], &first, "built in", "as delivered").expect("stored"), 3);
+    assert_eq!(store.set_settings(&["rule", "machine"], &first, "Odile", "").expect("stored"), 0, "what is the same is no change");
+    // One is changed, one goes, one is new; the machine is of another kind and left alone.
+    let next = [thing("rule", "2", 0, "{\"a\":3}"), thing("rule", "3", 1, "{}")];
+    assert_eq!(store.set_settings(&["rule"], &next, "Odile Farrant", "tidied").expect("stored"), 3);
+    drop(store);
+    let store = Store::open(folder.path()).expect("it opens again");
+    let all = store.settings().expect("they are there");
+    assert_eq!(
+        all.iter().map(|s| (s.kind.as_str(), s.key.as_str())).collect::<Vec<_>>(),
+        [("machine", "lark"), ("rule", "2"), ("rule", "3")]
+    );
+    let history = store.setting_changes("rule", Some("2"), 10).expect("its history");
+    assert_eq!(history.len(), 2);
+    assert_eq!(
+        (history[0].before.as_deref(), history[0].after.as_deref(), history[0].person.as_str()),
+        (Some("{\"a\":2}"), Some("{\"a\":3}"), "Odile Farrant")
+    );
+    assert!(history[1].before.is_none() && history[1].reason == "as delivered");
+    let gone = &store.setting_changes("rule", Some("1"), 10).expect("its history")[0];
+    assert!(gone.after.is_none() && gone.before.is_some(), "what was taken away can be looked up");
+    assert_eq!(store.setting_changes("rule", None, 2).expect("the last two").len(), 2);
+}
+
+#[test]
+fn moving_a_thing_is_kept_but_is_no_change_of_it() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let store = Store::open(folder.path()).expect("it opens");
+    store.set_settings(&["rule"], &[thing("rule", "1", 0, "{}"), thing("rule", "2", 1, "{}")], "a", "").expect("stored");
+    assert_eq!(store.set_settings(&["rule"], &[thing("rule", "2", 0, "{}"), thing("rule", "1", 1, "{}")], "a", "").expect("stored"), 0);
+    assert_eq!(store.settings().expect("they are there").iter().map(|s| s.key.as_str()).collect::<Vec<_>>(), ["2", "1"]);
 }

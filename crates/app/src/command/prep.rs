@@ -3,6 +3,7 @@
 use super::options::{Failure, Prep, Reading};
 use crate::report::{Report, sheet_stem};
 use crate::writer;
+use crate::writer::write_program;
 use boustrophe_core::decisions::{Decisions, DrawingDecisions, HoldDecisions};
 use boustrophe_core::drawing::Drawing;
 use boustrophe_core::edit::Edit;
@@ -70,7 +71,7 @@ pub fn run(options: &Prep) -> Result<ExitCode, Failure> {
         }
     }
     let held = findings.iter().any(|f| f.severity == Severity::Stop || f.severity == Severity::Look && !options.accept);
-    write_all(options, &route, &findings, &decisions, !held, clock.seconds)?;
+    write_all(options, &route, &findings, &decisions, &shop, !held, clock.seconds)?;
     if held {
         for f in findings.iter().filter(|f| f.severity != Severity::Note) {
             eprintln!("{}: {}", f.severity, f.text);
@@ -188,6 +189,7 @@ fn write_all(
     route: &Route,
     findings: &[Finding],
     decisions: &Decisions,
+    shop: &Shop,
     released: bool,
     seconds: BTreeMap<&'static str, f64>,
 ) -> Result<(), Failure> {
@@ -201,14 +203,14 @@ fn write_all(
     if released {
         for (i, sheet) in route.nested.layout.sheets.iter().enumerate() {
             let stem = sheet_stem(i);
-            write_whole(&out.join(format!("{stem}.nc")), route.programs[i].as_bytes())?;
-            write_whole(&out.join(format!("{stem}.svg")), write_svg(&route.work, sheet).as_bytes())?;
-            write_whole(&out.join(format!("{stem}.dxf")), write_dxf(&route.work, sheet).as_bytes())?;
+            write_whole(&out.join(format!("{stem}.nc")), |file| write_program(route, i, decisions, shop, file))?;
+            write_whole(&out.join(format!("{stem}.svg")), |file| file.write_all(write_svg(&route.work, sheet).as_bytes()))?;
+            write_whole(&out.join(format!("{stem}.dxf")), |file| file.write_all(write_dxf(&route.work, sheet).as_bytes()))?;
         }
     }
     let report = Report::new(route, findings, decisions, released, seconds);
     let text = serde_json::to_string_pretty(&report).map_err(|e| Failure::Other(format!("the report cannot be written down: {e}")))?;
-    write_whole(&out.join("report.json"), text.as_bytes())
+    write_whole(&out.join("report.json"), |file| file.write_all(text.as_bytes()))
 }
 
 /// Programs of an earlier run must not be taken for this one's.
@@ -223,7 +225,7 @@ fn remove_older(out: &Path) {
 }
 
 /// A file appears whole or not at all.
-fn write_whole(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
+fn write_whole(path: &Path, write: impl FnOnce(&mut dyn Write) -> std::io::Result<()>) -> Result<(), Failure> {
     let failed = |error| Failure::File {
         path: path.display().to_string(),
         error,
@@ -231,6 +233,9 @@ fn write_whole(path: &Path, bytes: &[u8]) -> Result<(), Failure> {
     };
     let folder = path.parent().unwrap_or(Path::new("."));
     let mut file = tempfile::NamedTempFile::new_in(folder).map_err(failed)?;
-    file.write_all(bytes).and_then(|()| file.as_file().sync_all()).map_err(failed)?;
+    let mut buffered = std::io::BufWriter::with_capacity(1 << 18, file.as_file_mut());
+    write(&mut buffered).and_then(|()| buffered.flush()).map_err(failed)?;
+    drop(buffered);
+    file.as_file().sync_all().map_err(failed)?;
     file.persist(path).map(|_| ()).map_err(|e| failed(e.error))
 }

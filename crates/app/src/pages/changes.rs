@@ -6,9 +6,10 @@ use crate::edits::Form;
 use crate::error::{AppError, html};
 use crate::shop::App;
 use askama::Template;
-use axum::extract::{Form as Posted, Multipart, Path};
+use axum::extract::{Form as Posted, Multipart, Path, RawForm};
 use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Redirect, Response};
+use boustrophe_core::clean::Operation;
 use boustrophe_core::clean::coupon::slots;
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::edit::Edit;
@@ -47,32 +48,39 @@ pub async fn edit(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Form>)
     .await
 }
 
+/// Makes an edit on the revision that the page showed and answers with the station's docket.
+pub async fn make(app: Shared, job: i32, revision: i32, station: Station, edit: Edit) -> Result<Response, AppError> {
+    let edit = serde_json::to_string(&edit).map_err(|e| AppError::Sentence(e.to_string()))?;
+    self::edit(app, Path(job), Posted(Form { revision, station: station.slug().into(), edit, ..Form::default() })).await
+}
+
 /// Applies an edit to the revision that a page showed.
 pub fn apply(app: &App, job: i32, revision: i32, edit: &Edit) -> Result<(), AppError> {
     let before = app.store.revision(job, revision)?;
     let after = edit.apply(&before.decisions).map_err(AppError::Sentence)?;
     // Worked out before it is kept: a change that cannot be computed is refused, not stored.
-    let ledger: Ledger = app.route(&after)?.ledger;
+    let ledger: Ledger = app.route(&after, &app.shop())?.ledger;
     let id = app.store.add_revision(job, revision, &edit.label(), &after)?;
     app.store.set_ledger(id, &ledger)?;
     Ok(())
 }
 
-/// Thickness figures of a slot fit.
-#[derive(serde::Deserialize)]
-pub struct Fit {
-    revision: i32,
-    on: String,
-    nominal: String,
-    measured: String,
-    clearance: String,
-}
-
-/// Fits slots and tabs: the three figures become one edit.
-pub async fn slot_fit(app: Shared, job: Path<i32>, Posted(fit): Posted<Fit>) -> Result<Response, AppError> {
-    let value = format!("{}/{}/{}", fit.nominal, fit.measured, fit.clearance);
-    let form = Form { revision: fit.revision, station: "clean".into(), r#do: "slot-fit".into(), on: fit.on, value, ..Form::default() };
-    edit(app, job, Posted(form)).await
+/// Fits slots and tabs: three figures, and the contours whose slots are ticked to be fitted among all that have some.
+pub async fn slot_fit(app: Shared, Path(job): Path<i32>, RawForm(bytes): RawForm) -> Result<Response, AppError> {
+    let fields: Vec<(String, String)> = form_urlencoded::parse(&bytes).into_owned().collect();
+    let one = |name: &str| fields.iter().find(|f| f.0 == name).map_or("", |f| f.1.as_str());
+    let all = |name: &str| fields.iter().filter(|f| f.0 == name).map(|f| f.1.as_str()).collect::<Vec<_>>();
+    let mm = |name: &str| length(one(name), Unit::Mm).map_err(AppError::Sentence);
+    let wanted = all("fit");
+    let left = all("all").into_iter().filter(|c| !wanted.contains(c)).map(str::parse);
+    let operation = Operation::SlotFit {
+        nominal: mm("nominal")?,
+        measured: mm("measured")?,
+        clearance: mm("clearance")?,
+        leave: left.collect::<Result<_, _>>().map_err(AppError::Sentence)?,
+    };
+    let drawing = one("on").parse().map_err(|_| AppError::Sentence("that drawing is not there any more; load the page again".into()))?;
+    make(app, job, one("revision").parse().unwrap_or(0), Station::Clean, Edit::Operate { drawing, operation }).await
 }
 
 /// Figures of a slot coupon.
@@ -190,7 +198,8 @@ pub fn store_file(app: &App, name: &str, bytes: &[u8]) -> Result<String, AppErro
     keep(app, name, bytes)
 }
 
-fn keep(app: &App, name: &str, bytes: &[u8]) -> Result<String, AppError> {
+/// Keeps a file as it is; gives the hash of its bytes.
+pub fn keep(app: &App, name: &str, bytes: &[u8]) -> Result<String, AppError> {
     let hash: String = Sha256::digest(bytes).iter().map(|b| format!("{b:02x}")).collect();
     app.store.add_file(&hash, name, bytes)?;
     Ok(hash)

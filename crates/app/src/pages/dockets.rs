@@ -1,28 +1,27 @@
 //! What each station asks in its docket.
 
+use super::assign::Choice;
 use crate::error::AppError;
 use crate::shop::{App, Loaded};
 use crate::view::metres;
 use askama::Template;
 use boustrophe_core::assign::Process;
-use boustrophe_core::finding::{Severity, Station};
-use boustrophe_core::geometry::{Affine, Vec2};
+use boustrophe_core::finding::{Severity, Station, counted};
 use boustrophe_core::nest::{Setting as NestSetting, Turn};
 use boustrophe_core::shop::MachineKind;
 use boustrophe_core::time::clock;
 use boustrophe_core::{hold, intake};
-use boustrophe_formats::svg::path_data;
 use boustrophe_store::Run;
 
 /// The station's own part of the docket.
 pub fn body(app: &App, loaded: &Loaded, station: Station) -> Result<String, AppError> {
     let made = match station {
         Station::Intake => intake_body(app, loaded).render(),
-        Station::Clean => clean_body(loaded, app).render(),
-        Station::Assign => assign_body(app, loaded).render(),
+        Station::Clean => clean_body(loaded).render(),
+        Station::Assign => super::assign::docket(loaded).render(),
         Station::Nest => nest_body(app, loaded)?.render(),
         Station::Order => order_body(loaded).render(),
-        Station::Hold => hold_body(app, loaded).render(),
+        Station::Hold => hold_body(loaded).render(),
         Station::Proof => proof_body(loaded).render(),
         Station::Release => release_body(app, loaded)?.render(),
     };
@@ -41,6 +40,8 @@ struct DrawingRow {
     texts: usize,
     regions: usize,
     pages: usize,
+    /// The edits that take one page alone.
+    page_edits: Vec<String>,
     picture: Option<PictureView>,
     compared: Option<(usize, usize, usize)>,
 }
@@ -55,27 +56,51 @@ struct Intake {
 
 struct PictureView {
     pixels: String,
-    per_mm: String,
-    /// What the threshold, specks, smoothness and side are now, as they are typed.
-    trace: String,
+    /// Its density, and what it means for the rows.
+    judged: String,
     width: String,
+    engraved: bool,
+    threshold: u8,
+    found: bool,
+    speck: u32,
+    smooth: f64,
+    light: bool,
 }
 
-fn picture(d: &boustrophe_core::route::DrawingState, decided: &boustrophe_core::decisions::DrawingDecisions) -> Option<PictureView> {
+fn picture(
+    loaded: &Loaded,
+    d: &boustrophe_core::route::DrawingState,
+    decided: &boustrophe_core::decisions::DrawingDecisions,
+) -> Option<PictureView> {
     let p = d.drawing.bitmap.as_ref()?;
     let t = &decided.trace;
     let mm = d.intake.transform.determinant().abs().sqrt();
-    let threshold = t.threshold.unwrap_or_else(|| boustrophe_core::clean::trace::parting(p));
+    let pitch = loaded.shop.row_for(&loaded.revision.decisions, Process::Picture, None).map_or(0.1, |r| r.pitch);
     Some(PictureView {
         pixels: format!("{} × {}", p.width, p.height),
-        per_mm: format!("{:.1}", 1.0 / mm),
-        trace: format!("{threshold}/{}/{}/{}", t.speck, t.smooth, if t.invert { "light" } else { "dark" }),
+        judged: super::intake::judged(1.0 / mm, pitch),
         width: format!("{:.1}", p.width as f64 * mm),
+        engraved: decided.engraved,
+        threshold: t.threshold.unwrap_or_else(|| boustrophe_core::clean::trace::parting(p)),
+        found: t.threshold.is_none(),
+        speck: t.speck,
+        smooth: t.smooth,
+        light: t.invert,
     })
 }
 
 fn sizes((w, h): (f64, f64)) -> (String, String) {
     (format!("{w:.1} × {h:.1} mm"), format!("{:.2} × {:.2} in", w / 25.4, h / 25.4))
+}
+
+/// Pages offered one by one.
+const MOST_PAGES: usize = 24;
+
+fn page_edits(d: &boustrophe_core::route::DrawingState) -> Vec<String> {
+    let pages = &d.drawing.pages;
+    let one = |page: &boustrophe_core::geometry::Bounds| boustrophe_core::edit::Edit::SetRegions { drawing: d.id, regions: vec![*page] };
+    let offered = if pages.len() > 1 { pages.iter().take(MOST_PAGES) } else { pages.iter().take(0) };
+    offered.filter_map(|p| serde_json::to_string(&one(p)).ok()).collect()
 }
 
 fn intake_body(app: &App, loaded: &Loaded) -> Intake {
@@ -100,7 +125,8 @@ fn intake_body(app: &App, loaded: &Loaded) -> Intake {
                 texts: d.cleaned.texts.len(),
                 regions: decided.regions.len(),
                 pages: d.drawing.pages.len(),
-                picture: picture(d, decided),
+                page_edits: page_edits(d),
+                picture: picture(loaded, d, decided),
                 compared: super::intake::compared(app, loaded, d).map(|c| (c.kept, c.fresh.len(), c.gone.len())),
             }
         })
@@ -122,6 +148,39 @@ struct CleanRow {
     /// Where the tolerance lies on the same scale.
     gap_at: f64,
     refit: Option<f64>,
+    /// Slots and tabs as wide as the sheet is meant to be thick, by the contour they are in.
+    slots: Vec<SlotView>,
+}
+
+struct SlotView {
+    contour: String,
+    words: String,
+}
+
+fn slot_views(d: &boustrophe_core::route::DrawingState, nominal: f64) -> Vec<SlotView> {
+    use boustrophe_core::clean::operate::slots::{Kind, find};
+    let found = find(&d.cleaned.contours, nominal);
+    let mut out: Vec<SlotView> = Vec::new();
+    for c in &d.cleaned.contours {
+        let n = |kind| found.iter().filter(|f| f.contour == c.id && f.kind == kind).count();
+        let (slots, tabs) = (n(Kind::Slot), n(Kind::Tab));
+        if slots + tabs == 0 || out.len() >= MOST_PARTS {
+            continue;
+        }
+        let mut words = Vec::new();
+        if slots > 0 {
+            words.push(counted(slots, "slot end", "slot ends"));
+        }
+        if tabs > 0 {
+            words.push(counted(tabs, "tab", "tabs"));
+        }
+        let b = c.bounds;
+        out.push(SlotView {
+            contour: c.id.to_string(),
+            words: format!("{} in {:.1} × {:.1} at {:.0}, {:.0}", words.join(", "), b.width(), b.height(), b.min.x, b.min.y),
+        });
+    }
+    out
 }
 
 struct GapBar {
@@ -138,8 +197,6 @@ struct Clean {
     revision: i32,
     drawings: Vec<CleanRow>,
     thickness: f64,
-    /// Drawings with slots as wide as the sheet is meant to be thick.
-    slotted: Vec<u32>,
     verbs: &'static [(&'static str, &'static str)],
 }
 
@@ -166,12 +223,12 @@ fn gap_bars(gaps: &[f64]) -> Vec<GapBar> {
     counts.iter().enumerate().map(bar).collect()
 }
 
-fn clean_body(loaded: &Loaded, app: &App) -> Clean {
+fn clean_body(loaded: &Loaded) -> Clean {
     let decisions = &loaded.revision.decisions;
     let row = |d: &boustrophe_core::route::DrawingState| {
         let (closed, open) = d.cleaned.counts();
         let decided = decisions.drawing(d.id);
-        let gap = decided.and_then(|d| d.gap).unwrap_or(app.shop.tolerance.gap);
+        let gap = decided.and_then(|d| d.gap).unwrap_or(loaded.shop.tolerance.gap);
         CleanRow {
             id: d.id,
             name: d.cleaned.name.clone(),
@@ -183,110 +240,16 @@ fn clean_body(loaded: &Loaded, app: &App) -> Clean {
             gaps: if d.cleaned.gaps.is_empty() { Vec::new() } else { gap_bars(&d.cleaned.gaps) },
             gap_at: gap_scale(gap),
             refit: decided.and_then(|d| d.refit),
+            slots: slot_views(d, decisions.batch.thickness),
         }
     };
-    let slotted = loaded.route.findings.iter().filter(|f| f.code == "slots").filter_map(|f| f.place.drawing).collect();
     Clean {
         job: loaded.job.id,
         revision: loaded.revision.id,
         drawings: loaded.route.drawings.iter().map(row).collect(),
         thickness: decisions.batch.thickness,
-        slotted,
         verbs: boustrophe_core::clean::operate::words::VERBS,
     }
-}
-
-struct Choice {
-    slug: String,
-    name: String,
-    chosen: bool,
-}
-
-struct KeyView {
-    key: String,
-    words: String,
-    count: usize,
-    length: String,
-    why: String,
-    process: &'static str,
-    /// The sample's outline in a box of 40 × 40.
-    picture: String,
-    filled: bool,
-    choices: Vec<Choice>,
-}
-
-#[derive(Template)]
-#[template(path = "assign/docket.html")]
-struct Assign {
-    job: i32,
-    revision: i32,
-    rows: Vec<KeyView>,
-    processes: Vec<(&'static str, &'static str)>,
-    batches: Vec<Choice>,
-    feeds: Vec<(String, String, String)>,
-}
-
-fn assign_body(app: &App, loaded: &Loaded) -> Assign {
-    let rows = loaded
-        .route
-        .work
-        .key
-        .iter()
-        .map(|row| {
-            let mut choices = vec![Choice { slug: "shape".into(), name: "by rule or shape".into(), chosen: row.chosen.is_none() }];
-            choices.extend(Process::ALL.map(|p| Choice { slug: p.slug().into(), name: p.name().into(), chosen: row.chosen == Some(p) }));
-            let b = row.sample.bounds;
-            let fit = 36.0 / b.width().max(b.height()).max(1e-6);
-            let home = Affine::translate(Vec2::new(20.0, 20.0)) * Affine::scale(fit) * Affine::translate(-b.center().to_vec2());
-            KeyView {
-                key: row.key.clone(),
-                words: row.style.words(),
-                count: row.count,
-                length: metres(row.length),
-                why: row.why.words(),
-                process: row.process.name(),
-                picture: path_data(&row.sample.path.transformed(home), 40.0),
-                filled: row.style.fill.is_some() && row.style.stroke.is_none(),
-                choices,
-            }
-        })
-        .collect();
-    let b = &loaded.revision.decisions.batch;
-    let feeds = [Process::Cut, Process::Score, Process::Engrave, Process::Mark]
-        .into_iter()
-        .filter_map(|p| app.shop.row(&b.machine, &b.material, b.thickness, p))
-        .map(|r| {
-            (
-                r.process.name().to_owned(),
-                format!("{:.0} mm/min · {:.0} %", r.feed, r.power),
-                if r.process == Process::Engrave { format!("row {} mm", r.pitch) } else { format!("kerf {} mm", r.kerf) },
-            )
-        })
-        .collect();
-    Assign {
-        job: loaded.job.id,
-        revision: loaded.revision.id,
-        rows,
-        processes: Process::ALL.map(|p| (p.slug(), p.name())).to_vec(),
-        batches: batches(app, loaded),
-        feeds,
-    }
-}
-
-/// Every machine, material and thickness that the chart can cut.
-fn batches(app: &App, loaded: &Loaded) -> Vec<Choice> {
-    let now = &loaded.revision.decisions.batch;
-    let cuts = app.shop.chart.iter().filter(|r| r.process == Process::Cut);
-    cuts.map(|r| {
-        let machine = app.shop.machine(&r.machine).map_or(r.machine.as_str(), |m| m.name.as_str());
-        let material = app.shop.material(&r.material).map_or(r.material.as_str(), |m| m.name.as_str());
-        Choice {
-            slug: format!("{}/{}/{}", r.machine, r.material, r.thickness),
-            name: format!("{machine} · {material} {} mm", r.thickness),
-            chosen: r.machine == now.machine && r.material == now.material && (r.thickness - now.thickness).abs() < 0.05,
-        }
-    })
-    .collect()
 }
 
 struct PartRow {
@@ -318,8 +281,8 @@ const MOST_PARTS: usize = 60;
 
 fn nest_body(app: &App, loaded: &Loaded) -> Result<Nest, AppError> {
     let decisions = &loaded.revision.decisions;
-    let machine = app.shop.machine(&decisions.batch.machine).unwrap_or(&app.shop.machines[0]);
-    let setting = NestSetting::of(decisions, machine, &app.shop);
+    let machine = loaded.shop.machine(&decisions.batch.machine).unwrap_or(&loaded.shop.machines[0]);
+    let setting = NestSetting::of(decisions, machine, &loaded.shop);
     let parts = &loaded.route.work.parts;
     let sheet = |s: &boustrophe_core::nest::Sheet| {
         let size = format!("{}x{}", s.width, s.height);
@@ -395,13 +358,47 @@ struct Hold {
     nick_count: usize,
     lead_count: usize,
     plasma: bool,
+    sweep: Option<SweepView>,
 }
 
-fn hold_body(app: &App, loaded: &Loaded) -> Hold {
+struct SweepView {
+    /// `auto`, `x`, `y` or `angle`.
+    rows: &'static str,
+    angle: String,
+    one_way: bool,
+    planned: String,
+    full: String,
+    saved: String,
+    groups: usize,
+}
+
+/// How what is engraved is swept, and what planning it gains; nothing where nothing is engraved.
+fn sweep_view(loaded: &Loaded) -> Option<SweepView> {
+    let sheets = &loaded.route.toolpath.sheets;
+    let (planned, full) = sheets.iter().fold((0.0, 0.0), |s, p| (s.0 + p.swept.planned, s.1 + p.swept.full));
+    let s = loaded.revision.decisions.hold.sweep;
+    let rows = match s.angle {
+        None => "auto",
+        Some(0.0) => "x",
+        Some(90.0) => "y",
+        Some(_) => "angle",
+    };
+    (full > 0.0).then(|| SweepView {
+        rows,
+        angle: s.angle.map_or_else(String::new, |a| format!("{a}")),
+        one_way: s.one_way,
+        planned: clock(planned),
+        full: clock(full),
+        saved: clock(full - planned),
+        groups: sheets.iter().flat_map(|p| &p.ops).filter(|o| o.process == Process::Engrave).count(),
+    })
+}
+
+fn hold_body(loaded: &Loaded) -> Hold {
     let decisions = &loaded.revision.decisions;
     let b = &decisions.batch;
-    let machine = app.shop.machine(&b.machine).unwrap_or(&app.shop.machines[0]);
-    let setting = hold::Setting::of(decisions, machine, &app.shop);
+    let machine = loaded.shop.machine(&b.machine).unwrap_or(&loaded.shop.machines[0]);
+    let setting = hold::Setting::of(decisions, machine, &loaded.shop);
     let ops = || loaded.route.toolpath.sheets.iter().flat_map(|s| &s.ops);
     Hold {
         job: loaded.job.id,
@@ -410,10 +407,11 @@ fn hold_body(app: &App, loaded: &Loaded) -> Hold {
         width: format!("{}", setting.nick_width),
         pitch: format!("{}", setting.nick_pitch),
         leads: setting.leads,
-        kerf: app.shop.row(&b.machine, &b.material, b.thickness, Process::Cut).map_or("—".into(), |r| format!("{} mm", r.kerf)),
+        kerf: loaded.shop.row_for(decisions, Process::Cut, None).map_or("—".into(), |r| format!("{} mm", r.kerf)),
         nick_count: ops().map(|o| o.nicks.len()).sum(),
         lead_count: ops().filter(|o| !o.lead_in.is_empty()).count(),
         plasma: machine.kind == MachineKind::Plasma,
+        sweep: sweep_view(loaded),
     }
 }
 
@@ -483,6 +481,6 @@ fn release_body(app: &App, loaded: &Loaded) -> Result<Release, AppError> {
         rows: rows.collect(),
         runs: app.store.runs_of(loaded.job.id)?,
         initials: decisions.initials.clone(),
-        machine: app.shop.machine(&decisions.batch.machine).map_or_else(|| decisions.batch.machine.clone(), |m| m.name.clone()),
+        machine: loaded.shop.machine(&decisions.batch.machine).map_or_else(|| decisions.batch.machine.clone(), |m| m.name.clone()),
     })
 }

@@ -2,7 +2,7 @@
 
 use super::{Shared, blocking, changes};
 use crate::error::{AppError, html};
-use crate::shop::{App, Loaded};
+use crate::shop::Loaded;
 use crate::view::{Cell, ledger};
 use askama::Template;
 use axum::extract::{Form, Multipart};
@@ -41,7 +41,7 @@ pub async fn floor(app: Shared) -> Result<Html<String>, AppError> {
     blocking(&app, |app| {
         let mut cards = Vec::new();
         for job in app.store.jobs()? {
-            cards.push(card(app, &app.load(job.id)?));
+            cards.push(card(&app.load(job.id)?));
         }
         // Something to decide first, then by date.
         cards.sort_by(|a, b| {
@@ -52,10 +52,10 @@ pub async fn floor(app: Shared) -> Result<Html<String>, AppError> {
     .await
 }
 
-fn card(app: &App, loaded: &Loaded) -> Card {
+fn card(loaded: &Loaded) -> Card {
     let route = &loaded.route;
     let b = &loaded.revision.decisions.batch;
-    let material = app.shop.material(&b.material);
+    let material = loaded.shop.material(&b.material);
     let count = |severity: Severity| route.findings.iter().filter(|f| f.severity == severity).count();
     let first = route.nested.layout.sheets.first();
     let mut outlines = String::new();

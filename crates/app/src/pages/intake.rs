@@ -9,15 +9,14 @@ use axum::extract::{Form as Posted, Multipart, Path};
 use axum::http::StatusCode;
 use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
-use boustrophe_core::clean::{self, ContourId};
+use boustrophe_core::clean::trace::Trace;
+use boustrophe_core::clean::{Compared, compare};
 use boustrophe_core::drawing::{FileUnits, Unit};
 use boustrophe_core::edit::Edit;
-use boustrophe_core::geometry::{Affine, Bounds, Path as Line, Point, Vec2};
-use boustrophe_core::intake;
-use boustrophe_core::quantity::length;
+use boustrophe_core::geometry::{Affine, Bounds, Point, Vec2};
+use boustrophe_core::quantity::{count, length, number};
 use boustrophe_core::route::DrawingState;
 use serde::Deserialize;
-use std::collections::BTreeSet;
 
 /// Room between drawings on the bench, mm.
 pub const APART: f64 = 40.0;
@@ -48,6 +47,17 @@ pub fn extent(d: &DrawingState) -> Bounds {
         }
     }
     b
+}
+
+/// A picture's density against the rows it would be engraved with, in words.
+pub fn judged(per_mm: f64, pitch: f64) -> String {
+    let rows = 1.0 / pitch;
+    let verdict = match per_mm / rows {
+        share if share < 0.6 => "coarse: single pixels will be seen",
+        share if share > 2.5 => "finer than the rows can show",
+        _ => "as fine as the rows",
+    };
+    format!("{per_mm:.1} to the mm, {rows:.0} rows: {verdict}")
 }
 
 /// A length that was measured and what it really is: typed for a side, or between two points of the stage.
@@ -98,7 +108,7 @@ fn mm_of(d: &DrawingState, scale: f64) -> f64 {
     d.intake.transform.determinant().abs().sqrt() / scale
 }
 
-fn state(loaded: &Loaded, drawing: u32) -> Result<&DrawingState, AppError> {
+pub fn state(loaded: &Loaded, drawing: u32) -> Result<&DrawingState, AppError> {
     loaded.route.drawings.iter().find(|d| d.id == drawing).ok_or_else(|| gone(drawing))
 }
 
@@ -110,6 +120,39 @@ fn gone(drawing: u32) -> AppError {
 async fn post(app: Shared, job: Path<i32>, revision: i32, edit: &Edit) -> Result<Response, AppError> {
     let edit = serde_json::to_string(edit).map_err(|e| AppError::Sentence(e.to_string()))?;
     changes::edit(app, job, Posted(Form { revision, station: "intake".into(), edit, ..Form::default() })).await
+}
+
+/// How a picture is traced, as it is set.
+#[derive(Deserialize)]
+pub struct TraceForm {
+    revision: i32,
+    drawing: u32,
+    threshold: String,
+    /// `on` where the threshold is to be found from the picture.
+    #[serde(default)]
+    found: String,
+    speck: String,
+    smooth: String,
+    side: String,
+}
+
+/// Traces a picture otherwise.
+pub async fn trace(app: Shared, job: Path<i32>, Posted(form): Posted<TraceForm>) -> Result<Response, AppError> {
+    let edit = form.edit().map_err(AppError::Sentence)?;
+    post(app, job, form.revision, &edit).await
+}
+
+impl TraceForm {
+    fn edit(&self) -> Result<Edit, String> {
+        let threshold = if self.found == "on" { None } else { Some(count(self.threshold.trim(), 0, 255)? as u8) };
+        let invert = match self.side.as_str() {
+            "dark" => false,
+            "light" => true,
+            other => return Err(format!("“{other}” is no side; the shape is what is dark, or what is light")),
+        };
+        let trace = Trace { threshold, speck: count(self.speck.trim(), 1, 1_000_000)?, smooth: number(self.smooth.trim())?, invert };
+        Ok(Edit::SetTrace { drawing: self.drawing, trace })
+    }
 }
 
 /// A box on the bench, mm.
@@ -168,23 +211,11 @@ pub async fn picture(app: Shared, Path((job, drawing)): Path<(i32, u32)>) -> Res
     .await
 }
 
-/// What a new revision changed: contours that are new, and those of the file before that are gone.
-pub struct Compared {
-    pub kept: usize,
-    pub fresh: BTreeSet<ContourId>,
-    pub gone: Vec<Line>,
-}
-
 /// Compares a drawing with the file before it; `None` where there is none, or it can no longer be read.
 pub fn compared(app: &App, loaded: &Loaded, d: &DrawingState) -> Option<Compared> {
     let decided = loaded.revision.decisions.drawing(d.id)?;
     let (hash, name) = decided.before.as_ref()?;
     let before = app.drawing(hash, name).ok()?;
-    let machine = app.shop.machine(&loaded.revision.decisions.batch.machine).unwrap_or(&app.shop.machines[0]);
-    let (sized, _) = intake::run(&before, decided, machine);
-    let (before, _) = clean::run(&before, &sized, decided, &app.shop.tolerance);
-    let now: BTreeSet<ContourId> = d.cleaned.contours.iter().map(|c| c.id).collect();
-    let then: BTreeSet<ContourId> = before.contours.iter().map(|c| c.id).collect();
-    let gone = before.contours.iter().filter(|c| !now.contains(&c.id)).map(|c| c.path.clone()).collect();
-    Some(Compared { kept: now.intersection(&then).count(), fresh: now.difference(&then).copied().collect(), gone })
+    let machine = loaded.shop.machine(&loaded.revision.decisions.batch.machine).unwrap_or(&loaded.shop.machines[0]);
+    Some(compare(&before, &d.cleaned, decided, machine, &loaded.shop.tolerance))
 }

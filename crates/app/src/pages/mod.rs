@@ -1,11 +1,15 @@
 //! Pages and what they post to: one module a concern, handlers that fetch, call and render.
 
+pub mod assign;
+pub mod book;
+pub mod cards;
 pub mod changes;
 pub mod dockets;
 pub mod floor;
 pub mod history;
 pub mod intake;
 pub mod nesting;
+pub mod pictures;
 pub mod release;
 pub mod runs;
 pub mod stage;

@@ -3,10 +3,46 @@
 use super::{Shared, blocking};
 use crate::error::AppError;
 use crate::names;
+use crate::shop::{App, Loaded};
+use crate::writer::write_program;
+use axum::body::Body;
 use axum::extract::Path;
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
 use boustrophe_formats::sheet::{write_dxf, write_svg};
+use std::sync::Arc;
+
+/// Pieces of a program that wait to be sent.
+const AHEAD: usize = 4;
+
+/// A program as it is written, piece by piece: with pictures it may be longer than memory likes.
+fn program(app: Arc<App>, loaded: Loaded, sheet: usize, name: &str) -> Response {
+    let (to, from) = tokio::sync::mpsc::channel::<std::io::Result<Vec<u8>>>(AHEAD);
+    tokio::task::spawn_blocking(move || {
+        let mut pipe = Pipe(to.clone());
+        if let Err(error) = write_program(&loaded.route, sheet, &loaded.revision.decisions, &app.shop(), &mut pipe) {
+            // The other end may have gone; then nobody wants to know.
+            let _ = to.blocking_send(Err(error));
+        }
+    });
+    let pieces = futures_util::stream::unfold(from, |mut from| async { from.recv().await.map(|piece| (piece, from)) });
+    let header =
+        [(CONTENT_TYPE, "text/plain; charset=utf-8".to_owned()), (CONTENT_DISPOSITION, format!("attachment; filename=\"{name}\""))];
+    (header, Body::from_stream(pieces)).into_response()
+}
+
+/// Sends on what is written to it.
+struct Pipe(tokio::sync::mpsc::Sender<std::io::Result<Vec<u8>>>);
+
+impl std::io::Write for Pipe {
+    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+        self.0.blocking_send(Ok(bytes.to_vec())).map_err(|_| std::io::Error::from(std::io::ErrorKind::BrokenPipe))?;
+        Ok(bytes.len())
+    }
+    fn flush(&mut self) -> std::io::Result<()> {
+        Ok(())
+    }
+}
 
 /// A program or drawing of a sheet (from 1): `1.nc`, `1.svg`, `1.dxf`. Programs only once they are proved.
 pub async fn file(app: Shared, Path((job, name)): Path<(i32, String)>) -> Result<Response, AppError> {
@@ -21,7 +57,10 @@ pub async fn file(app: Shared, Path((job, name)): Path<(i32, String)>) -> Result
             "nc" if !route.released() => {
                 return Err(AppError::Sentence("the programs are not released: settle the open findings first.".into()));
             }
-            "nc" => (route.programs.get(sheet).cloned().ok_or_else(missing)?, "text/plain; charset=utf-8"),
+            "nc" => {
+                let name = format!("{}.nc", names::stem(&loaded.job, &loaded.revision.decisions, sheet));
+                return Ok(program(Arc::clone(app), loaded, sheet, &name));
+            }
             "svg" => (write_svg(&route.work, layout), "image/svg+xml"),
             "dxf" => (write_dxf(&route.work, layout), "application/dxf"),
             _ => return Err(missing()),

@@ -63,8 +63,9 @@ pub async fn page(app: Shared, Path(id): Path<i32>) -> Result<Html<String>, AppE
         let run = app.store.run(id)?;
         let job = app.store.job(run.job_id)?;
         let decisions = app.store.revision(run.job_id, run.revision)?.decisions;
-        let route = app.route(&decisions)?;
-        let material = app.shop.material(&decisions.batch.material);
+        let shop = app.shop();
+        let route = app.route(&decisions, &shop)?;
+        let material = shop.material(&decisions.batch.material);
         let layout = usize::try_from(run.sheet - 1).ok().and_then(|i| route.nested.layout.sheets.get(i));
         let outlines = layout.map_or_else(String::new, |l| {
             l.placed
@@ -75,7 +76,7 @@ pub async fn page(app: Shared, Path(id): Path<i32>) -> Result<Html<String>, AppE
         let status = html(&status_of(run.clone()))?.0;
         html(&Page {
             job_name: job.name,
-            machine: app.shop.machine(&run.machine).map_or_else(|| run.machine.clone(), |m| m.name.clone()),
+            machine: shop.machine(&run.machine).map_or_else(|| run.machine.clone(), |m| m.name.clone()),
             material: format!(
                 "{} {} mm",
                 material.map_or(decisions.batch.material.as_str(), |m| m.name.as_str()),

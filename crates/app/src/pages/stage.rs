@@ -7,9 +7,9 @@ use crate::shop::{App, Loaded};
 use axum::extract::{Path, Query};
 use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
-use boustrophe_core::assign::{Process, Why};
+use boustrophe_core::assign::{Item, Process, Why};
 use boustrophe_core::finding::Station;
-use boustrophe_core::geometry::{Affine, Path as Line, Point, Segment, Vec2};
+use boustrophe_core::geometry::{Affine, Path as Line, Segment, Vec2};
 use boustrophe_core::hold::Op;
 use boustrophe_core::nest::{Layout, SheetLayout};
 use boustrophe_core::proof::Traced;
@@ -34,6 +34,8 @@ struct Contour {
     closed: bool,
     /// New in this revision of the file.
     fresh: bool,
+    /// The matrix from its picture, a unit square with y down, where it frames one.
+    picture: Option<[f64; 6]>,
     d: Flat,
 }
 
@@ -85,10 +87,12 @@ struct Sheet {
     outline: Vec<Flat>,
     parts: Vec<Lying>,
     strokes: Vec<Stroke>,
-    /// y, then left and right of each stretch.
+    /// x, y of the begin and the end of each stretch.
     rows: Vec<Flat>,
     pitch: f64,
     travel: Vec<[f64; 4]>,
+    /// Contours with pictures, and the matrix from each.
+    pictures: Vec<(String, [f64; 6])>,
 }
 
 #[derive(Serialize)]
@@ -114,7 +118,7 @@ fn r(v: f64) -> f64 {
     (v * 1000.0).round() / 1000.0
 }
 
-fn flat(segments: &[Segment]) -> Flat {
+pub fn flat(segments: &[Segment]) -> Flat {
     let mut out = Vec::with_capacity(segments.len() * 3 + 2);
     if let Some(first) = segments.first() {
         out.extend([r(first.start.x), r(first.start.y)]);
@@ -149,7 +153,7 @@ fn json(value: &impl Serialize) -> Result<Response, AppError> {
 }
 
 fn build(app: &App, loaded: &Loaded, station: Station, live: bool) -> Stage {
-    let material = app.shop.material(&loaded.revision.decisions.batch.material);
+    let material = loaded.shop.material(&loaded.revision.decisions.batch.material);
     let mut stage = Stage {
         revision: loaded.revision.id,
         tone: material.map_or_else(|| "#d8d2c4".into(), |m| m.tone.clone()),
@@ -172,24 +176,28 @@ fn build(app: &App, loaded: &Loaded, station: Station, live: bool) -> Stage {
 
 fn bench(app: &App, loaded: &Loaded, station: Station) -> Vec<Bench> {
     let work = &loaded.route.work;
+    let drawn: usize = loaded.route.drawings.iter().map(|d| d.cleaned.contours.len()).sum();
+    let (drawn, numbers) = work.items.split_at(drawn.min(work.items.len()));
     let mut first = 0;
     let mut out = Vec::new();
     for d in &loaded.route.drawings {
         let n = d.cleaned.contours.len();
-        let items = &work.items[first..first + n];
+        let items = &drawn[first..first + n];
         first += n;
         let Some(home) = on_the_bench(loaded, d.id) else { continue };
         let b = extent(d);
         let compared = if station <= Station::Clean { compared(app, loaded, d) } else { None };
         let contours = items
             .iter()
+            .chain(numbers.iter().filter(|i| i.contour.drawing == d.id))
             .map(|i| {
                 let key = i.contour.style.key();
                 let looks = work.key.iter().position(|row| row.key == key).unwrap_or(0);
                 let flat = flat(&i.contour.path.transformed(home).segments);
                 let fresh = compared.as_ref().is_some_and(|c| c.fresh.contains(&i.contour.id));
                 let (id, closed) = (i.contour.id.to_string(), i.contour.path.closed);
-                Contour { id, of: i.contour.drawing, looks, p: i.process.slug(), why: why(i.why), closed, fresh, d: flat }
+                let picture = shown(i).map(|place| (home * place).as_coeffs());
+                Contour { id, of: i.contour.drawing, looks, p: i.process.slug(), why: why(i.why), closed, fresh, picture, d: flat }
             })
             .collect();
         let texts =
@@ -214,6 +222,12 @@ fn bench(app: &App, loaded: &Loaded, station: Station) -> Vec<Bench> {
         });
     }
     out
+}
+
+/// From a unit square with y down to where the item's picture lies; `None` where it has none to be engraved.
+fn shown(item: &Item) -> Option<Affine> {
+    let upright = Affine::new([1.0, 0.0, 0.0, -1.0, 0.0, 1.0]);
+    item.contour.picture_place().filter(|_| item.process == Process::Picture).map(|place| place * upright)
 }
 
 fn why(why: Why) -> Cow<'static, str> {
@@ -242,11 +256,12 @@ fn sheets(loaded: &Loaded, layout: &Layout, station: Station, kept: bool) -> Vec
                 rows: Vec::new(),
                 pitch: 0.1,
                 travel: Vec::new(),
+                pictures: pictures(loaded, s),
             };
             match route.toolpath.sheets.get(i).filter(|_| kept && station > Station::Nest) {
                 Some(path) => {
                     sheet.strokes =
-                        path.ops.iter().enumerate().filter(|(_, o)| o.rows.is_empty()).map(|(n, o)| stroke(loaded, s, n, o)).collect();
+                        path.ops.iter().enumerate().filter(|(_, o)| !o.is_swept()).map(|(n, o)| stroke(loaded, s, n, o)).collect();
                     sheet.travel = travel(&path.ops);
                     rows(&path.ops, &mut sheet);
                 }
@@ -270,6 +285,16 @@ fn parts(loaded: &Loaded, s: &SheetLayout) -> Vec<Lying> {
                 holes: part.holes.iter().map(|i| place(&work.items[*i].contour.path)).collect(),
             }
         })
+        .collect()
+}
+
+fn pictures(loaded: &Loaded, s: &SheetLayout) -> Vec<(String, [f64; 6])> {
+    let work = &loaded.route.work;
+    s.placed
+        .iter()
+        .filter_map(|p| Some((p, work.part(p.part)?)))
+        .flat_map(|(p, part)| part.items().map(move |i| (p, &work.items[i])))
+        .filter_map(|(p, item)| Some((item.contour.id.to_string(), (p.affine() * shown(item)?).as_coeffs())))
         .collect()
 }
 
@@ -321,16 +346,9 @@ fn stroke(loaded: &Loaded, s: &SheetLayout, n: usize, o: &Op) -> Stroke {
 }
 
 fn travel(ops: &[Op]) -> Vec<[f64; 4]> {
-    let end = |o: &Op| -> Option<Point> {
-        o.lead_out
-            .last()
-            .or_else(|| o.runs.last().and_then(|run| run.last()))
-            .map(|s| s.end)
-            .or_else(|| o.rows.last().map(boustrophe_core::hold::Row::end))
-    };
     ops.windows(2)
         .filter_map(|w| {
-            let (a, b) = (end(&w[0])?, w[1].start()?);
+            let (a, b) = (w[0].end()?, w[1].start()?);
             Some([r(a.x), r(a.y), r(b.x), r(b.y)])
         })
         .collect()
@@ -339,14 +357,15 @@ fn travel(ops: &[Op]) -> Vec<[f64; 4]> {
 fn rows(ops: &[Op], sheet: &mut Sheet) {
     let all: Vec<&boustrophe_core::hold::Row> = ops.iter().flat_map(|o| &o.rows).collect();
     if all.len() > 1 {
-        sheet.pitch = all.windows(2).map(|w| (w[1].y - w[0].y).abs()).filter(|d| *d > 1e-6).fold(f64::INFINITY, f64::min).clamp(0.02, 10.0);
+        sheet.pitch =
+            all.windows(2).map(|w| (w[1].at - w[0].at).abs()).filter(|d| *d > 1e-6).fold(f64::INFINITY, f64::min).clamp(0.02, 10.0);
     }
     let step = all.len().div_ceil(MOST_ROWS).max(1);
     sheet.pitch *= step as f64;
     sheet.rows = all
         .into_iter()
         .step_by(step)
-        .map(|row| std::iter::once(r(row.y)).chain(row.spans.iter().flat_map(|s| [r(s.0), r(s.1)])).collect())
+        .map(|row| row.spans.iter().flat_map(|s| [row.point(s.0), row.point(s.1)]).flat_map(|p| [r(p.x), r(p.y)]).collect())
         .collect();
 }
 
@@ -394,7 +413,7 @@ pub async fn moves(app: Shared, Path((job, sheet)): Path<(i32, usize)>) -> Resul
         let kind = |m: &Traced| match (m.process, m.lead) {
             (None | Some(Process::Reference), _) => 0.0,
             (_, true) => 5.0,
-            (Some(Process::Engrave), _) => 1.0,
+            (Some(Process::Engrave | Process::Picture), _) => 1.0,
             (Some(Process::Mark), _) => 2.0,
             (Some(Process::Score), _) => 3.0,
             (Some(Process::Cut), _) => 4.0,

@@ -64,15 +64,15 @@ pub async fn page(app: Shared, Path((job, slug)): Path<(i32, String)>, Query(wis
     blocking(&app, move |app| {
         let loaded = app.load(job)?;
         let docket = docket(app, &loaded, station, wish.part == "docket")?;
-        if wish.part == "docket" { html(&docket) } else { whole(app, &loaded, station, docket) }
+        if wish.part == "docket" { html(&docket) } else { whole(&loaded, station, docket) }
     })
     .await
 }
 
-fn whole(app: &App, loaded: &Loaded, station: Station, docket: Docket) -> Result<Html<String>, AppError> {
+fn whole(loaded: &Loaded, station: Station, docket: Docket) -> Result<Html<String>, AppError> {
     let b = &loaded.revision.decisions.batch;
-    let material = app.shop.material(&b.material).map_or(b.material.as_str(), |m| m.name.as_str());
-    let machine = app.shop.machine(&b.machine).map_or(b.machine.as_str(), |m| m.name.as_str());
+    let material = loaded.shop.material(&b.material).map_or(b.material.as_str(), |m| m.name.as_str());
+    let machine = loaded.shop.machine(&b.machine).map_or(b.machine.as_str(), |m| m.name.as_str());
     let rendered = html(&docket)?.0;
     html(&Page {
         name: loaded.job.name.clone(),

@@ -182,9 +182,70 @@ document.addEventListener("keydown", (event) => {
   }
 });
 
+/** What is chosen is carried to a process: over a chip or a row of the key it is made that. */
+const over = (x, y) => document.elementFromPoint(x, y)?.closest("[data-process]");
+stageElement?.addEventListener("carry", ({ detail: { x, y } }) => {
+  document.querySelectorAll(".carried-over").forEach((e) => e.classList.remove("carried-over"));
+  over(x, y)?.classList.add("carried-over");
+});
+stageElement?.addEventListener("dropped", ({ detail: { x, y, ids, done } }) => {
+  document.querySelectorAll(".carried-over").forEach((e) => e.classList.remove("carried-over"));
+  const to = done && over(x, y), form = $("#carry-form");
+  if (!to || !form) return;
+  form.querySelector("[name=on]").value = ids.join(",");
+  form.querySelector("[name=value]").value = to.dataset.process;
+  form.requestSubmit();
+});
+
+/** Sliders say their figure; a tracing or tone is shown while it is being set. */
+let trying = null;
+document.addEventListener("input", ({ target: field }) => {
+  if (field.type === "range") field.nextElementSibling.value = field.value;
+  const tracing = field.closest("form.trace"), toning = field.closest("form.tone");
+  clearTimeout(trying);
+  if (tracing) {
+    if (field.name === "threshold") tracing.elements.found.checked = false;
+    trying = setTimeout(async () => {
+      const f = tracing.elements;
+      const wish = new URLSearchParams({ speck: f.speck.value, smooth: f.smooth.value, invert: f.side.value === "light" });
+      if (!f.found.checked) wish.set("threshold", f.threshold.value);
+      const answer = await fetch(`${tracing.dataset.tracing}?${wish}`);
+      if (answer.ok) stage.tryOut(await answer.json());
+    }, 60);
+  }
+  if (toning) {
+    trying = setTimeout(() => {
+      const f = toning.elements;
+      const wish = new URLSearchParams({ dither: f.dither.value, brightness: f.brightness.value, contrast: f.contrast.value, gamma: f.gamma.value, invert: f.invert.checked });
+      stage.tryTone(toning.closest("[data-picture]").dataset.picture, wish);
+    }, 60);
+  }
+});
+/** How many rows of the key are ticked. */
+document.addEventListener("change", ({ target: field }) => {
+  if (field.name !== "keys") return;
+  const n = document.querySelectorAll("[name=keys]:checked").length;
+  $("#bulk").hidden = n === 0;
+  $("#bulk-count").textContent = n;
+});
+document.addEventListener("click", ({ target: button }) => {
+  const crop = button.closest("[data-crop], [data-uncrop]");
+  if (!crop) return;
+  const chosen = stage.chosen.find((i) => i.closed && i.p !== "picture");
+  if (crop.matches("[data-crop]") && !chosen) { notice("Choose the outline on the stage first, then crop to it."); return; }
+  const form = crop.closest("form");
+  form.elements.crop.value = crop.matches("[data-crop]") ? chosen.id : "";
+  form.requestSubmit();
+});
+/** Who writes in the shop's book is asked once. */
+for (const field of document.querySelectorAll("[data-person]")) {
+  field.value = localStorage.getItem("person") ?? "";
+  field.addEventListener("change", () => localStorage.setItem("person", field.value));
+}
+
 /** Files dropped anywhere, or picked. */
 const target = () => document.querySelector("[data-drop]")?.dataset.drop ?? (docket() ? `/jobs/${docket().dataset.job}/drawings` : null);
-const dropZone = $(".bench") ?? $(".floor");
+const dropZone = $(".bench") ?? document.querySelector("[data-drop]");
 async function send(files, to = target()) {
   if (!files.length || !to) return;
   const form = new FormData();

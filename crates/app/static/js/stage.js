@@ -1,8 +1,8 @@
 // Draws the stage and picks on it. It decides nothing: what is drawn comes from the server, y up in mm.
 
-const INK = { cut: "#22292b", score: "#7b3b63", engrave: "#8a5a2b", mark: "#1f6f6b", reference: "#8b959b" };
+const INK = { picture: "#8a5a2b", cut: "#22292b", score: "#7b3b63", engrave: "#8a5a2b", mark: "#1f6f6b", reference: "#8b959b" };
 const STOP = "#c8402a", LOOK = "#b98510", LICHEN = "#5f7a3a";
-const ORDER = ["reference", "engrave", "mark", "score", "cut"];
+const ORDER = ["reference", "picture", "engrave", "mark", "score", "cut"];
 
 /** Adds x, y, bulge, x, y, ... to a path: lines, and arcs where the bulge is not 0. */
 function trace(path, d, close) {
@@ -75,6 +75,7 @@ export class Stage {
     const scene = await response.json();
     const before = this.extent;
     this.station = station;
+    this.job = job;
     this.scene = scene;
     this.overlay = null;
     this.underlay = null;
@@ -103,18 +104,19 @@ export class Stage {
       b.gone.forEach((d) => trace(gone, d, false));
       b.contours.filter((c) => c.fresh).forEach((c) => trace(fresh, c.d, c.closed));
       const picture = b.picture && this.picture(...b.picture);
-      const inks = {};
+      const inks = {}, pictures = [];
       const solid = new Path2D();
       for (const c of b.contours) {
+        if (c.picture) pictures.push(this.picture(`/jobs/${this.job}/tone/${c.id}?revision=${this.scene.revision}`, c.picture));
         trace((inks[c.p] ??= new Path2D()), c.d, c.closed);
         if (c.closed && c.p === "cut") trace(solid, c.d, true);
         this.items.push({ ...c, dx: 0, dy: 0, b: boundsOf(c.d) });
       }
-      this.groups.push({ kind: "bench", box: [b.x, b.y, b.w, b.h], name: b.name, id: b.id, inks, solid, gone, fresh, picture, texts: b.texts, engraved: inks.engrave });
+      this.groups.push({ kind: "bench", box: [b.x, b.y, b.w, b.h], name: b.name, id: b.id, inks, solid, gone, fresh, picture, pictures, texts: b.texts, engraved: inks.engrave });
     }
     for (const s of sheets) {
       add(s.x, s.y, s.w, s.h);
-      const group = { kind: "sheet", box: [s.x, s.y, s.w, s.h], sheet: s, inks: {}, kerfs: new Map(), leads: new Path2D(), parts: new Path2D(), edge: new Path2D(), rows: new Path2D(), travel: new Path2D() };
+      const group = { kind: "sheet", box: [s.x, s.y, s.w, s.h], sheet: s, inks: {}, kerfs: new Map(), leads: new Path2D(), parts: new Path2D(), edge: new Path2D(), rows: new Path2D(), travel: new Path2D(), pictures: s.pictures.map(([id, matrix]) => this.picture(`/jobs/${this.job}/tone/${id}?revision=${this.scene.revision}`, matrix)) };
       if (s.outline.length) s.outline.forEach((o) => trace(group.edge, o, true)); else group.edge.rect(0, 0, s.w, s.h);
       for (const p of s.parts) { trace(group.parts, p.outline, true); p.holes.forEach((h) => trace(group.parts, h, true)); }
       for (const k of s.strokes) {
@@ -126,7 +128,7 @@ export class Stage {
         k.leads.forEach((l) => trace(group.leads, l, false));
         this.items.push({ id: k.id, p: k.p, d: k.drawn, dx: s.x, dy: s.y, b: boundsOf(k.drawn), closed: true });
       }
-      for (const row of s.rows) for (let i = 1; i + 1 < row.length; i += 2) { group.rows.moveTo(row[i], row[0]); group.rows.lineTo(row[i + 1], row[0]); }
+      for (const row of s.rows) for (let i = 0; i + 3 < row.length; i += 4) { group.rows.moveTo(row[i], row[i + 1]); group.rows.lineTo(row[i + 2], row[i + 3]); }
       for (const t of s.travel) { group.travel.moveTo(t[0], t[1]); group.travel.lineTo(t[2], t[3]); }
       this.groups.push(group);
     }
@@ -141,6 +143,8 @@ export class Stage {
       image = new Image();
       image.onload = () => this.redraw();
       image.src = address;
+      // Tones of earlier revisions are not wanted again.
+      if (this.pictures.size > 60) this.pictures.clear();
       this.pictures.set(address, image);
     }
     return { image, matrix };
@@ -254,6 +258,7 @@ export class Stage {
     }
     c.fillStyle = shade(this.scene.tone, 10);
     c.fill(g.solid, "evenodd");
+    this.drawPictures(c, g);
     if (g.engraved) { c.fillStyle = INK.engrave + "59"; c.fill(g.engraved, "evenodd"); }
     for (const p of ORDER) if (g.inks[p]) this.ink(c, p, g.inks[p], 1.5);
     this.pen(c, STOP, 1.6, [6, 4]); c.stroke(g.gone);
@@ -275,8 +280,53 @@ export class Stage {
     }
   }
 
+  /** Pictures in their engraved tone, with corner ticks. */
+  drawPictures(c, g) {
+    for (const { image, matrix: [a, b, cc, d, e, f] } of g.pictures) {
+      if (g.kind === "bench") {
+        // What will lie under it is the material.
+        c.save(); c.transform(a, b, cc, d, e, f); c.fillStyle = shade(this.scene.tone, 10); c.fillRect(0, 0, 1, 1); c.restore();
+      }
+      if (image.complete && image.naturalWidth) {
+        c.save();
+        c.transform(a, b, cc, d, e, f);
+        c.drawImage(image, 0, 0, 1, 1);
+        c.restore();
+      }
+      this.pen(c, INK.picture, 1.6);
+      const tick = 9 / this.view.k, u = tick / Math.hypot(a, b), v = tick / Math.hypot(cc, d);
+      c.beginPath();
+      for (const [x, y] of [[0, 0], [1, 0], [1, 1], [0, 1]]) {
+        const at = (p, q) => [a * p + cc * q + e, b * p + d * q + f], du = x ? -u : u, dv = y ? -v : v;
+        c.moveTo(...at(x + du, y)); c.lineTo(...at(x, y)); c.lineTo(...at(x, y + dv));
+      }
+      c.stroke();
+    }
+  }
+
+  /** A picture in a tone that is being tried. */
+  tryTone(id, wish) {
+    for (const g of this.groups) for (const p of g.pictures) {
+      if (!p.image.src.includes(`/tone/${id}`)) continue;
+      const next = new Image();
+      next.onload = () => { p.image = next; this.redraw(); };
+      next.src = `/jobs/${this.job}/tone/${id}?${wish}`;
+    }
+  }
+
+  /** Outlines that are being tried, over what is drawn; none to stop. */
+  tryOut(lines) {
+    this.underlay = lines && ((c) => {
+      const path = new Path2D();
+      lines.forEach((d) => trace(path, d, true));
+      this.place(c); this.pen(c, LICHEN, 2); c.stroke(path);
+    });
+    this.redraw();
+  }
+
   /** One process in its own form: cut solid, score double dashed, mark with ticks, reference dotted. */
   ink(c, process, path, px) {
+    if (process === "picture") return;
     if (process === "engrave") this.pen(c, INK.engrave, 0.8);
     else if (process === "score") this.pen(c, INK.score, px, [7, 2, 3, 2]);
     else if (process === "mark") this.pen(c, INK.mark, px, [9, 2, 1.5, 2]);
@@ -296,6 +346,7 @@ export class Stage {
     c.fillStyle = shade(tone, 12);
     c.fill(g.parts, "evenodd");
     if (this.scene.grain) this.drawGrain(c, g);
+    this.drawPictures(c, g);
     if (g.inks.engrave && !s.rows.length) { c.fillStyle = INK.engrave + "88"; c.fill(g.inks.engrave, "evenodd"); }
     if (s.rows.length) { c.strokeStyle = INK.engrave; c.lineWidth = Math.max(s.pitch * 0.82, 0.35 / k); c.setLineDash([]); c.stroke(g.rows); }
     for (const p of ["mark", "score"]) if (g.inks[p]) this.ink(c, p, g.inks[p], 1.4);
@@ -406,7 +457,8 @@ export class Stage {
     let from = null;
     el.addEventListener("pointerdown", (e) => {
       const box = e.shiftKey ? "within" : e.altKey ? "touching" : null;
-      from = { x: e.offsetX, y: e.offsetY, view: { ...this.view }, moved: false, box };
+      const carried = !box && this.station === "assign" && this.chosen.length > 0 && this.held(e.offsetX, e.offsetY);
+      from = { carried, x: e.offsetX, y: e.offsetY, view: { ...this.view }, moved: false, box };
       if (e.isTrusted) el.setPointerCapture(e.pointerId);
     });
     el.addEventListener("pointermove", (e) => {
@@ -414,11 +466,18 @@ export class Stage {
       const dx = e.offsetX - from.x, dy = e.offsetY - from.y;
       if (Math.hypot(dx, dy) > 3) { from.moved = true; if (!from.box) el.classList.add("held"); }
       if (!from.moved) return;
+      if (from.carried) { this.element.dispatchEvent(new CustomEvent("carry", { detail: { x: e.clientX, y: e.clientY } })); return; }
       if (from.box) { this.lasso = { ...from, tx: e.offsetX, ty: e.offsetY }; this.blit(); }
       else this.move({ ...from.view, x: from.view.x + dx, y: from.view.y + dy });
     });
     const release = (e) => {
       el.classList.remove("held");
+      if (from?.carried && from.moved) {
+        const ids = [...new Set(this.chosen.map((i) => i.id))];
+        this.element.dispatchEvent(new CustomEvent("dropped", { detail: { x: e.clientX, y: e.clientY, ids, done: e.type === "pointerup" } }));
+        from = null;
+        return;
+      }
       if (from && !from.moved && e.type === "pointerup" && this.measuring) this.measure(e.offsetX, e.offsetY);
       else if (from && !from.moved && e.type === "pointerup") this.pick(e.offsetX, e.offsetY, e.shiftKey);
       else if (this.lasso && this.station === "intake") { const l = this.lasso; this.lasso = null; this.askRegion(l); }
@@ -527,6 +586,15 @@ export class Stage {
     };
     const found = mine.filter(rules[how]);
     this.choose(how === "others" ? found : [first, ...found.filter((i) => i !== first)]);
+  }
+
+  /** True when the place is on something that is chosen. */
+  held(px, py) {
+    const { x, y, k } = this.view, reach = 6 / k, mx = (px - x) / k, my = (y - py) / k;
+    return this.chosen.some((i) => {
+      const lx = mx - i.dx, ly = my - i.dy, b = i.b;
+      return lx > b[0] - reach && lx < b[2] + reach && ly > b[1] - reach && ly < b[3] + reach;
+    });
   }
 
   /** The contour nearest to a click, within six pixels, the smallest first. */

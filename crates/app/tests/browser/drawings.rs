@@ -3,20 +3,47 @@
 use crate::harness::{Browser, Hand, Shop, demo_file};
 use std::path::{Path, PathBuf};
 
-fn file(folder: &Path, name: &str, content: &[u8]) -> PathBuf {
+pub fn file(folder: &Path, name: &str, content: &[u8]) -> PathBuf {
     let path = folder.join(name);
     std::fs::write(&path, content).expect("written");
     path
 }
 
 /// A DXF in mm: `0 LINE ...` as words.
-fn dxf(entities: &str) -> String {
+pub fn dxf(entities: &str) -> String {
     let body: String = entities.split_whitespace().map(|w| format!("{w}\n")).collect();
     format!("0\nSECTION\n2\nHEADER\n9\n$INSUNITS\n70\n4\n0\nENDSEC\n0\nSECTION\n2\nENTITIES\n{body}0\nENDSEC\n0\nEOF\n")
 }
 
-fn rectangle(x: f64, y: f64, w: f64, h: f64) -> String {
+pub fn rectangle(x: f64, y: f64, w: f64, h: f64) -> String {
     format!("0 LWPOLYLINE 8 P 90 4 70 1 10 {x} 20 {y} 10 {} 20 {y} 10 {} 20 {} 10 {x} 20 {} ", x + w, x + w, y + h, y + h)
+}
+
+/// A PDF of pages of 720 × 504 points with these contents.
+fn pdf(pages: &[&str]) -> Vec<u8> {
+    let n = pages.len();
+    let mut objects = vec!["<< /Type /Catalog /Pages 2 0 R >>".to_owned()];
+    let kids: Vec<String> = (0..n).map(|i| format!("{} 0 R", 4 + 2 * i)).collect();
+    objects.push(format!("<< /Type /Pages /Count {n} /Kids [{}] >>", kids.join(" ")));
+    objects.push("<< /Type /Font /Subtype /Type1 /BaseFont /Helvetica >>".to_owned());
+    for (i, content) in pages.iter().enumerate() {
+        objects.push(format!(
+            "<< /Type /Page /Parent 2 0 R /MediaBox [0 0 720 504] /Resources << /Font << /F1 3 0 R >> >> /Contents {} 0 R >>",
+            5 + 2 * i
+        ));
+        objects.push(format!("<< /Length {} >>\nstream\n{content}\nendstream", content.len()));
+    }
+    let mut out = b"%PDF-1.4\n".to_vec();
+    let mut places = Vec::new();
+    for (i, o) in objects.iter().enumerate() {
+        places.push(out.len());
+        out.extend(format!("{} 0 obj\n{o}\nendobj\n", i + 1).bytes());
+    }
+    let start = out.len();
+    out.extend(format!("xref\n0 {}\n0000000000 65535 f \n", objects.len() + 1).bytes());
+    places.iter().for_each(|p| out.extend(format!("{p:010} 00000 n \n").bytes()));
+    out.extend(format!("trailer << /Size {} /Root 1 0 R >>\nstartxref\n{start}\n%%EOF\n", objects.len() + 1).bytes());
+    out
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -42,14 +69,23 @@ async fn a_drawing_is_resized_by_two_points() {
 async fn a_region_of_a_plan_is_taken() {
     let (shop, browser) = (Shop::open("serve"), Browser::open().await);
     let hand = Hand { page: &browser.page, shop: &shop.address };
-    let mut entities = rectangle(0.0, 0.0, 297.0, 210.0);
-    entities += &rectangle(40.0, 60.0, 80.0, 50.0);
-    entities += &rectangle(200.0, 10.0, 80.0, 30.0);
-    hand.job_with("Plan", &[file(shop.data.path(), "plan.dxf", dxf(&entities).as_bytes())]).await;
-    hand.stage_box((30.0, 50.0), (130.0, 120.0)).await;
+    // Two pages: a frame with two things in it, and notes. In points: 72 make an inch.
+    let pages = ["0 0 720 504 re S 72 144 216 108 re S 504 36 144 72 re S", "BT /F1 12 Tf 20 30 Td (Notes) Tj ET 36 36 72 72 re S"];
+    hand.job_with("Plan", &[file(shop.data.path(), "plan.pdf", &pdf(&pages))]).await;
+    assert!(hand.text(".drawing").await.contains("2 pages side by side"), "{}", hand.text(".drawing").await);
+    hand.stage_box((20.0, 45.0), (110.0, 95.0)).await;
     hand.until("the card", "document.querySelector('#card .what')?.textContent.includes('region')").await;
+    hand.shoot("region").await;
     hand.change("the region", hand.click("#card button")).await;
-    assert!(hand.text(".size").await.contains("80.0 × 50.0 mm") && hand.text(".drawing").await.contains("Only 1 region"));
+    assert!(
+        hand.text(".size").await.contains("76.2 × 38.1 mm") && hand.text(".drawing").await.contains("Only 1 region"),
+        "{}",
+        hand.text(".drawing").await
+    );
+    hand.change("the second page", hand.click(".pages form:nth-child(2) button")).await;
+    assert!(hand.text(".size").await.contains("25.4 × 25.4 mm"), "{}", hand.text(".size").await);
+    hand.change("all of it", hand.click(".drawing .row:not(.pages) button")).await;
+    assert!(!hand.text(".drawing").await.contains("region of it"));
     browser.shut().await;
 }
 
@@ -69,14 +105,20 @@ async fn a_picture_is_sized_and_traced() {
     hand.station("2", "clean").await;
     assert!(hand.text("#docket").await.contains("2 closed"), "{}", hand.text("#docket").await);
     hand.station("1", "intake").await;
-    hand.change("the light side", hand.fill(".trace", "128/12/0.6/light")).await;
+    // While the threshold moves, its outlines are shown and nothing is changed yet.
+    let revision = hand.revision().await;
+    hand.value("(() => { const r = document.querySelector('.trace [name=threshold]'); r.value = 128; r.dispatchEvent(new Event('input', { bubbles: true })); })()").await;
+    hand.until("the tracing is tried", "document.querySelector('#stage').stage.underlay !== null").await;
+    hand.shoot("tracing").await;
+    assert_eq!(hand.revision().await, revision);
+    hand.change("the light side", hand.choose(".trace [name=side]", "light")).await;
     hand.station("2", "clean").await;
     assert!(hand.text("#docket").await.contains("3 closed"), "the frame, the ring's edge and the middle");
     browser.shut().await;
 }
 
 /// Decodes base 64.
-fn base64(text: &str) -> Vec<u8> {
+pub fn base64(text: &str) -> Vec<u8> {
     let value = |c: u8| match c {
         b'A'..=b'Z' => c - b'A',
         b'a'..=b'z' => c - b'a' + 26,
@@ -127,15 +169,27 @@ async fn operations_are_typed_on_what_is_chosen_and_taken_back() {
 async fn slots_are_fitted_to_the_measured_sheet() {
     let (shop, browser) = (Shop::open("serve"), Browser::open().await);
     let hand = Hand { page: &browser.page, shop: &shop.address };
-    let entities = [rectangle(0.0, 0.0, 100.0, 60.0), rectangle(30.0, 20.0, 3.0, 20.0), rectangle(60.0, 20.0, 5.0, 20.0)].concat();
+    let entities = [
+        rectangle(0.0, 0.0, 100.0, 60.0),
+        rectangle(30.0, 20.0, 3.0, 20.0),
+        rectangle(60.0, 20.0, 5.0, 20.0),
+        rectangle(80.0, 20.0, 3.0, 15.0),
+    ]
+    .concat();
     hand.job_with("Shelf", &[file(shop.data.path(), "shelf.dxf", dxf(&entities).as_bytes())]).await;
     hand.station("2", "clean").await;
-    assert!(hand.text(".findings").await.contains("2 slot ends and 0 tabs"), "{}", hand.text(".findings").await);
+    assert!(hand.text(".findings").await.contains("4 slot ends and 0 tabs"), "{}", hand.text(".findings").await);
+    assert!(hand.text(".ticks").await.contains("2 slot ends in 3.0 × 20.0 at 30, 20"), "{}", hand.text(".ticks").await);
+    hand.shoot("slot-fit").await;
     hand.page_type(".slot-fit [name=measured]", "2.85").await;
+    // One of them is to stay as it is drawn.
+    hand.click(".ticks li:nth-child(2) input[type=checkbox]").await;
     hand.change("the fit", hand.click(".slot-fit button")).await;
     assert!(hand.text(".done-list").await.contains("3 mm fitted to 2.85 + 0.05 mm"));
     hand.stage_click(30.05, 30.0, false).await;
     hand.until("the slot is narrower", "document.querySelector('#card .what')?.textContent.includes('2.90 × 20.00 mm')").await;
+    hand.stage_click(80.0, 27.0, false).await;
+    hand.until("the other is not", "document.querySelector('#card .what')?.textContent.includes('3.00 × 15.00 mm')").await;
     browser.shut().await;
 }
 

@@ -236,6 +236,16 @@ impl Hand<'_> {
         self.point(&[("pointerdown", from.0, from.1), ("pointermove", to.0, to.1), ("pointerup", to.0, to.1)], true).await;
     }
 
+    /// Carries what is chosen from a place in mm of the bench to something beside the stage.
+    pub async fn carry(&self, from: (f64, f64), to: &str) {
+        self.point(&[("pointerdown", from.0, from.1)], false).await;
+        let script = format!(
+            "const c = document.querySelector('#stage').stage.canvas, r = document.querySelector(\"{to}\").getBoundingClientRect();
+             for (const kind of ['pointermove', 'pointermove', 'pointerup']) c.dispatchEvent(new PointerEvent(kind, {{ clientX: r.left + 20, clientY: r.top + 8, pointerId: 1, bubbles: true }}));"
+        );
+        self.page.execute(script, Vec::new()).await.expect("a script runs");
+    }
+
     /// A picture of the page, into the folder named by BOUSTROPHE_SHOTS; nothing without it.
     pub async fn shoot(&self, name: &str) {
         if let Ok(folder) = std::env::var("BOUSTROPHE_SHOTS") {

@@ -1,5 +1,7 @@
 //! The command line as a script uses it: what goes in, what comes out, and what is refused.
 
+mod motion;
+
 use serde_json::Value;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};

@@ -6,7 +6,8 @@ use crate::decisions::Decisions;
 use crate::drawing::{Nature, Style, colour_name};
 use crate::edit::Edit;
 use crate::finding::{Finding, Severity, Station};
-use crate::shop::{Match, Shop};
+use crate::shop::Shop;
+use crate::shop::rules::{loosely, steps};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -47,8 +48,16 @@ pub(super) fn process_of(contour: &Contour, decisions: &Decisions, shop: &Shop) 
     if contour.style.nature == Nature::Annotation {
         return (Process::Reference, Why::Annotation);
     }
-    if let Some(n) = shop.rules.iter().position(|r| matches(&r.when, &contour.style)) {
+    if contour.style.nature == Nature::Centre {
+        let b = &decisions.batch;
+        let tool = shop.row(&b.machine, &b.material, b.thickness, Process::Mark).is_some();
+        return (if tool { Process::Mark } else { Process::Score }, Why::Centre);
+    }
+    if let Some(n) = shop.rules.iter().position(|r| r.when.holds(contour)) {
         return (shop.rules[n].process, Why::Rule(n + 1));
+    }
+    if contour.style.nature == Nature::Picture {
+        return (Process::Picture, Why::Picture);
     }
     if contour.style.text {
         return (Process::Engrave, Why::Letters);
@@ -62,12 +71,13 @@ pub(super) fn process_of(contour: &Contour, decisions: &Decisions, shop: &Shop) 
     if contour.path.closed { (Process::Cut, Why::Closed) } else { (Process::Score, Why::Open) }
 }
 
-fn matches(when: &Match, style: &Style) -> bool {
-    match when {
-        Match::Stroke(colour) => style.stroke == Some(*colour),
-        Match::Filled => style.fill.is_some() && style.stroke.is_none(),
-        Match::Layer(name) => style.layer.eq_ignore_ascii_case(name),
+/// Which of the job's settings a contour is done with: by hand, then by key; none that is for another process.
+pub(super) fn setting_of(contour: &Contour, process: Process, decisions: &Decisions) -> Option<u32> {
+    if decisions.settings.is_empty() {
+        return None;
     }
+    let chosen = decisions.contour_settings.get(&contour.id).or_else(|| decisions.key_settings.get(&contour.style.key()));
+    chosen.copied().filter(|id| decisions.settings.iter().any(|s| s.id == *id && s.process == process))
 }
 
 /// The rows in order of first appearance; proposes a process where a colour nearly is that of a rule.
@@ -119,23 +129,14 @@ fn rows_process(row: &KeyRow) -> Contour {
     usual
 }
 
+/// Proposes what a rule nearly says of a look: by a colour that is a little off, or a layer whose name is written otherwise.
 fn near_miss(row: &KeyRow, shop: &Shop) -> Option<Finding> {
-    let stroke = row.style.stroke?;
     if row.chosen.is_some() || matches!(row.why, Why::Rule(_)) {
         return None;
     }
-    let near = shop.rules.iter().filter_map(|r| match r.when {
-        Match::Stroke(colour) => Some((distance(colour, stroke), colour, r.process)),
-        _ => None,
-    });
-    let (steps, colour, process) = near.filter(|n| n.0 > 0 && n.0 <= shop.near_colour).min_by_key(|n| n.0)?;
-    let text = format!(
-        "{} is {steps} steps of colour from {}, the shop's colour for {}; as it stands it goes by shape.",
-        row.style.words(),
-        colour_name(colour),
-        process.name().to_lowercase()
-    );
-    let finding = Finding::new(Station::Assign, Severity::Look, "near-colour", row.count, text).on([row.sample.id]);
+    let (distance, process, code) = near_colour(row, shop).or_else(|| near_layer(row, shop))?;
+    let text = format!("{} {distance}; as it stands it goes by shape.", row.style.words());
+    let finding = Finding::new(Station::Assign, Severity::Look, code, row.count, text).on([row.sample.id]);
     let make = |p: Process| Edit::SetKey { key: row.key.clone(), process: Some(p) };
     // By shape it may already be what the rule would make it: then there is nothing to choose, only to confirm.
     if process == row.process {
@@ -148,7 +149,25 @@ fn near_miss(row: &KeyRow, shop: &Shop) -> Option<Finding> {
     )
 }
 
-/// Largest difference in a channel, in steps of 255.
-fn distance(a: [u8; 3], b: [u8; 3]) -> u32 {
-    (0..3).map(|i| u32::from(a[i].abs_diff(b[i]))).max().unwrap_or(0)
+fn near_colour(row: &KeyRow, shop: &Shop) -> Option<(String, Process, &'static str)> {
+    let stroke = row.style.stroke?;
+    let near = shop.rules.iter().filter_map(|r| r.when.stroke.map(|(colour, reach)| (steps(colour, stroke), reach, colour, r.process)));
+    let (off, _, colour, process) = near.filter(|n| n.0 > n.1 && n.0 <= n.1 + shop.near_colour).min_by_key(|n| n.0)?;
+    let words = format!("is {off} steps of colour from {}, the shop's colour for {}", colour_name(colour), process.name().to_lowercase());
+    Some((words, process, "near-colour"))
+}
+
+fn near_layer(row: &KeyRow, shop: &Shop) -> Option<(String, Process, &'static str)> {
+    let name = loosely(&row.style.layer);
+    let near = shop.rules.iter().find_map(|r| {
+        let pattern = r.when.layer.as_ref()?;
+        (!name.is_empty() && *pattern != row.style.layer && crate::shop::rules::fits(&loosely(pattern), &name))
+            .then_some((pattern, r.process))
+    });
+    let (pattern, process) = near?;
+    let words = format!(
+        "differs from the layer “{pattern}”, which the shop's rule makes {}, only by letter case, spaces or hyphens",
+        process.name().to_lowercase()
+    );
+    Some((words, process, "near-layer"))
 }

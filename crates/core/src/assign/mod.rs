@@ -2,9 +2,11 @@
 
 mod containment;
 mod key;
+mod numbers;
 mod parts;
 #[cfg(test)]
 mod tests;
+mod thin;
 
 pub use containment::parents;
 pub use key::KeyRow;
@@ -19,9 +21,11 @@ use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 
 /// What is done along a contour.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Process {
+    /// A bitmap swept in rows.
+    Picture,
     /// Its area is swept in rows.
     Engrave,
     /// A tool other than beam or torch.
@@ -29,6 +33,7 @@ pub enum Process {
     /// A shallow line.
     Score,
     /// Through the sheet.
+    #[default]
     Cut,
     /// Seen, never sent.
     Reference,
@@ -36,11 +41,12 @@ pub enum Process {
 
 impl Process {
     /// Those a person chooses from.
-    pub const ALL: [Self; 5] = [Self::Cut, Self::Score, Self::Engrave, Self::Mark, Self::Reference];
+    pub const ALL: [Self; 6] = [Self::Cut, Self::Score, Self::Engrave, Self::Picture, Self::Mark, Self::Reference];
 
     /// Name as shown.
     pub fn name(self) -> &'static str {
         match self {
+            Self::Picture => "Picture",
             Self::Engrave => "Engrave",
             Self::Mark => "Mark",
             Self::Score => "Score",
@@ -51,6 +57,7 @@ impl Process {
     /// Name in addresses and data.
     pub fn slug(self) -> &'static str {
         match self {
+            Self::Picture => "picture",
             Self::Engrave => "engrave",
             Self::Mark => "mark",
             Self::Score => "score",
@@ -81,6 +88,12 @@ pub enum Why {
     Area,
     /// Letters of single strokes.
     Writing,
+    /// A picture.
+    Picture,
+    /// A point that is to be marked.
+    Centre,
+    /// A number that parts get.
+    Number,
     /// A closed outline.
     Closed,
     /// An open line.
@@ -100,6 +113,9 @@ impl Why {
             Self::Annotation => "it tells about the drawing".into(),
             Self::Area => "hatched area".into(),
             Self::Writing => "single-stroke writing".into(),
+            Self::Picture => "a picture".into(),
+            Self::Centre => "a point".into(),
+            Self::Number => "the part's number".into(),
             Self::Closed => "closed outline".into(),
             Self::Open => "open line".into(),
             Self::Letters => "letters".into(),
@@ -116,6 +132,8 @@ pub struct Item {
     pub process: Process,
     /// Why.
     pub why: Why,
+    /// The job's own setting that it is done with, where not the chart's.
+    pub setting: Option<u32>,
 }
 
 /// Every contour with its process, and the parts they make.
@@ -146,7 +164,7 @@ pub fn run(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop) -> (Wo
         let first = items.len();
         items.extend(drawing.contours.iter().map(|c| {
             let (process, why) = key::process_of(c, decisions, shop);
-            Item { contour: Arc::clone(c), process, why }
+            Item { contour: Arc::clone(c), process, why, setting: key::setting_of(c, process, decisions) }
         }));
         let made: Vec<_> = items[first..].iter().filter(|i| i.process != Process::Reference).map(|i| Arc::clone(&i.contour)).collect();
         findings.extend(crate::clean::leftovers(drawing, &made));
@@ -168,8 +186,14 @@ pub fn run(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop) -> (Wo
             );
         }
     }
+    if let Some(n) = &decisions.numbers {
+        findings.extend(numbers::add(&mut items, &mut parts, n));
+    }
+    let spot = shop.machine(&decisions.batch.machine).map_or(0.1, |m| m.spot);
     findings.extend(drawings.iter().filter_map(|d| slots_as_thick(d, decisions.batch.thickness)));
-    findings.extend(open_engraving(&items));
+    findings.extend(thin::open(&items, spot));
+    findings.extend(thin::thin(&items, spot));
+    findings.extend(coarse_pictures(&items, decisions, shop));
     findings.extend(missing_rows(&items, decisions, shop));
     if parts.is_empty() && !drawings.is_empty() {
         findings.push(Finding::new(
@@ -208,45 +232,64 @@ fn slots_as_thick(drawing: &Cleaned, thickness: f64) -> Option<Finding> {
     (!found.is_empty()).then(|| Finding::new(Station::Clean, Severity::Note, "slots", found.len(), text).at(drawing.drawing, at))
 }
 
-fn open_engraving(items: &[Item]) -> Option<Finding> {
-    let open: Vec<ContourId> =
-        items.iter().filter(|i| i.process == Process::Engrave && !i.contour.path.closed).map(|i| i.contour.id).collect();
-    if open.is_empty() {
-        return None;
-    }
-    let n = open.len();
+/// Pictures with fewer pixels than rows: their pixels will be seen.
+fn coarse_pictures(items: &[Item], decisions: &Decisions, shop: &Shop) -> Option<Finding> {
+    let pitch = shop.row_for(decisions, Process::Picture, None)?.pitch;
+    let coarse: Vec<(ContourId, f64)> = items
+        .iter()
+        .filter(|i| i.process == Process::Picture)
+        .filter_map(|i| Some((i, i.contour.picture.as_ref()?, i.contour.picture_place()?)))
+        .map(|(i, bitmap, place)| (i.contour.id, bitmap.width as f64 / place.as_coeffs()[0].hypot(place.as_coeffs()[1])))
+        .filter(|(_, per_mm)| *per_mm < 0.6 / pitch)
+        .collect();
+    let (n, least) = (coarse.len(), coarse.iter().map(|c| c.1).fold(f64::INFINITY, f64::min));
     let text = format!(
-        "{} to be engraved but {} no area: nothing would happen there.",
-        counted(n, "open line is", "open lines are"),
-        if n == 1 { "has" } else { "have" }
+        "{} {} only {least:.1} pixels to the mm where rows stand {:.0} to the mm: single pixels will be seen. A smaller size or a finer picture helps.",
+        counted(n, "picture", "pictures"),
+        if n == 1 { "has" } else { "have" },
+        1.0 / pitch
     );
-    let edit = Edit::SetContours { contours: open.clone(), process: Some(Process::Score) };
-    Some(Finding::new(Station::Assign, Severity::Look, "engrave-open", n, text).on(open).mend(format!("Score the {n} instead"), edit))
+    (n > 0).then(|| Finding::new(Station::Assign, Severity::Note, "coarse-picture", n, text).on(coarse.into_iter().map(|c| c.0)))
 }
 
+/// Processes without a row in the cut chart: a row for the nearest thickness is proposed. Rows that are proposed are told as
+/// unproved.
 fn missing_rows(items: &[Item], decisions: &Decisions, shop: &Shop) -> Vec<Finding> {
     let batch = &decisions.batch;
     let mut used: Vec<Process> = items.iter().map(|i| i.process).filter(|p| *p != Process::Reference).collect();
     used.sort_unstable();
     used.dedup();
-    let missing = used.into_iter().filter(|p| shop.row(&batch.machine, &batch.material, batch.thickness, *p).is_none());
-    missing
-        .map(|process| {
-            let text = format!(
-                "The cut chart has no {} settings for {} {} mm on {}.",
-                process.name().to_lowercase(),
-                shop.material(&batch.material).map_or(batch.material.as_str(), |m| m.name.as_str()),
-                batch.thickness,
-                shop.machine(&batch.machine).map_or(batch.machine.as_str(), |m| m.name.as_str()),
-            );
-            let mut finding = Finding::new(Station::Assign, Severity::Stop, "chart-missing", 1, text);
-            for thickness in shop.thicknesses(&batch.machine, &batch.material) {
-                if shop.row(&batch.machine, &batch.material, thickness, process).is_some() {
-                    let edit = Edit::SetBatch { machine: batch.machine.clone(), material: batch.material.clone(), thickness };
-                    finding = finding.choice(format!("Use {thickness} mm"), edit);
-                }
+    let material = shop.material(&batch.material).map_or(batch.material.as_str(), |m| m.name.as_str());
+    let machine = shop.machine(&batch.machine).map_or(batch.machine.as_str(), |m| m.name.as_str());
+    let mut findings = Vec::new();
+    for process in used {
+        let name = process.name().to_lowercase();
+        if let Some(row) = shop.row_for(decisions, process, None) {
+            if row.unproved {
+                let text = format!(
+                    "The {name} settings for {material} {} mm on {machine} are unproved: {:.0} mm/min, {:.0} %. Try them on scrap, and keep them once a run has come out well.",
+                    batch.thickness, row.feed, row.power
+                );
+                findings.push(
+                    Finding::new(Station::Assign, Severity::Look, "unproved", 1, text)
+                        .choice("Go on with them", Edit::Accept { code: "unproved".into() }),
+                );
             }
-            finding
-        })
-        .collect()
+            continue;
+        }
+        let text = format!("The cut chart has no {name} settings for {material} {} mm on {machine}.", batch.thickness);
+        let mut finding = Finding::new(Station::Assign, Severity::Stop, "chart-missing", 1, text);
+        if let Some((row, from)) = shop.proposed(&batch.machine, &batch.material, batch.thickness, process) {
+            let label = format!("Try {:.0} mm/min, {:.0} %, from {from} mm", row.feed, row.power);
+            finding = finding.choice(label, Edit::ProposeRow { row: Box::new(row) });
+        }
+        for thickness in shop.thicknesses(&batch.machine, &batch.material) {
+            if shop.row(&batch.machine, &batch.material, thickness, process).is_some() {
+                let edit = Edit::SetBatch { machine: batch.machine.clone(), material: batch.material.clone(), thickness };
+                finding = finding.choice(format!("Use {thickness} mm"), edit);
+            }
+        }
+        findings.push(finding);
+    }
+    findings
 }

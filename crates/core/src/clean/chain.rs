@@ -16,6 +16,8 @@ pub(super) struct Chained {
     pub(super) style: usize,
     /// Combined hash of the sources, the same whatever the order of joining.
     pub(super) name: u64,
+    /// Number of the element that an outline was drawn with, 0 for what was chained.
+    pub(super) compound: u32,
 }
 
 /// Two ends that do not meet.
@@ -38,6 +40,8 @@ pub(super) struct Options {
     pub(super) join_dashes: bool,
     /// How near dashes of a row lie to one line.
     pub(super) near: f64,
+    /// Lines of several styles that only close together are one outline.
+    pub(super) across_styles: bool,
 }
 
 /// What chaining came to.
@@ -51,6 +55,8 @@ pub(super) struct Outcome {
     pub(super) branches: Vec<Point>,
     /// Starts of rows of dashes that were left, and how many dashes they have.
     pub(super) dashes: (Vec<Point>, usize),
+    /// Starts of outlines that closed only with lines of another style.
+    pub(super) across: Vec<Point>,
 }
 
 /// An end of a piece: piece × 2, + 1 for its far end.
@@ -60,12 +66,12 @@ const FREE: usize = usize::MAX;
 /// Chains pieces: ends that meet first, then dashes in a row, then ends across gaps. Styles that are `aside` are chained,
 /// but neither dashes nor gaps are looked for in them.
 pub(super) fn run(pieces: Vec<Piece>, aside: &[bool], options: Options) -> Outcome {
-    let Options { same, gap, report, join_dashes, near } = options;
+    let Options { same, gap, report, join_dashes, near, across_styles } = options;
     let (whole, loose): (Vec<Piece>, Vec<Piece>) = pieces.into_iter().partition(|p| p.path.closed || p.path.segments.is_empty());
     let mut contours: Vec<Chained> = whole
         .into_iter()
         .filter(|p| !p.path.segments.is_empty())
-        .map(|p| Chained { path: p.path, style: p.style, name: p.source })
+        .map(|p| Chained { path: p.path, style: p.style, name: p.source, compound: p.compound })
         .collect();
 
     let (links, branches) = meet(&loose, same);
@@ -84,12 +90,79 @@ pub(super) fn run(pieces: Vec<Piece>, aside: &[bool], options: Options) -> Outco
 
     let (links, joined) = bridge(&open, gap.max(same));
     if !joined.is_empty() {
-        let as_pieces = open.into_iter().map(|c| Piece { path: c.path, style: c.style, source: c.name }).collect();
+        let as_pieces = open.into_iter().map(|c| Piece { path: c.path, style: c.style, source: c.name, compound: c.compound }).collect();
         open = trace(as_pieces, &links);
     }
+    let across = if across_styles { across(&mut open, same.max(near)) } else { Vec::new() };
+    contours.extend(open.extract_if(.., |c| c.path.closed));
     let (_, left) = bridge(&open, report);
     contours.extend(open);
-    Outcome { contours, joined, open: left, branches, dashes }
+    Outcome { contours, joined, open: left, branches, dashes, across }
+}
+
+/// Joins open lines of several styles that make an outline only together: rings in which at every end just one other end
+/// lies within `same` mm. The ring takes the style of its longest line. Gives the start of each.
+fn across(open: &mut Vec<Chained>, same: f64) -> Vec<Point> {
+    let mut cells = Cells::new(same, open.len() * 2);
+    let mut meets: Vec<Vec<End>> = vec![Vec::new(); open.len() * 2];
+    for end in 0..open.len() * 2 {
+        let at = end_point(&open[end / 2].path, end % 2 == 1);
+        cells.near(at, same, |other, _| {
+            meets[end].push(other);
+            meets[other].push(end);
+        });
+        cells.add(at);
+    }
+    let mut used = vec![false; open.len()];
+    let mut rings: Vec<Vec<End>> = Vec::new();
+    for first in 0..open.len() {
+        let mut ring = Vec::new();
+        let mut at = first * 2;
+        let closed = loop {
+            if used[at / 2] {
+                break at == first * 2 && ring.len() > 1;
+            }
+            used[at / 2] = true;
+            ring.push(at);
+            match meets[at ^ 1].as_slice() {
+                [next] if next / 2 != at / 2 => at = *next,
+                _ => break false,
+            }
+        };
+        let styles = |ring: &[End]| ring.iter().any(|e| open[e / 2].style != open[ring[0] / 2].style);
+        if closed && styles(&ring) {
+            rings.push(ring);
+        } else {
+            // Another line may still find its ring through these.
+            ring.iter().skip(1).for_each(|e| used[e / 2] = false);
+        }
+    }
+    let mut joined = Vec::new();
+    for ring in &rings {
+        let longest =
+            ring.iter().map(|e| e / 2).max_by(|a, b| open[*a].path.length().total_cmp(&open[*b].path.length())).unwrap_or(ring[0] / 2);
+        let mut segments = Vec::new();
+        for e in ring {
+            let path = &open[e / 2].path;
+            if e.is_multiple_of(2) {
+                append(&mut segments, path.segments.iter().copied())
+            } else {
+                append(&mut segments, path.reversed().segments.into_iter())
+            }
+        }
+        seal(&mut segments);
+        let name = ring.iter().fold(0_u64, |n, e| n.wrapping_add(mixed(open[e / 2].name)));
+        joined.push(Chained { path: Path::new(segments, true), style: open[longest].style, name: mixed(name), compound: 0 });
+    }
+    let gone: Vec<usize> = rings.iter().flatten().map(|e| e / 2).collect();
+    let mut at = 0;
+    open.retain(|_| {
+        at += 1;
+        !gone.contains(&(at - 1))
+    });
+    let starts = joined.iter().map(|c| end_point(&c.path, false)).collect();
+    open.extend(joined);
+    starts
 }
 
 fn end_point(path: &Path, far: bool) -> Point {
@@ -220,7 +293,8 @@ fn trace(pieces: Vec<Piece>, links: &[End]) -> Vec<Chained> {
         if closed {
             seal(&mut path.segments);
         }
-        out.push(Chained { path, style: pieces[start / 2].style, name });
+        let compound = if count == 1 { pieces[start / 2].compound } else { 0 };
+        out.push(Chained { path, style: pieces[start / 2].style, name, compound });
     }
     out
 }

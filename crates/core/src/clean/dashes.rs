@@ -140,7 +140,7 @@ pub(super) fn joined(pieces: Vec<Chained>, rows: &Rows) -> Vec<Chained> {
         } else {
             round(row, &pieces)
         };
-        lines.push(Chained { path, style: first.style, name: source });
+        lines.push(Chained { path, style: first.style, name: source, compound: 0 });
     }
     let kept = pieces.into_iter().zip(gone).filter(|(_, gone)| !gone).map(|(p, _)| p);
     kept.chain(lines).collect()

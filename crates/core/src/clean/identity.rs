@@ -4,15 +4,16 @@
 //! unit or removing its double leaves its name alone.
 
 use super::chain::Chained;
+use crate::drawing::Picture;
 use crate::geometry::{Curve, Point};
 use rustc_hash::{FxHashMap, FxHasher};
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 use std::fmt;
-use std::hash::Hasher;
+use std::hash::{Hash, Hasher};
 use std::str::FromStr;
 
 /// Name of a contour; sixteen hexadecimal digits in text.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct ContourId(pub u64);
 
 impl fmt::Display for ContourId {
@@ -76,6 +77,14 @@ pub(super) fn of(contours: &[Chained], drawing: u32) -> Vec<ContourId> {
             ContourId(mixed(c.name ^ mixed(u64::from(drawing)).wrapping_add(*n)))
         })
         .collect()
+}
+
+/// Name of a picture by where it lies in the drawing and how large it is; `i` tells equal ones apart.
+pub(super) fn of_picture(picture: &Picture, drawing: u32, i: usize) -> u64 {
+    let mut h = FxHasher::default();
+    picture.place.as_coeffs().iter().for_each(|c| h.write_u64(c.to_bits()));
+    (picture.bitmap.width, picture.bitmap.height, i).hash(&mut h);
+    mixed(h.finish() ^ mixed(u64::from(drawing)))
 }
 
 /// Spreads the bits of `x` (the finalizer of Steele, Lea and Flood's SplitMix64, 2014), so that sums of hashes do not clash.

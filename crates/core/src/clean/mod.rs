@@ -4,10 +4,12 @@
 
 mod cells;
 mod chain;
+mod compare;
 pub mod coupon;
 mod crossings;
 mod dashes;
 mod identity;
+mod kinks;
 pub mod operate;
 mod overlaps;
 mod strays;
@@ -16,13 +18,14 @@ mod tests;
 mod told;
 pub mod trace;
 
+pub use compare::{Compared, compare};
 pub use identity::ContourId;
 pub use operate::Operation;
 
 use crate::decisions::{DrawingDecisions, Mend};
-use crate::drawing::{Drawing, Nature, Shape, Style, Text};
+use crate::drawing::{Bitmap, Drawing, Nature, Picture, Shape, Style, Text};
 use crate::finding::Finding;
-use crate::geometry::{Bounds, LARGEST_COORDINATE, Path, Point, Segment, Tolerance};
+use crate::geometry::{Affine, Bounds, LARGEST_COORDINATE, Path, Point, Segment, Tolerance};
 use crate::intake::Intake;
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -49,6 +52,10 @@ pub struct Contour {
     pub area: f64,
     /// Box round it.
     pub bounds: Bounds,
+    /// Number of the element that it was drawn with; outlines of one number are filled together. 0 for what stands alone.
+    pub compound: u32,
+    /// The picture that it frames: its first edge is the picture's lower one.
+    pub picture: Option<Arc<Bitmap>>,
 }
 
 /// A drawing made clean.
@@ -72,11 +79,25 @@ impl Contour {
     /// A contour with its measures.
     fn new(id: ContourId, path: Path, style: Arc<Style>, drawing: u32) -> Self {
         let (length, area, bounds) = (path.length(), path.area(), path.bounds());
-        Self { id, path, style, drawing, length, area, bounds }
+        Self { id, path, style, drawing, length, area, bounds, compound: 0, picture: None }
+    }
+    /// A letter of a label that was added to a drawing; all letters of a drawing's labels are filled as they are wound.
+    pub(crate) fn of_label(id: ContourId, path: Path, style: &Arc<Style>, drawing: u32) -> Self {
+        Self { compound: u32::MAX, ..Self::new(id, path, Arc::clone(style), drawing) }
     }
     /// The same contour with another path.
     fn with(&self, path: Path) -> Self {
-        Self::new(self.id, path, Arc::clone(&self.style), self.drawing)
+        let new = Self::new(self.id, path, Arc::clone(&self.style), self.drawing);
+        Self { compound: self.compound, picture: self.picture.clone(), ..new }
+    }
+    /// Where its picture lies: from the unit square, lower left corner at 0, 0, to the contour's mm. `None` without a
+    /// picture, and where the frame is no parallelogram any more.
+    pub fn picture_place(&self) -> Option<Affine> {
+        let [a, b, c, d] = self.path.segments.as_slice() else { return None };
+        let frame = self.picture.is_some() && [a, b, c, d].iter().all(|s| s.is_line());
+        let (x, y) = (b.start - a.start, d.start - a.start);
+        let square = (c.start - a.start - x - y).hypot() < 1e-6 * (x.hypot() + y.hypot());
+        (frame && square && x.cross(y) != 0.0).then(|| Affine::new([x.x, x.y, y.x, y.y, a.start.x, a.start.y]))
     }
 }
 
@@ -95,6 +116,8 @@ pub(crate) struct Piece {
     pub(crate) style: usize,
     /// Hash of the source entity's geometry in drawing units.
     pub(crate) source: u64,
+    /// See [`Contour::compound`].
+    pub(crate) compound: u32,
 }
 
 /// Cleans one drawing as decided. Fails on nothing: what cannot be used is a finding.
@@ -102,12 +125,13 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
     let mut told = Told { file: &drawing.file, decisions, findings: Vec::new() };
     let mut pieces = if fits_the_shop(intake) { pieces(drawing, intake, decisions, tolerance) } else { Vec::new() };
     let mut styles = drawing.styles.clone();
-    if let Some(bitmap) = &drawing.bitmap {
+    if let Some(bitmap) = drawing.bitmap.as_ref().filter(|_| !decisions.engraved) {
         let style = Style { layer: "traced".into(), fill: Some([0; 3]), nature: Nature::Area, ..Style::default() };
         styles.push(style);
         told.traced(bitmap, intake, styles.len() - 1, &mut pieces);
     }
 
+    told.centres(&mut pieces, &styles);
     if told.mended(Mend::DropZero) {
         pieces.retain(|p| p.path.length() >= tolerance.same);
     } else {
@@ -124,6 +148,7 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
         report: GAP_WORTH_ASKING,
         join_dashes: told.mended(Mend::JoinDashes),
         near: tolerance.double,
+        across_styles: !told.mended(Mend::KeepStylesApart),
     };
     let aside: Vec<bool> = styles.iter().map(Style::aside).collect();
     let mut chained = chain::run(pieces, &aside, options);
@@ -131,16 +156,20 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
     if let Some(refit) = decisions.refit {
         chained.contours.par_iter_mut().for_each(|c| c.path = c.path.refitted(refit));
     }
+    told.kinks(&mut chained.contours, &aside, tolerance.curve * 2.0);
     split_crossings(&mut chained.contours, &styles, &mut told, tolerance.same);
 
     let ids = identity::of(&chained.contours, decisions.id);
     let styles: Vec<Arc<Style>> = styles.into_iter().map(Arc::new).collect();
-    let contours: Vec<Arc<Contour>> = chained
+    let mut contours: Vec<Arc<Contour>> = chained
         .contours
         .into_par_iter()
         .zip(ids)
-        .map(|(c, id)| Arc::new(Contour::new(id, c.path, Arc::clone(&styles[c.style]), decisions.id)))
+        .map(|(c, id)| Arc::new(Contour { compound: c.compound, ..Contour::new(id, c.path, Arc::clone(&styles[c.style]), decisions.id) }))
         .collect();
+    if fits_the_shop(intake) {
+        contours.extend(pictures(drawing, intake, decisions));
+    }
     let (mut contours, lost) = operate::run(contours, &decisions.operations);
     told.lost(&lost);
     let texts = texts(drawing, intake, &decisions.regions);
@@ -177,9 +206,34 @@ fn split_crossings(contours: &mut Vec<chain::Chained>, styles: &[Style], told: &
         if let Some(largest) = simple.next() {
             c.path = largest;
         }
-        loops.extend(simple.map(|path| chain::Chained { path, style: c.style, name: c.name }));
+        loops.extend(simple.map(|path| chain::Chained { path, style: c.style, name: c.name, compound: c.compound }));
     }
     contours.extend(loops);
+}
+
+/// Frames of the pictures in the drawing, and of the drawing itself where it is one that is to be engraved.
+fn pictures(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions) -> Vec<Arc<Contour>> {
+    let whole = drawing.bitmap.as_ref().filter(|_| decisions.engraved).map(|bitmap| {
+        let place = Affine::scale_non_uniform(bitmap.width as f64, bitmap.height as f64);
+        (Style { nature: Nature::Picture, ..Style::default() }, Picture { bitmap: Arc::clone(bitmap), place })
+    });
+    let within = drawing.entities.iter().filter_map(|e| match &e.shape {
+        Shape::Picture(p) if taken(&decisions.regions, std::iter::once(p.place * Point::new(0.5, 0.5))) => {
+            Some((drawing.styles[e.style].clone(), p.clone()))
+        }
+        _ => None,
+    });
+    within
+        .chain(whole)
+        .enumerate()
+        .map(|(i, (style, picture))| {
+            let corners =
+                [(0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0)].map(|(x, y)| intake.transform * (picture.place * Point::new(x, y)));
+            let id = ContourId(identity::of_picture(&picture, decisions.id, i));
+            let contour = Contour::new(id, Path::polygon(&corners), Arc::new(style), decisions.id);
+            Arc::new(Contour { picture: Some(picture.bitmap), ..contour })
+        })
+        .collect()
 }
 
 fn start_of(piece: &Piece) -> Option<Point> {
@@ -213,7 +267,7 @@ fn pieces(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tole
                 }
             }
             close(&mut path, tolerance.same);
-            Some(Piece { path, style: entity.style, source: identity::of_entity(curves) })
+            Some(Piece { path, style: entity.style, source: identity::of_entity(curves), compound: entity.compound })
         })
         .collect()
 }
@@ -259,7 +313,7 @@ fn texts(drawing: &Drawing, intake: &Intake, regions: &[Bounds]) -> Vec<Text> {
                 let along = intake.transform * (t.at + kurbo::Vec2::from_angle(t.angle)) - intake.transform * t.at;
                 Some(Text { at: intake.transform * t.at, height: t.height * scale, angle: along.atan2(), value: t.value.clone() })
             }
-            Shape::Path { .. } => None,
+            Shape::Path { .. } | Shape::Picture(_) => None,
         })
         .collect()
 }

@@ -7,16 +7,19 @@ use super::overlaps::Overlaps;
 use super::{Cleaned, Contour, ContourId, Piece, strays, trace};
 use crate::assign::Process;
 use crate::decisions::{DrawingDecisions, Mend};
-use crate::drawing::Bitmap;
+use crate::drawing::{Bitmap, Nature, Style};
 use crate::edit::Edit;
 use crate::finding::{Finding, Severity, Station, counted};
-use crate::geometry::{Bounds, Point, Tolerance};
+use crate::geometry::{Bounds, Path, Point, Segment, Tolerance, Vec2};
 use crate::intake::Intake;
 use rayon::prelude::*;
 use std::sync::Arc;
 
 /// A drawing is dense when following its polylines saves at least this share of its edges, and this many.
 const DENSE: (f64, usize) = (0.5, 60);
+
+/// Half the width of the cross that marks a centre, mm.
+const CROSS: f64 = 1.0;
 
 /// The findings of one drawing as they gather.
 pub(super) struct Told<'a> {
@@ -58,7 +61,7 @@ impl Told<'_> {
         for (i, path) in outlines.into_iter().enumerate() {
             let start = path.segments[0].start;
             let source = super::identity::mixed(start.x.to_bits() ^ start.y.to_bits().rotate_left(17) ^ i as u64);
-            pieces.push(Piece { path: path.transformed(intake.transform), style, source });
+            pieces.push(Piece { path: path.transformed(intake.transform), style, source, compound: 1 });
         }
         let n = pieces.len();
         let text =
@@ -135,6 +138,18 @@ impl Told<'_> {
             );
             self.tell(Severity::Note, "branches", n, text, chained.branches.iter().copied());
         }
+        if let n @ 1.. = chained.across.len() {
+            let text = format!(
+                "{} in {} {} only together with lines of another style; {} taken as one outline in the style of {} longest line.",
+                counted(n, "outline", "outlines"),
+                self.file,
+                if n == 1 { "closes" } else { "close" },
+                if n == 1 { "it is" } else { "each is" },
+                if n == 1 { "its" } else { "its own" },
+            );
+            self.tell(Severity::Note, "two-styles", n, text, chained.across.iter().copied());
+            self.with("Keep the styles apart".into(), self.mend(Mend::KeepStylesApart), false);
+        }
         let (rows, dashes) = &chained.dashes;
         if !rows.is_empty() {
             let text = format!(
@@ -160,6 +175,60 @@ impl Told<'_> {
         );
         self.tell(Severity::Look, "self-crossing", outlines, text, at);
         self.with("Split them into loops".into(), self.mend(Mend::SplitCrossings), true);
+    }
+
+    /// Joints that were meant to be smooth; smooth afterwards where that was decided.
+    pub(super) fn kinks(&mut self, contours: &mut [super::chain::Chained], aside: &[bool], tolerance: f64) {
+        let kinks: Vec<Vec<usize>> =
+            contours.par_iter().map(|c| if aside[c.style] { Vec::new() } else { super::kinks::find(&c.path) }).collect();
+        let found = || contours.iter().zip(&kinks).filter(|(_, k)| !k.is_empty());
+        if self.mended(Mend::SmoothKinks) {
+            contours
+                .par_iter_mut()
+                .zip(&kinks)
+                .filter(|(_, k)| !k.is_empty())
+                .for_each(|(c, k)| c.path = super::kinks::smoothed(&c.path, k, tolerance));
+            return;
+        }
+        let at: Vec<Point> = found().flat_map(|(c, k)| super::kinks::places(&c.path, k)).collect();
+        if let n @ 1.. = at.len() {
+            let text = format!(
+                "{} in {} {} nearly smooth but {} by a few degrees; the machine brakes there and may leave a mark.",
+                counted(n, "joint", "joints"),
+                self.file,
+                if n == 1 { "is" } else { "are" },
+                if n == 1 { "bends" } else { "bend" },
+            );
+            self.tell(Severity::Note, "kinks", n, text, at);
+            self.with(format!("Smooth the {n}"), self.mend(Mend::SmoothKinks), true);
+        }
+    }
+
+    /// Points of the drawing, and the crosses that they become where that was decided.
+    pub(super) fn centres(&mut self, pieces: &mut Vec<Piece>, styles: &[Style]) {
+        let points: Vec<Piece> = pieces.extract_if(.., |p| styles[p.style].nature == Nature::Centre).collect();
+        let at: Vec<Point> = points.iter().filter_map(super::start_of).collect();
+        if self.mended(Mend::MarkCentres) {
+            for (p, point) in points.iter().zip(&at) {
+                for (k, arm) in [Vec2::new(CROSS, 0.0), Vec2::new(0.0, CROSS)].into_iter().enumerate() {
+                    let path = Path::new(vec![Segment::line(*point - arm, *point + arm)], false);
+                    pieces.push(Piece { path, style: p.style, source: super::identity::mixed(p.source ^ (k as u64 + 1)), compound: 0 });
+                }
+            }
+        } else if let n @ 1.. = at.len() {
+            let text = format!(
+                "{} in {} could be marked as centres; as {} they are not sent.",
+                counted(n, "point", "points"),
+                self.file,
+                "points"
+            );
+            self.tell(Severity::Note, "points", n, text, at);
+            self.with(
+                format!("Mark {} with a cross", if n == 1 { "it".into() } else { format!("the {n}") }),
+                self.mend(Mend::MarkCentres),
+                false,
+            );
+        }
     }
 
     pub(super) fn lost(&mut self, lost: &[Lost]) {

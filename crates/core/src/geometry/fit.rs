@@ -6,13 +6,16 @@
 //! Design 7, 1975), so that the machine never meets a kink that was not drawn.
 
 use super::curve::{Curve, Piece};
-use super::{Path, Segment};
+use super::{Bounds, Path, Segment};
 use kurbo::{Point, Vec2};
 
 /// Directions that differ by less than this are one direction: half a degree.
 const SMOOTH: f64 = 0.0087;
 /// Greatest number of curve pieces that one arc may stand for.
 const REACH: f64 = 48.0;
+
+/// A curve is followed to this share of its size at the finest: an ellipse of a kilometre is no part, and nobody waits for it.
+const FINEST: f64 = 1e-7;
 
 /// Lines and arcs that follow `curves` within `tolerance` mm, in order. Lines and circular arcs come through exactly.
 /// Gaps between consecutive curves stay gaps.
@@ -26,6 +29,11 @@ pub fn fit_curves(curves: &[Curve], tolerance: f64) -> Vec<Segment> {
             continue;
         }
         for piece in curve.pieces() {
+            if let Some(arcs) = piece.quarter(tolerance) {
+                fit_run(&mut run, tolerance, &mut out);
+                out.extend(arcs);
+                continue;
+            }
             let (start, ahead) = piece.at(0.0);
             let broken = run.last().is_some_and(|last| {
                 let (end, behind) = last.at(1.0);
@@ -45,20 +53,37 @@ fn fit_run(run: &mut Vec<Piece>, tolerance: f64, out: &mut Vec<Segment>) {
     if run.is_empty() {
         return;
     }
-    let run = Run { pieces: std::mem::take(run), tolerance };
+    let size = run.iter().map(|p| p.bounds()).fold(Bounds::EMPTY, Bounds::union);
+    let finest = size.width().max(size.height()).max(0.0) * FINEST;
+    let run = Run { pieces: std::mem::take(run), tolerance: tolerance.max(finest) };
     if let Some(circle) = run.circle() {
         out.extend(circle);
         return;
     }
     let end = run.pieces.len() as f64;
-    let (mut from, mut stride) = (0.0, 0.25);
-    while from < end - 1e-9 {
+    let (mut from, mut stride) = (Node { at: 0.0, lean: 0.0 }, 0.25);
+    while from.at < end - 1e-9 {
         let (to, segments) = run.longest(from, stride, end);
         out.extend(segments);
-        stride = to - from;
+        stride = to.at - from.at;
         from = to;
     }
 }
+
+/// Where one arc gives way to the next: a parameter of the run, and by how much the tangent there leans from the curve's,
+/// radians.
+///
+/// Arcs that touch the curve at both ends swing to one side and back only once in two of them. Where the curve bends ever
+/// more (curvature rising by κ' a length), arcs of length l that lean by κ' l² / 12 at each joint swing to both sides and
+/// come no further from it than κ' l³ / (72 √3): a third as far as arcs without lean, so each reaches half as far again.
+#[derive(Clone, Copy, Debug)]
+struct Node {
+    at: f64,
+    lean: f64,
+}
+
+/// No joint leans by more than this, radians.
+const MOST_LEAN: f64 = 0.06;
 
 /// Smoothly joined pieces under one parameter: piece i runs from i to i + 1.
 struct Run {
@@ -102,17 +127,18 @@ impl Run {
     }
 
     /// The furthest parameter reachable from `from` with one line, arc or biarc, and that piece.
-    fn longest(&self, from: f64, stride: f64, end: f64) -> (f64, Vec<Segment>) {
+    fn longest(&self, start: Node, stride: f64, end: f64) -> (Node, Vec<Segment>) {
+        let from = start.at;
         let limit = end.min(from + REACH);
-        let mut good: Option<(f64, Vec<Segment>)> = None;
+        let mut good: Option<(Node, Vec<Segment>)> = None;
         let mut step = stride.max(1e-3);
         let mut bad;
         loop {
             let to = (from + step).min(limit);
-            match self.cover(from, to) {
-                Some(found) if to >= limit => return (to, found),
+            match self.reach(start, to, end) {
+                Some(found) if to >= limit => return found,
                 Some(found) => {
-                    good = Some((to, found));
+                    good = Some(found);
                     step *= 2.0;
                 }
                 None => {
@@ -127,21 +153,53 @@ impl Run {
         let Some((mut to, mut found)) = good else {
             // Nothing follows it even over a hair's breadth (a cusp): one straight step past it.
             let to = (from + 2e-4).min(end);
-            return (to, vec![Segment::line(self.at(from, false).0, self.at(to, true).0)]);
+            return (Node { at: to, lean: 0.0 }, vec![Segment::line(self.at(from, false).0, self.at(to, true).0)]);
         };
         for _ in 0..9 {
-            let middle = f64::midpoint(to, bad);
-            match self.cover(from, middle) {
-                Some(better) => (to, found) = (middle, better),
+            let middle = f64::midpoint(to.at, bad);
+            match self.reach(start, middle, end) {
+                Some(better) => (to, found) = better,
                 None => bad = middle,
             }
         }
         (to, found)
     }
 
+    /// From a node to a parameter: with the lean that suits the next arcs, else with none.
+    fn reach(&self, start: Node, to: f64, end: f64) -> Option<(Node, Vec<Segment>)> {
+        let lean = if to < end - 1e-9 { self.lean(start.at, to) } else { 0.0 };
+        let leaning = (lean != 0.0).then_some(Node { at: to, lean }).and_then(|node| Some((node, self.cover(start, node)?)));
+        let straight = || {
+            let node = Node { at: to, lean: 0.0 };
+            Some((node, self.cover(start, node)?))
+        };
+        leaning.or_else(straight)
+    }
+
+    /// The lean that arcs as long as half of this stretch want at its end: −κ' l² / 12, with κ' as it is there.
+    fn lean(&self, from: f64, to: f64) -> f64 {
+        let h = (to - from) * 0.25;
+        let end = self.pieces.len() as f64;
+        let (before, after) = ((to - 2.0 * h).max(0.0), (to + 2.0 * h).min(end));
+        let (low, middle, high) = (self.at(before, false), self.at(to, false), self.at(after, true));
+        let turn = |a: Vec2, b: Vec2| a.cross(b).atan2(a.dot(b));
+        let (first, second) = (middle.0.distance(low.0), high.0.distance(middle.0));
+        if first < 1e-9 || second < 1e-9 {
+            return 0.0;
+        }
+        let rise = (turn(middle.1, high.1) / second - turn(low.1, middle.1) / first) / (0.5 * (first + second));
+        let arc = first.max(self.at(from, false).0.distance(middle.0) / 2.0);
+        let lean = -rise * arc * arc / 12.0;
+        if lean.abs() > MOST_LEAN { 0.0 } else { lean }
+    }
+
     /// A line, an arc or a biarc from `from` to `to` that stays within the tolerance, or `None`.
-    fn cover(&self, from: f64, to: f64) -> Option<Vec<Segment>> {
+    fn cover(&self, start: Node, node: Node) -> Option<Vec<Segment>> {
+        let (from, to) = (start.at, node.at);
         let ((p, ahead), (q, arriving)) = (self.at(from, false), self.at(to, true));
+        let leaning =
+            |v: Vec2, by: f64| if by == 0.0 { v } else { Vec2::new(v.x * by.cos() - v.y * by.sin(), v.x * by.sin() + v.y * by.cos()) };
+        let (ahead, arriving) = (leaning(ahead, start.lean), leaning(arriving, node.lean));
         // Close enough that what bulges between two samples stays well below the tolerance.
         let samples = (20 + 12 * ((to - from).ceil() as usize)).min(512);
         let points: Vec<Point> = (1..samples).map(|i| self.at(from + (to - from) * i as f64 / samples as f64, false).0).collect();
@@ -149,8 +207,10 @@ impl Run {
             points.windows(2).map(|w| w[0].distance(w[1])).sum::<f64>() + p.distance(*points.first()?) + points.last()?.distance(q);
         let follows = |segments: &[Segment]| {
             let length: f64 = segments.iter().map(Segment::length).sum();
-            (length - walked).abs() <= 0.02 * walked + self.tolerance
-                && points.iter().all(|x| segments.iter().any(|s| s.distance(*x) <= self.tolerance))
+            (length - walked).abs() <= 0.02 * walked + self.tolerance && {
+                let bands: Vec<Band> = segments.iter().map(|s| Band::new(s, self.tolerance)).collect();
+                points.iter().all(|x| bands.iter().any(|b| b.has(*x)))
+            }
         };
         let line = [Segment::line(p, q)];
         if follows(&line) {
@@ -164,12 +224,73 @@ impl Run {
             return Some(vec![arc]);
         }
         let pair = biarc(p, ahead, q, arriving)?;
+        let pair = joined_on_the_curve(&points, pair, ahead, arriving).unwrap_or(pair);
         follows(&pair).then(|| pair.to_vec())
     }
 }
 
+/// The biarc with the same ends and tangents whose joint lies on the curve given by `points`: all joints that are possible
+/// lie on one circle through the ends (Bolton, as above), and where the curve crosses it the arcs follow best.
+fn joined_on_the_curve(points: &[Point], pair: [Segment; 2], ahead: Vec2, arriving: Vec2) -> Option<[Segment; 2]> {
+    let (p, q) = (pair[0].start, pair[1].end);
+    let (center, radius) = circle_through(p, pair[0].end, q)?;
+    let off = |x: &Point| x.distance(center) - radius;
+    // Of the crossings the one nearest to the middle.
+    let crossings = (1..points.len()).filter(|i| (off(&points[i - 1]) > 0.0) != (off(&points[*i]) > 0.0));
+    let i = crossings.min_by_key(|i| (2 * i).abs_diff(points.len()))?;
+    let (a, b) = (off(&points[i - 1]), off(&points[i]));
+    let crossing = points[i - 1].lerp(points[i], a / (a - b));
+    let arm = crossing - center;
+    if arm.hypot() < 1e-12 {
+        return None;
+    }
+    let joint = center + arm * (radius / arm.hypot());
+    if joint.distance(p) < 1e-9 || joint.distance(q) < 1e-9 {
+        return None;
+    }
+    let pair = [Segment::tangent_arc(p, ahead, joint), Segment::tangent_arc(q, -arriving, joint).reversed()];
+    pair.iter().all(|s| s.bulge.abs() < 0.9).then_some(pair)
+}
+
+/// What is within a distance of a segment, ready to be asked for many points: no angles are taken.
+struct Band {
+    segment: Segment,
+    center: Point,
+    /// Squares of the least and greatest distance from the centre, for an arc of at most half a turn.
+    ring: Option<(f64, f64)>,
+    /// Arms from the centre to the start and the end, in the sense of the turn.
+    arms: (Vec2, Vec2),
+    tolerance: f64,
+}
+
+impl Band {
+    fn new(segment: &Segment, tolerance: f64) -> Self {
+        let round = !segment.is_line() && segment.bulge.abs() <= 1.0;
+        let (center, radius) = if round { (segment.center(), segment.radius()) } else { (Point::ZERO, 0.0) };
+        let (a, b) = (segment.start - center, segment.end - center);
+        let least = (radius - tolerance).max(0.0);
+        Self {
+            segment: *segment,
+            center,
+            ring: round.then_some((least * least, (radius + tolerance) * (radius + tolerance))),
+            arms: if segment.bulge > 0.0 { (a, b) } else { (b, a) },
+            tolerance,
+        }
+    }
+
+    fn has(&self, p: Point) -> bool {
+        let Some((least, most)) = self.ring else { return self.segment.distance(p) <= self.tolerance };
+        let arm = p - self.center;
+        if self.arms.0.cross(arm) >= 0.0 && arm.cross(self.arms.1) >= 0.0 {
+            return (least..=most).contains(&arm.hypot2());
+        }
+        // Beside the arc its nearer end counts.
+        p.distance(self.segment.start).min(p.distance(self.segment.end)) <= self.tolerance
+    }
+}
+
 /// Two arcs from `p` along `a` to `q` along `b` (unit directions) that join smoothly, with equal control lengths.
-fn biarc(p: Point, a: Vec2, q: Point, b: Vec2) -> Option<[Segment; 2]> {
+pub fn biarc(p: Point, a: Vec2, q: Point, b: Vec2) -> Option<[Segment; 2]> {
     let v = q - p;
     let sum = a + b;
     let spread = 2.0 * (1.0 - a.dot(b));
@@ -229,6 +350,15 @@ impl Path {
             let start = segments[0].start;
             if let Some(last) = segments.last_mut().filter(|l| l.end.distance(start) < 1e-6) {
                 last.end = start;
+            }
+            // One arc that was begun in its middle is whole again; two half circles stay two.
+            let (first, last) = (segments[0], segments[segments.len() - 1]);
+            if segments.len() > 2
+                && last.end == start
+                && let [one] = merged(vec![last, first], tolerance)[..]
+            {
+                segments[0] = one;
+                segments.pop();
             }
         }
         Self { segments, closed }

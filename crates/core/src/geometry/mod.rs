@@ -1,7 +1,9 @@
 //! Points, lines, arcs and the chains made of them.
 
 mod area;
+mod clip;
 mod curve;
+mod ellipse;
 mod fit;
 mod intersect;
 mod nurbs;
@@ -13,8 +15,9 @@ mod segment;
 mod tests;
 
 pub use area::Corners;
-pub use curve::Curve;
-pub use fit::fit_curves;
+pub use clip::Clip;
+pub use curve::{Curve, subpaths};
+pub use fit::{biarc, fit_curves};
 pub use intersect::{Meeting, alongside, meetings};
 pub use kurbo::{Affine, Point, Vec2};
 pub use nurbs::Nurbs;

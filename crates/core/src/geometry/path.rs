@@ -76,20 +76,12 @@ impl Path {
         }
         if area.abs() < 1e-9 { self.bounds().center() } else { origin + moment / area }
     }
-    /// True when `p` is inside the closed outline: even-odd over the chords, then each arc's cap turns it over.
+    /// True when `p` is inside the closed outline: whether a ray from it to the right crosses an odd number of times. Arcs
+    /// are crossed as arcs, so that points on a chord are like any other.
     pub fn contains(&self, p: Point) -> bool {
-        let mut inside = false;
-        for s in &self.segments {
-            let (a, b) = (s.start, s.end);
-            if (a.y > p.y) != (b.y > p.y) && p.x < a.x + (p.y - a.y) / (b.y - a.y) * (b.x - a.x) {
-                inside = !inside;
-            }
-            if s.cap_holds(p) {
-                inside = !inside;
-            }
-        }
-        inside
+        self.segments.iter().map(|s| s.crossings_right_of(p)).sum::<usize>() % 2 == 1
     }
+
     /// The path walked the other way.
     pub fn reversed(&self) -> Self {
         Self { segments: self.segments.iter().rev().map(Segment::reversed).collect(), closed: self.closed }

@@ -2,7 +2,7 @@
 
 use kurbo::{Affine, Point, Vec2};
 use serde::{Deserialize, Serialize};
-use std::f64::consts::{PI, TAU};
+use std::f64::consts::{FRAC_PI_2, PI, TAU};
 
 /// Below this bulge an arc is so flat that it is a line: the rise is under a millionth of half the chord.
 const FLAT: f64 = 1e-9;
@@ -221,14 +221,36 @@ impl Segment {
         let (r, sweep) = (self.radius(), self.sweep());
         r * r * (sweep - sweep.sin()) / 2.0
     }
-    /// True when `p` lies between the chord and the arc.
-    pub fn cap_holds(&self, p: Point) -> bool {
+    /// How often a ray from `p` to the right crosses the segment. An end at the ray's height counts for the upper of the
+    /// two sides only, so that a joint that is crossed counts once.
+    pub fn crossings_right_of(&self, p: Point) -> usize {
+        let spans = |a: f64, b: f64| (a > p.y) != (b > p.y);
         if self.is_line() {
-            return false;
+            let (a, b) = (self.start, self.end);
+            return usize::from(spans(a.y, b.y) && a.x + (p.y - a.y) / (b.y - a.y) * (b.x - a.x) > p.x);
         }
-        let side = (self.end - self.start).cross(p - self.start);
-        let on_arc_side = if self.bulge > 0.0 { side < 0.0 } else { side >= 0.0 };
-        on_arc_side && p.distance_squared(self.center()) < self.radius().powi(2)
+        let (c, r) = (self.center(), self.radius());
+        if p.y > c.y + r || p.y < c.y - r || p.x >= c.x + r {
+            return 0;
+        }
+        let (from, sweep) = ((self.start - c).atan2(), self.sweep());
+        // Where it turns from rising to falling: the top and the bottom of its circle, in the order in which it meets them.
+        let mut turns: Vec<(f64, f64)> = [(FRAC_PI_2, c.y + r), (-FRAC_PI_2, c.y - r)]
+            .into_iter()
+            .map(|(angle, y)| (if sweep > 0.0 { (angle - from).rem_euclid(TAU) } else { (from - angle).rem_euclid(TAU) }, y))
+            .filter(|t| t.0 > 0.0 && t.0 < sweep.abs())
+            .collect();
+        turns.sort_by(|a, b| a.0.total_cmp(&b.0));
+        turns.push((sweep.abs(), self.end.y));
+        let (mut at, mut y) = (0.0, self.start.y);
+        let mut crossed = 0;
+        for (turn, to) in turns {
+            let middle = from + sweep.signum() * (at + turn) / 2.0;
+            let reach = (r * r - (p.y - c.y).powi(2)).max(0.0).sqrt();
+            crossed += usize::from(spans(y, to) && c.x + reach.copysign(middle.cos()) > p.x);
+            (at, y) = (turn, to);
+        }
+        crossed
     }
     /// Number of equal pieces so that no chord is further than `error` mm from the arc; at most 4096.
     pub fn steps(&self, error: f64) -> usize {

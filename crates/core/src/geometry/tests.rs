@@ -32,7 +32,7 @@ fn an_ellipse_needs_few_arcs() {
     for (a, b) in [(50.0, 30.0), (100.0, 20.0), (12.0, 11.0)] {
         let curve = Curve::Ellipse { center: p(0.0, 0.0), u: Vec2::new(a, 0.0), v: Vec2::new(0.0, b), from: 0.0, sweep: TAU };
         let path = Path::fitted(std::slice::from_ref(&curve), true, 0.02);
-        assert!(path.closed && path.segments.len() <= 48, "{a} × {b}: {} arcs", path.segments.len());
+        assert!(path.closed && path.segments.len() <= 24, "{a} × {b}: {} arcs", path.segments.len());
         assert!((path.area() - PI * a * b).abs() < 0.02 * path.length(), "{a} × {b}");
         assert!(path.segments.windows(2).all(|w| w[0].direction(1.0).dot(w[1].direction(0.0)) > 0.999), "smooth where the ellipse is");
     }
@@ -153,5 +153,78 @@ proptest! {
             prop_assert!(!ring_contains(&inner, p(3.0, 4.0) + way * (r * 1.000_001)));
         }
         prop_assert!(outer.iter().all(|q| q.distance(p(3.0, 4.0)) <= r + error * 1.5 + 1e-9));
+    }
+}
+
+#[test]
+fn an_ellipse_takes_few_arcs() {
+    for (a, b, turn, most) in [
+        (30.0, 10.0, 0.0, 16),
+        (60.0, 45.0, 0.7, 16),
+        (50.0, 30.0, 1.1, 16),
+        (20.0, 40.0, 0.2, 16),
+        (12.0, 11.0, 0.3, 8),
+        (100.0, 8.0, 2.0, 20),
+    ] {
+        let (u, v) = (Vec2::from_angle(turn) * a, Vec2::from_angle(turn).turn_90() * b);
+        let fitted = Path::fitted(&[Curve::Ellipse { center: p(3.0, 4.0), u, v, from: 0.4, sweep: TAU }], true, 0.02).segments;
+        assert!(fitted.len() <= most, "{a} × {b}: {}", fitted.len());
+        for s in &fitted {
+            for i in 0..=16 {
+                let q = s.at(f64::from(i) / 16.0) - p(3.0, 4.0);
+                // Distance to the ellipse, by the nearest of many of its points.
+                let near = (0..20_000)
+                    .map(|k| f64::from(k) * TAU / 20_000.0)
+                    .map(|t| (u * t.cos() + v * t.sin() - q).hypot())
+                    .fold(f64::INFINITY, f64::min);
+                assert!(near < 0.0225, "{a} × {b}: {near}");
+            }
+        }
+    }
+}
+
+proptest! {
+    /// The box of a curve is that of the lines and arcs that follow it.
+    #[test]
+    fn curves_have_their_box(x in prop::array::uniform8(-40.0..40.0_f64), from in 0.0..6.0_f64, sweep in -6.2..6.2_f64) {
+        let curves = [
+            Curve::Ellipse { center: p(x[0], x[1]), u: Vec2::new(x[2], x[3]), v: Vec2::new(x[4], x[5]), from, sweep },
+            Curve::Cubic(CubicBez::new(p(x[0], x[1]), p(x[2], x[3]), p(x[4], x[5]), p(x[6], x[7]))),
+            Curve::Line(p(x[0], x[1]), p(x[2], x[3])),
+        ];
+        for c in curves {
+            let b = c.bounds();
+            let fitted = fit_curves(std::slice::from_ref(&c), 0.01);
+            let round = fitted.iter().fold(Bounds::EMPTY, |b, s| b.union(s.bounds()));
+            for d in [b.min.x - round.min.x, b.min.y - round.min.y, b.max.x - round.max.x, b.max.y - round.max.y] {
+                prop_assert!(d.abs() < 0.05, "{c:?}: {b:?} {round:?}");
+            }
+        }
+    }
+
+    /// Inside is where the outline winds round, whatever heights its joints have: points at the height of joints and on
+    /// chords among them.
+    #[test]
+    fn inside_is_where_the_outline_winds_round(
+        corners in prop::collection::vec((-20..20_i32, -20..20_i32, prop::sample::select(vec![0.0, 1.0, -1.0, 0.3, -0.6])), 3..9),
+        x in -25..25_i32, y in -25..25_i32,
+    ) {
+        let p = |c: &(i32, i32, f64)| Point::new(f64::from(c.0), f64::from(c.1));
+        let n = corners.len();
+        let segments: Vec<Segment> = (0..n)
+            .map(|i| Segment { start: p(&corners[i]), end: p(&corners[(i + 1) % n]), bulge: corners[i].2 })
+            .filter(|s| s.chord() > 0.0)
+            .collect();
+        let path = Path::new(segments, true);
+        let q = Point::new(f64::from(x), f64::from(y));
+        prop_assume!(path.segments.len() > 1 && path.nearest(q).distance > 0.01);
+        let turned: f64 = path
+            .segments
+            .iter()
+            .flat_map(|s| (0..400).map(move |i| (s.at(f64::from(i) / 400.0) - q, s.at(f64::from(i + 1) / 400.0) - q)))
+            .map(|(a, b)| a.cross(b).atan2(a.dot(b)))
+            .sum();
+        let winds = (turned / std::f64::consts::TAU).round() as i64;
+        prop_assert_eq!(path.contains(q), winds.rem_euclid(2) == 1, "winds {}", winds);
     }
 }

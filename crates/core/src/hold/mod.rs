@@ -2,7 +2,10 @@
 
 mod kerf;
 mod leads;
+mod lineup;
 mod nicks;
+mod plough;
+mod raster;
 mod sweep;
 #[cfg(test)]
 mod tests;
@@ -17,12 +20,15 @@ use crate::finding::{Finding, Severity, Station, counted};
 use crate::geometry::{Path, Point, Segment, Vec2};
 use crate::nest::{Layout, SheetLayout};
 use crate::order::{Sequence, SheetSequence, Step};
+use crate::picture::Raster;
 use crate::shop::{ChartRow, Machine, MachineKind, Shop};
 use leads::Yard;
 use rayon::prelude::*;
+use std::borrow::Cow;
+use std::sync::Arc;
 
 /// What is burned for one step, in sheet mm.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Default)]
 pub struct Op {
     /// The contour; for a sweep the first of those it sweeps.
     pub contour: ContourId,
@@ -40,12 +46,20 @@ pub struct Op {
     pub lead_out: Vec<Segment>,
     /// Engraved rows, for a sweep.
     pub rows: Vec<Row>,
+    /// The picture as it burns, for a picture.
+    pub raster: Option<Arc<Raster>>,
+    /// Distance of rows, mm.
+    pub pitch: f64,
+    /// Number of the tool, where another than beam or torch is used.
+    pub tool: Option<u32>,
     /// Middles of the nicks and the direction across them.
     pub nicks: Vec<(Point, Vec2)>,
     /// Feed, mm/min.
     pub feed: f64,
     /// Power, percent of full.
     pub power: f64,
+    /// Power at which a picture's lightest tone burns, percent of full.
+    pub least_power: f64,
     /// Times round.
     pub passes: u32,
     /// Wait after piercing, s.
@@ -64,7 +78,36 @@ impl Op {
     /// Where the head first burns.
     pub fn start(&self) -> Option<Point> {
         let line = self.lead_in.first().or_else(|| self.runs.first().and_then(|r| r.first()));
-        line.map(|s| s.start).or_else(|| self.rows.first().map(Row::start))
+        line.map(|s| s.start).or_else(|| self.rows.first().map(Row::start)).or_else(|| self.picture_rows().next().map(|r| r.start()))
+    }
+    /// Where the head last burns.
+    pub fn end(&self) -> Option<Point> {
+        let line = self.lead_out.last().or_else(|| self.runs.last().and_then(|r| r.last()));
+        let picture = || self.picture_rows().last().map(|r| r.end());
+        line.map(|s| s.end).or_else(|| self.rows.last().map(Row::end)).or_else(picture)
+    }
+    /// Rows of a picture from the lowest up, there and back, without those in which nothing burns. Each has one stretch,
+    /// from its first to its last burned pixel.
+    pub fn picture_rows(&self) -> impl Iterator<Item = Row> + '_ {
+        self.numbered_picture_rows().map(|r| r.1)
+    }
+    /// The same, each with its number in the raster.
+    pub fn numbered_picture_rows(&self) -> impl Iterator<Item = (usize, Row)> + '_ {
+        let pitch = self.pitch;
+        let burned = self.raster.iter().flat_map(|r| (0..r.height).filter_map(move |k| Some((r, k, r.burned(k)?))));
+        burned.enumerate().map(move |(i, (r, k, (from, to)))| {
+            let x = |c: usize| (r.column + c as i64) as f64 * pitch;
+            let at = ((r.row + k as i64) as f64 + 0.5) * pitch;
+            (k, Row { way: Vec2::new(1.0, 0.0), at, spans: vec![(x(from), x(to))], backward: i % 2 == 1 })
+        })
+    }
+    /// Share of full power, in percent, for a picture's burn of 0 to 255.
+    pub fn power_of(&self, burn: u8) -> f64 {
+        if burn == 0 { 0.0 } else { self.least_power + (self.power - self.least_power) * f64::from(burn) / 255.0 }
+    }
+    /// True for what is swept in rows.
+    pub fn is_swept(&self) -> bool {
+        matches!(self.process, Process::Engrave | Process::Picture)
     }
     /// Burned length of the contour itself, one pass, leads apart, mm.
     pub fn length(&self) -> f64 {
@@ -85,6 +128,17 @@ pub struct SheetPath {
     pub height: f64,
     /// What is done, in order.
     pub ops: Vec<Op>,
+    /// What planning the engraving came to.
+    pub swept: Swept,
+}
+
+/// How long engraved areas take, by the time model, s.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Swept {
+    /// As planned.
+    pub planned: f64,
+    /// If every row went over the whole width and height of all areas.
+    pub full: f64,
 }
 
 /// All sheets.
@@ -128,6 +182,7 @@ struct Troubles {
     narrow: Vec<(ContourId, Point)>,
     no_lead: Vec<(ContourId, Point)>,
     small_holes: Vec<(ContourId, Point)>,
+    large_pictures: Vec<(ContourId, Point)>,
 }
 
 /// Works out what the head does on every sheet.
@@ -140,17 +195,24 @@ pub fn run(
     shop: &Shop,
 ) -> (Toolpath, Vec<Finding>) {
     let setting = Setting::of(decisions, machine, shop);
-    let done: Vec<(SheetPath, Troubles)> = layout
+    let done: Vec<(SheetPath, Troubles, Option<Finding>)> = layout
         .sheets
         .par_iter()
         .zip(&sequence.sheets)
-        .map(|(layout, sequence)| Bench { work, layout, decisions, machine, shop, setting }.sheet(sequence))
+        .enumerate()
+        .map(|(i, (lying, sequence))| {
+            let bench = Bench { work, layout: lying, decisions, machine, shop, setting };
+            let (sheet, troubles) = bench.sheet(sequence);
+            let lined_up = lineup::proposed(&bench, sequence, sheet.swept, i, layout);
+            (sheet, troubles, lined_up)
+        })
         .collect();
     let mut findings = Vec::new();
     let mut toolpath = Toolpath::default();
-    for (i, (sheet, troubles)) in done.into_iter().enumerate() {
+    for (i, (sheet, troubles, lined_up)) in done.into_iter().enumerate() {
         toolpath.sheets.push(sheet);
         findings.extend(troubles.findings(i, decisions.batch.thickness));
+        findings.extend(lined_up);
     }
     (toolpath, findings)
 }
@@ -166,6 +228,17 @@ impl Troubles {
             out.push(
                 place(Finding::new(Station::Hold, Severity::Stop, "hole-vanishes", n, text), &self.vanished).choice("Leave them out", drop),
             );
+        }
+        if let n @ 1.. = self.large_pictures.len() {
+            let text = format!(
+                "{} {on} cannot be swept at this pitch: {} of over {} million pixels, or no picture any more.",
+                counted(n, "picture", "pictures"),
+                if n == 1 { "it would be one" } else { "they would be ones" },
+                crate::picture::MOST_PIXELS / 1_000_000
+            );
+            let drop = Edit::SetContours { contours: self.large_pictures.iter().map(|v| v.0).collect(), process: Some(Process::Reference) };
+            let finding = Finding::new(Station::Hold, Severity::Stop, "picture-too-large", n, text);
+            out.push(place(finding, &self.large_pictures).choice("Leave them out", drop));
         }
         if let n @ 1.. = self.narrow.len() {
             let text = format!(
@@ -224,22 +297,47 @@ struct Bench<'a> {
 impl Bench<'_> {
     fn sheet(&self, sequence: &SheetSequence) -> (SheetPath, Troubles) {
         let mut troubles = Troubles::default();
-        let mut sheet = SheetPath { width: self.layout.sheet.width, height: self.layout.sheet.height, ops: Vec::new() };
-        let engraved: Vec<&Step> = sequence.steps.iter().filter(|s| s.process == Process::Engrave).collect();
-        if let Some(row) = self.row(Process::Engrave) {
-            sheet.ops.extend(sweep::plan(self.work, self.layout, &engraved, row, self.machine));
+        let mut sheet =
+            SheetPath { width: self.layout.sheet.width, height: self.layout.sheet.height, ops: Vec::new(), swept: Swept::default() };
+        for step in sequence.steps.iter().filter(|s| s.process == Process::Picture) {
+            let Some(row) = self.row(step) else { continue };
+            match raster::op(self.work, self.layout, step, &row, self.machine, self.decisions) {
+                Some(op) => sheet.ops.push(op),
+                None => {
+                    let place = self.layout.placed[step.placement].affine();
+                    let c = &self.work.items[step.item].contour;
+                    troubles.large_pictures.push((c.id, place * c.bounds.center()));
+                }
+            }
+        }
+        // Each setting of engraving is planned and swept by itself, in the order in which the job lists them.
+        let mut settings: Vec<Option<u32>> = Vec::new();
+        for step in sequence.steps.iter().filter(|s| s.process == Process::Engrave) {
+            let setting = self.work.items[step.item].setting;
+            if !settings.contains(&setting) {
+                settings.push(setting);
+            }
+        }
+        for setting in settings {
+            let same = |s: &&Step| s.process == Process::Engrave && self.work.items[s.item].setting == setting;
+            let steps: Vec<&Step> = sequence.steps.iter().filter(same).collect();
+            let Some(row) = steps.first().and_then(|s| self.row(s)) else { continue };
+            let (ops, swept) = sweep::plan(self.work, self.layout, &steps, &row, self.machine, &self.decisions.hold.sweep);
+            sheet.ops.extend(ops);
+            sheet.swept.planned += swept.planned;
+            sheet.swept.full += swept.full;
         }
         let mut yard = Yard::new(self.work, self.layout);
-        for step in sequence.steps.iter().filter(|s| s.process != Process::Engrave) {
-            let Some(row) = self.row(step.process) else { continue };
-            sheet.ops.extend(self.op(step, row, &mut yard, &mut troubles));
+        for step in sequence.steps.iter().filter(|s| !matches!(s.process, Process::Engrave | Process::Picture)) {
+            let Some(row) = self.row(step) else { continue };
+            sheet.ops.extend(self.op(step, &row, &mut yard, &mut troubles));
         }
         (sheet, troubles)
     }
 
-    fn row(&self, process: Process) -> Option<&ChartRow> {
-        let b = &self.decisions.batch;
-        self.shop.row(&b.machine, &b.material, b.thickness, process)
+    /// What a step is done with: the cut chart's row, changed where the job has a setting of its own for it.
+    fn row(&self, step: &Step) -> Option<Cow<'_, ChartRow>> {
+        self.shop.row_for(self.decisions, step.process, self.work.items[step.item].setting)
     }
 
     fn op(&self, step: &Step, row: &ChartRow, yard: &mut Yard, troubles: &mut Troubles) -> Option<Op> {
@@ -316,9 +414,13 @@ fn blank(step: &Step, contour: ContourId, row: &ChartRow) -> Op {
         runs: Vec::new(),
         lead_out: Vec::new(),
         rows: Vec::new(),
+        raster: None,
+        pitch: 0.0,
+        tool: row.tool,
         nicks: Vec::new(),
         feed: row.feed,
         power: row.power,
+        least_power: row.least_power.min(row.power),
         passes: row.passes.max(1),
         pierce: row.pierce,
         kerf: row.kerf,

@@ -1,43 +1,51 @@
 //! Engraving: areas swept in rows, there and back.
 //!
-//! Rows lie at whole multiples of the pitch on the sheet, so areas at the same height share their rows when they are
-//! swept together. Together and one by one are both planned; the one that takes less time by the time model is kept.
+//! What is filled follows the rule of its source; areas that overlap become one, so that nothing is burned twice. Rows
+//! lie at half odd multiples of the pitch on the sheet, so areas at the same height share their rows. Which areas are
+//! swept together and which way is planned in [`super::plough`].
 
-use super::{Op, blank};
+use super::plough::{self, Area, Pace, Rows, Spans, united};
+use super::{Op, Swept, blank};
 use crate::assign::{Process, Work};
-use crate::geometry::{Path, Point};
+use crate::decisions::Sweep;
+use crate::geometry::{Affine, Bounds, Path, Point, Vec2};
 use crate::nest::SheetLayout;
 use crate::order::Step;
 use crate::shop::{ChartRow, Machine};
-use crate::time::run_up;
 use std::collections::BTreeMap;
 
 /// Chord error of the swept area's edge, mm.
 const ERROR: f64 = 0.01;
 /// Most crossings of rows and edges that are planned for one sheet.
 const MOST_CROSSINGS: usize = 20_000_000;
+/// Burned stretches shorter than this are left out, mm.
+const SHORTEST: f64 = 1e-4;
 
-/// One row: the stretches burned, from left to right, and which way it is swept.
+/// One row: the stretches burned, and which way it is swept.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Row {
-    /// Height on the sheet, mm.
-    pub y: f64,
-    /// Left and right end of each burned stretch, ascending.
+    /// Direction of the row, a unit vector.
+    pub way: Vec2,
+    /// Distance of the row from the origin, to the left of its direction, mm.
+    pub at: f64,
+    /// Begin and end of each burned stretch along the direction, ascending, mm.
     pub spans: Vec<(f64, f64)>,
-    /// True when swept from right to left.
+    /// True when swept against its direction.
     pub backward: bool,
 }
 
 impl Row {
+    /// The place on the sheet `along` mm from the row's foot.
+    pub fn point(&self, along: f64) -> Point {
+        (self.way * along + self.way.turn_90() * self.at).to_point()
+    }
     /// First burned point.
     pub fn start(&self) -> Point {
-        let x = if self.backward { self.spans[self.spans.len() - 1].1 } else { self.spans[0].0 };
-        Point::new(x, self.y)
+        self.point(if self.backward { self.spans[self.spans.len() - 1].1 } else { self.spans[0].0 })
     }
     /// Last burned point.
     pub fn end(&self) -> Point {
-        let x = if self.backward { self.spans[0].0 } else { self.spans[self.spans.len() - 1].1 };
-        Point::new(x, self.y)
+        self.point(if self.backward { self.spans[0].0 } else { self.spans[self.spans.len() - 1].1 })
     }
     /// From the first to the last burned point, mm.
     pub fn width(&self) -> f64 {
@@ -45,56 +53,134 @@ impl Row {
     }
 }
 
-/// Where a row meets outlines: x, and +1 or -1 as the outline goes up or down.
-type Crossings = BTreeMap<i64, Vec<(f64, i32)>>;
-
-/// The sweeps of a sheet.
-pub(super) fn plan(work: &Work, layout: &SheetLayout, steps: &[&Step], row: &ChartRow, machine: &Machine) -> Vec<Op> {
-    let pitch = row.pitch.max(0.02);
-    let mut regions: Vec<(usize, Vec<&Step>)> = Vec::new();
-    for step in steps.iter().filter(|s| work.items[s.item].contour.path.closed) {
-        match regions.iter_mut().find(|r| r.0 == step.placement) {
-            Some(r) => r.1.push(step),
-            None => regions.push((step.placement, vec![step])),
-        }
+/// How a machine sweeps with these settings.
+pub(super) fn pace(row: &ChartRow, machine: &Machine, sweep: &Sweep) -> Pace {
+    Pace {
+        speed: row.feed / 60.0,
+        acceleration: machine.acceleration,
+        rapid: machine.rapid / 60.0,
+        turn: machine.row_turn,
+        pitch: row.pitch.max(0.02),
+        both_ways: !sweep.one_way,
     }
-    let mut budget = MOST_CROSSINGS;
-    let areas: Vec<Area> = regions
-        .into_iter()
-        .map(|(placement, steps)| {
-            let affine = layout.placed[placement].affine();
-            let paths: Vec<Path> = steps.iter().map(|s| work.items[s.item].contour.path.transformed(affine)).collect();
-            let winding = steps.iter().all(|s| work.items[s.item].contour.style.winding);
-            Area { step: steps[0], contour: work.items[steps[0].item].contour.id, rows: rows(&paths, winding, pitch, &mut budget) }
-        })
-        .filter(|a| !a.rows.is_empty())
-        .collect();
-    let apart: Vec<Op> = areas.iter().map(|a| op(a, order_rows(a.rows.clone(), pitch), row, machine)).collect();
-    if areas.len() < 2 {
-        return apart;
-    }
-    let mut shared: BTreeMap<i64, Vec<(f64, f64)>> = BTreeMap::new();
-    for (k, spans) in areas.iter().flat_map(|a| &a.rows) {
-        shared.entry(*k).or_default().extend(spans);
-    }
-    for spans in shared.values_mut() {
-        spans.sort_by(|a, b| a.0.total_cmp(&b.0));
-    }
-    let together = op(&areas[0], order_rows(shared, pitch), row, machine);
-    let alone: f64 = apart.iter().map(|o| seconds(o, machine)).sum();
-    if seconds(&together, machine) <= alone { vec![together] } else { apart }
 }
 
-struct Area<'a> {
+/// Angles that rows may have, radians: the chosen one, or along x and along y.
+fn directions(sweep: &Sweep) -> Vec<f64> {
+    sweep.angle.map_or_else(|| vec![0.0, std::f64::consts::FRAC_PI_2], |a| vec![a.to_radians()])
+}
+
+/// The sweeps of a sheet with one setting, and how long they take by the plan and at full width.
+pub(super) fn plan(
+    work: &Work,
+    layout: &SheetLayout,
+    steps: &[&Step],
+    row: &ChartRow,
+    machine: &Machine,
+    sweep: &Sweep,
+) -> (Vec<Op>, Swept) {
+    let pace = pace(row, machine, sweep);
+    let angles = directions(sweep);
+    let mut budget = MOST_CROSSINGS;
+    let regions = regions(work, layout, steps, &angles, pace.pitch, &mut budget);
+    let areas: Vec<Area> = regions.iter().map(|r| Area { rows: r.rows.clone() }).collect();
+    let groups = plough::plan(&areas, &pace);
+    let swept = Swept {
+        planned: plough::total(&groups, &pace) * f64::from(row.passes.max(1)),
+        full: plough::full_width(&areas, &pace) * f64::from(row.passes.max(1)),
+    };
+    let ops = groups
+        .iter()
+        .map(|g| {
+            let mut rows: Rows = Rows::new();
+            for m in &g.members {
+                regions[*m].rows[g.direction].iter().for_each(|(k, spans)| rows.entry(*k).or_default().extend(spans));
+            }
+            let first = &regions[g.members.iter().copied().min().unwrap_or(0)];
+            op(first, rows, angles[g.direction], row, &pace)
+        })
+        .collect();
+    (nearest_first(ops), swept)
+}
+
+/// Sweeps in the order in which the next lies nearest to where the last ended, from the origin.
+fn nearest_first(mut ops: Vec<Op>) -> Vec<Op> {
+    let mut out: Vec<Op> = Vec::with_capacity(ops.len());
+    let mut at = Point::ZERO;
+    while !ops.is_empty() {
+        let distance = |o: &Op| o.start().map_or(f64::INFINITY, |s| s.distance(at));
+        let next = (0..ops.len()).min_by(|a, b| distance(&ops[*a]).total_cmp(&distance(&ops[*b]))).unwrap_or(0);
+        let op = ops.swap_remove(next);
+        at = op.rows.last().map_or(at, Row::end);
+        out.push(op);
+    }
+    out
+}
+
+/// An area that is one by itself: outlines drawn together, or overlapping.
+struct Region<'a> {
     step: &'a Step,
     contour: crate::clean::ContourId,
-    rows: BTreeMap<i64, Vec<(f64, f64)>>,
+    bounds: Bounds,
+    rows: Vec<Rows>,
 }
 
-/// Burned stretches by row number: row k lies at (k + ½) pitch. By winding number where the source fills so,
-/// else even-odd, over all outlines of the part.
-fn rows(paths: &[Path], winding: bool, pitch: f64, budget: &mut usize) -> BTreeMap<i64, Vec<(f64, f64)>> {
-    let mut crossings: Crossings = BTreeMap::new();
+fn regions<'a>(work: &Work, layout: &SheetLayout, steps: &[&'a Step], angles: &[f64], pitch: f64, budget: &mut usize) -> Vec<Region<'a>> {
+    // Outlines of one element are filled together; those that stand alone are, within a copy, an outline and its openings.
+    let mut elements: BTreeMap<(usize, u32, u32), Vec<&Step>> = BTreeMap::new();
+    for step in steps.iter().copied().filter(|s| work.items[s.item].contour.path.closed) {
+        let c = &work.items[step.item].contour;
+        elements.entry((step.placement, c.drawing, c.compound)).or_default().push(step);
+    }
+    let mut out: Vec<Region<'a>> = Vec::new();
+    for ((placement, _, _), steps) in elements {
+        let affine = layout.placed[placement].affine();
+        let paths: Vec<Path> = steps.iter().map(|s| work.items[s.item].contour.path.transformed(affine)).collect();
+        let winding = steps.iter().all(|s| work.items[s.item].contour.style.winding);
+        let rows: Vec<Rows> = angles
+            .iter()
+            .map(|angle| {
+                let turned: Vec<Path> =
+                    if *angle == 0.0 { paths.clone() } else { paths.iter().map(|p| p.transformed(Affine::rotate(-angle))).collect() };
+                rows(&turned, winding, pitch, budget)
+            })
+            .collect();
+        if rows.iter().all(Rows::is_empty) {
+            continue;
+        }
+        let bounds = paths.iter().fold(Bounds::EMPTY, |b, p| b.union(p.bounds()));
+        out.push(Region { step: steps[0], contour: work.items[steps[0].item].contour.id, bounds, rows });
+    }
+    merged(out)
+}
+
+/// Regions that overlap as one.
+fn merged(regions: Vec<Region>) -> Vec<Region> {
+    let mut out: Vec<Region> = Vec::with_capacity(regions.len());
+    for mut region in regions {
+        // What it overlaps may overlap other things by way of it.
+        while let Some(i) = out.iter().position(|o| o.bounds.meets(&region.bounds) && overlap(&o.rows[0], &region.rows[0])) {
+            let other = out.swap_remove(i);
+            for (mine, theirs) in region.rows.iter_mut().zip(other.rows) {
+                theirs.into_iter().for_each(|(k, spans)| mine.entry(k).or_default().extend(spans));
+                mine.values_mut().for_each(|s| *s = united(std::mem::take(s)));
+            }
+            region.bounds = region.bounds.union(other.bounds);
+            (region.step, region.contour) = (other.step, other.contour);
+        }
+        out.push(region);
+    }
+    out
+}
+
+fn overlap(a: &Rows, b: &Rows) -> bool {
+    let (few, many) = if a.len() < b.len() { (a, b) } else { (b, a) };
+    few.iter().any(|(k, spans)| many.get(k).is_some_and(|others| spans.iter().any(|s| others.iter().any(|o| s.0 <= o.1 && o.0 <= s.1))))
+}
+
+/// Burned stretches by row number, in x: by winding number where the source fills so, else even-odd.
+pub(super) fn rows(paths: &[Path], winding: bool, pitch: f64, budget: &mut usize) -> Rows {
+    let mut crossings: BTreeMap<i64, Vec<(f64, i32)>> = BTreeMap::new();
     for path in paths {
         let points = path.points(ERROR);
         for i in 0..points.len() {
@@ -112,18 +198,16 @@ fn rows(paths: &[Path], winding: bool, pitch: f64, budget: &mut usize) -> BTreeM
             }
         }
     }
-    crossings
-        .into_iter()
-        .filter_map(|(k, mut xs)| {
-            xs.sort_by(|a, b| a.0.total_cmp(&b.0));
-            let spans: Vec<(f64, f64)> = filled(&xs, winding).into_iter().filter(|s| s.1 - s.0 > 1e-4).collect();
-            (!spans.is_empty()).then_some((k, spans))
-        })
-        .collect()
+    let burned = |(k, mut xs): (i64, Vec<(f64, i32)>)| {
+        xs.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let spans: Spans = united(filled(&xs, winding)).into_iter().filter(|s| s.1 - s.0 > SHORTEST).collect();
+        (!spans.is_empty()).then_some((k, spans))
+    };
+    crossings.into_iter().filter_map(burned).collect()
 }
 
 /// Stretches of a row that are inside, from its crossings in order.
-fn filled(xs: &[(f64, i32)], winding: bool) -> Vec<(f64, f64)> {
+fn filled(xs: &[(f64, i32)], winding: bool) -> Spans {
     if !winding {
         return xs.chunks_exact(2).map(|p| (p[0].0, p[1].0)).collect();
     }
@@ -141,25 +225,22 @@ fn filled(xs: &[(f64, i32)], winding: bool) -> Vec<(f64, f64)> {
     spans
 }
 
-fn order_rows(rows: BTreeMap<i64, Vec<(f64, f64)>>, pitch: f64) -> Vec<Row> {
-    rows.into_iter().enumerate().map(|(i, (k, spans))| Row { y: (k as f64 + 0.5) * pitch, spans, backward: i % 2 == 1 }).collect()
-}
-
-fn op(area: &Area, rows: Vec<Row>, row: &ChartRow, machine: &Machine) -> Op {
-    let pitch = row.pitch.max(0.02);
+fn op(region: &Region, rows: Rows, angle: f64, row: &ChartRow, pace: &Pace) -> Op {
+    let way = Vec2::from_angle(angle);
+    // A quarter turn is one exactly.
+    let way = if way.x.abs() < 1e-12 { Vec2::new(0.0, way.y.signum()) } else { way };
+    let rows: Vec<Row> = rows
+        .into_iter()
+        .enumerate()
+        .map(|(i, (k, spans))| Row { way, at: (k as f64 + 0.5) * pace.pitch, spans: united(spans), backward: pace.both_ways && i % 2 == 1 })
+        .collect();
     let burned: f64 = rows.iter().flat_map(|r| &r.spans).map(|s| s.1 - s.0).sum();
     Op {
         process: Process::Engrave,
         rows,
-        run_up: run_up(row.feed / 60.0, machine.acceleration),
-        area: burned * pitch,
-        ..blank(area.step, area.contour, row)
+        run_up: pace.run_up(),
+        pitch: pace.pitch,
+        area: burned * pace.pitch,
+        ..blank(region.step, region.contour, row)
     }
-}
-
-/// (width + 2 run-up) / v plus the turn-round, for every row.
-fn seconds(op: &Op, machine: &Machine) -> f64 {
-    let v = op.feed / 60.0;
-    let turn = machine.row_turn + 2.0 * v / machine.acceleration;
-    op.rows.iter().map(|r| (r.width() + 2.0 * op.run_up) / v + turn).sum()
 }

@@ -163,9 +163,170 @@ fn engraved_rows_cover_the_area_there_and_back() {
     // 40 × 30 less its opening, and of the second what lies beyond the first.
     let expected = 1200.0 - 100.0 + 10.0 * 20.0;
     assert!((op.area - expected).abs() < 0.005 * expected, "{} for {expected}", op.area);
-    assert!(op.rows.windows(2).all(|w| w[0].backward != w[1].backward && w[1].y > w[0].y));
+    assert!(op.rows.windows(2).all(|w| w[0].backward != w[1].backward && w[1].at > w[0].at));
     assert!(op.rows.iter().flat_map(|r| &r.spans).all(|s| s.1 > s.0));
     assert_eq!(op.process, assign::Process::Engrave, "before the cuts");
+}
+
+/// A sheet with copies of one drawing at these places, planned on the laser.
+fn laid(d: &crate::drawing::Drawing, at: &[(f64, f64)], decide: impl Fn(&mut Decisions)) -> (Toolpath, Vec<Finding>, Layout) {
+    let (cleaned, mut decisions) = cleaned(d, 1);
+    decide(&mut decisions);
+    let shop = Shop::builtin();
+    let (work, _) = assign::run(&[cleaned], &decisions, &shop);
+    let part = work.parts[0].id;
+    let placed = at.iter().map(|(x, y)| Placement { part, x: *x, y: *y, angle: 0.0, mirrored: false }).collect();
+    let layout = Layout { sheets: vec![SheetLayout { sheet: Sheet::rectangle(900.0, 600.0), placed }], ..Layout::default() };
+    let (sequence, _) = order::run(&work, &layout, &decisions);
+    let (toolpath, findings) = run(&work, &layout, &sequence, &decisions, &shop.machines[0], &shop);
+    (toolpath, findings, layout)
+}
+
+/// A plate with two engraved bars.
+fn plate() -> crate::drawing::Drawing {
+    let fill = crate::drawing::Style { fill: Some([0; 3]), ..Default::default() };
+    let line = crate::drawing::Style { stroke: Some([0; 3]), ..Default::default() };
+    drawing(&[
+        (Path::rectangle(0.0, 0.0, 60.0, 40.0), line),
+        (Path::rectangle(8.0, 8.0, 44.0, 9.0), fill.clone()),
+        (Path::rectangle(8.0, 22.0, 30.0, 9.0), fill),
+    ])
+}
+
+fn engraves(d: &mut Decisions) {
+    d.keys.insert("layer=|fill=#000000".into(), assign::Process::Engrave);
+}
+
+#[test]
+fn plates_out_of_line_are_told_with_what_they_cost_and_lined_up() {
+    let place = |jitter: f64| -> Vec<(f64, f64)> {
+        (0..24)
+            .map(|i| (10.0 + f64::from(i % 6) * 70.0, 10.0 + f64::from(i / 6) * 50.0 + jitter * f64::from((i * 7) % 11) / 10.0))
+            .collect()
+    };
+    let (straight, findings, _) = laid(&plate(), &place(0.0), engraves);
+    assert!(findings.iter().all(|f| f.code != "out-of-line"));
+    let (jittered, findings, _) = laid(&plate(), &place(1.0), engraves);
+    let cost = jittered.sheets[0].swept.planned - straight.sheets[0].swept.planned;
+    assert!(cost > 5.0, "rows that do not coincide cost: {cost}");
+    let told = findings.iter().find(|f| f.code == "out-of-line").expect("it is told");
+    assert!(told.text.contains("in 4 lines") && told.text.contains("1.00 mm"), "{}", told.text);
+    let Edit::KeepLayout { layout } = &told.remedies[0].edit else { panic!("a layout") };
+    let at: Vec<(f64, f64)> = layout.sheets[0].placed.iter().map(|p| (p.x, p.y)).collect();
+    let (mended, findings, _) = laid(&plate(), &at, engraves);
+    assert!(
+        (mended.sheets[0].swept.planned - straight.sheets[0].swept.planned).abs() < 0.5 && findings.iter().all(|f| f.code != "out-of-line")
+    );
+}
+
+#[test]
+fn engraving_takes_less_than_full_width_and_goes_the_way_it_is_told() {
+    let at = [(10.0, 10.0), (700.0, 400.0)];
+    let (path, _, _) = laid(&plate(), &at, engraves);
+    let swept = path.sheets[0].swept;
+    assert!(swept.planned < swept.full * 0.3, "{swept:?}");
+    assert!(path.sheets[0].ops.iter().filter(|o| o.process == assign::Process::Engrave).count() >= 2, "far ones are swept apart");
+    let (turned, _, _) = laid(&plate(), &at, |d| {
+        engraves(d);
+        d.hold.sweep = crate::decisions::Sweep { angle: Some(30.0), one_way: true };
+    });
+    let rows: Vec<&Row> = turned.sheets[0].ops.iter().flat_map(|o| &o.rows).collect();
+    assert!(rows.iter().all(|r| !r.backward && (r.way.atan2() - 30_f64.to_radians()).abs() < 1e-12));
+    let area: f64 = turned.sheets[0].ops.iter().map(|o| o.area).sum();
+    assert!((area - 2.0 * (44.0 * 9.0 + 30.0 * 9.0)).abs() < 5.0, "{area}");
+    assert!(turned.sheets[0].swept.planned > swept.planned);
+}
+
+#[test]
+fn deep_and_light_engraving_go_one_after_the_other_with_their_own_settings() {
+    use crate::decisions::JobSetting;
+    let fill = |c: u8| crate::drawing::Style { fill: Some([c; 3]), ..Default::default() };
+    let d = drawing(&[
+        (Path::rectangle(0.0, 0.0, 60.0, 40.0), crate::drawing::Style { stroke: Some([0; 3]), ..Default::default() }),
+        (Path::rectangle(8.0, 8.0, 44.0, 9.0), fill(0)),
+        (Path::rectangle(8.0, 22.0, 30.0, 9.0), fill(128)),
+    ]);
+    let setting = |id, name: &str, power, passes| JobSetting {
+        id,
+        name: name.into(),
+        process: assign::Process::Engrave,
+        feed: None,
+        power: Some(power),
+        passes: Some(passes),
+        pitch: Some(0.2),
+        tool: None,
+        kerf: None,
+    };
+    let (path, _, _) = laid(&d, &[(10.0, 10.0)], |d| {
+        for c in ["#000000", "#808080"] {
+            d.keys.insert(format!("layer=|fill={c}"), assign::Process::Engrave);
+        }
+        d.settings = vec![setting(7, "deep", 40.0, 2), setting(3, "light", 10.0, 1)];
+        d.key_settings = [("layer=|fill=#808080".to_owned(), 3), ("layer=|fill=#000000".to_owned(), 7)].into();
+    });
+    let ops: Vec<(f64, u32, f64)> =
+        path.sheets[0].ops.iter().filter(|o| o.process == assign::Process::Engrave).map(|o| (o.power, o.passes, o.pitch)).collect();
+    assert_eq!(ops, [(40.0, 2, 0.2), (10.0, 1, 0.2)], "in the order in which the job lists them");
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+    /// The oracle of rows: whatever is filled is burned once, and nothing else is.
+    #[test]
+    fn rows_burn_just_what_is_filled_and_nothing_twice(
+        shapes in prop::collection::vec((0.0..40.0_f64, 0.0..30.0_f64, 2.0..12.0_f64, 0..3_u32, any::<bool>(), 3..7_usize), 1..8),
+        angle in prop::option::of(0.0..180.0_f64),
+    ) {
+        let paths: Vec<(Path, u32, bool)> = shapes
+            .iter()
+            .map(|(x, y, r, element, winding, corners)| {
+                let n = *corners as f64;
+                let points: Vec<Point> = (0..*corners).map(|i| Point::new(*x, *y) + *r * Vec2::from_angle(i as f64 / n * TAU + *x)).collect();
+                // What is drawn in one element has one rule.
+                let winding = shapes.iter().find(|s| s.3 == *element).map_or(*winding, |s| s.4);
+                (Path::polygon(&points), *element + 1, winding)
+            })
+            .collect();
+        let mut d = drawing(&[]);
+        for (path, compound, winding) in &paths {
+            let style = d.style(&crate::drawing::Style { fill: Some([0; 3]), winding: *winding, ..Default::default() });
+            let curves = path.segments.iter().map(crate::geometry::Curve::segment).collect();
+            d.entities.push(crate::drawing::Entity { style, shape: crate::drawing::Shape::Path { curves, closed: true }, compound: *compound });
+        }
+        d.read = paths.len();
+        let pitch = 0.1;
+        let (path, _, _) = laid(&d, &[(60.0, 60.0)], |d| {
+            engraves(d);
+            d.hold.sweep.angle = angle;
+        });
+        let rows: Vec<&Row> = path.sheets[0].ops.iter().flat_map(|o| &o.rows).collect();
+        let shift = Vec2::new(60.0, 60.0);
+        let filled = |p: Point| {
+            (1..=3).any(|element| {
+                let mine: Vec<&(Path, u32, bool)> = paths.iter().filter(|q| q.1 == element).collect();
+                let around = mine.iter().filter(|q| q.0.contains(p)).count();
+                mine.first().is_some_and(|q| if q.2 { around > 0 } else { around % 2 == 1 })
+            })
+        };
+        for i in 0..600 {
+            // Never just between two rows.
+            let off_the_middle = |v: f64| (v / pitch).floor() * pitch + 0.37 * pitch;
+            let p = Point::new(off_the_middle(-12.0 + 64.0 * ((f64::from(i) * 0.618_034).fract())), off_the_middle(-12.0 + 54.0 * (f64::from(i) / 600.0)));
+            if paths.iter().any(|q| q.0.nearest(p).distance < 2.0 * pitch) {
+                continue;
+            }
+            let q = p + shift;
+            let burned = rows
+                .iter()
+                .filter(|r| {
+                    let off = r.way.turn_90().dot(q.to_vec2()) - r.at;
+                    let along = r.way.dot(q.to_vec2());
+                    (-pitch / 2.0..pitch / 2.0).contains(&off) && r.spans.iter().any(|s| s.0 <= along && along <= s.1)
+                })
+                .count();
+            prop_assert_eq!(burned, usize::from(filled(p)), "at {:?}", p);
+        }
+    }
 }
 
 proptest! {
@@ -214,4 +375,98 @@ proptest! {
             }
         }
     }
+}
+
+/// A plate with a picture 10 × 6 mm at 5, 7, its left half black.
+fn pictured() -> crate::drawing::Drawing {
+    use crate::drawing::{Bitmap, Entity, Nature, Picture, Shape, Style};
+    let mut d = drawing(&[(Path::rectangle(0.0, 0.0, 40.0, 30.0), Style { stroke: Some([0; 3]), ..Style::default() })]);
+    let style = d.style(&Style { nature: Nature::Picture, ..Style::default() });
+    let bitmap = Bitmap { width: 100, height: 60, grey: (0..6000).map(|i| if i % 100 < 50 { 0 } else { 255 }).collect() };
+    let place = Affine::translate((5.0, 7.0)) * Affine::scale_non_uniform(10.0, 6.0);
+    d.entities.push(Entity::new(style, Shape::Picture(Picture { bitmap: std::sync::Arc::new(bitmap), place })));
+    d
+}
+
+/// Middle and area of what a picture burns on the sheet.
+fn burned(op: &Op) -> (Point, f64) {
+    let r = op.raster.as_ref().expect("a picture");
+    let spots = (0..r.height).flat_map(|y| (0..r.width).map(move |x| (x, y))).filter(|(x, y)| r.pixels(*y)[*x] > 127);
+    let at = |(x, y): (usize, usize)| Vec2::new((r.column + x as i64) as f64 + 0.5, (r.row + y as i64) as f64 + 0.5) * op.pitch;
+    let (n, sum) = spots.fold((0.0, Vec2::ZERO), |(n, s), p| (n + 1.0, s + at(p)));
+    ((sum / n).to_point(), n * op.pitch * op.pitch)
+}
+
+#[test]
+fn a_picture_is_laid_on_the_sheet_as_its_part_lies() {
+    let (cleaned, decisions) = cleaned(&pictured(), 1);
+    let shop = Shop::builtin();
+    let (work, _) = assign::run(&[cleaned], &decisions, &shop);
+    let part = work.parts[0].id;
+    for (angle, mirrored) in [(0.0, false), (90.0, false), (180.0, true), (37.0, false)] {
+        let placed = vec![Placement { part, x: 200.0, y: 150.0, angle, mirrored }];
+        let affine = placed[0].affine();
+        let layout = Layout { sheets: vec![SheetLayout { sheet: Sheet::rectangle(600.0, 400.0), placed }], ..Layout::default() };
+        let (sequence, _) = order::run(&work, &layout, &decisions);
+        let (toolpath, findings) = run(&work, &layout, &sequence, &decisions, &shop.machines[0], &shop);
+        assert!(findings.is_empty(), "{findings:?}");
+        let op = &toolpath.sheets[0].ops[0];
+        assert_eq!(op.process, assign::Process::Picture, "pictures come first");
+        let (middle, area) = burned(op);
+        let meant = affine * Point::new(7.5, 10.0);
+        assert!(middle.distance(meant) < 0.08 && (area - 30.0).abs() < 0.8, "{angle}: {middle:?} for {meant:?}, {area}");
+        let rows: Vec<Row> = op.picture_rows().collect();
+        assert!(rows.windows(2).all(|w| w[0].backward != w[1].backward && w[1].at > w[0].at));
+        assert_eq!(op.start(), rows.first().map(Row::start));
+        assert_eq!(op.end(), rows.last().map(Row::end));
+    }
+}
+
+#[test]
+fn a_picture_is_cropped_to_an_outline_and_toned() {
+    use crate::picture::{Dither, Tone};
+    let mut d = pictured();
+    let style = d.style(&crate::drawing::Style { stroke: Some([9, 9, 9]), ..Default::default() });
+    let circle = Path::circle(Point::new(7.5, 10.0), 2.0);
+    let curves = circle.segments.iter().map(crate::geometry::Curve::segment).collect();
+    d.entities.push(crate::drawing::Entity::new(style, crate::drawing::Shape::Path { curves, closed: true }));
+    let (cleaned, _) = cleaned(&d, 1);
+    let outline = cleaned.contours.iter().find(|c| (c.area.abs() - PI * 4.0).abs() < 0.1).expect("the circle").id;
+    let picture = cleaned.contours.iter().find(|c| c.picture.is_some()).expect("the picture").id;
+    let with = |tone: Tone| {
+        let (toolpath, _, _) = laid(&d, &[(50.0, 50.0)], |d| {
+            d.contours.insert(outline, assign::Process::Reference);
+            d.pictures.insert(picture, tone);
+        });
+        toolpath.sheets[0].ops[0].clone()
+    };
+    let cropped = with(Tone { crop: Some(outline), ..Tone::default() });
+    assert!((burned(&cropped).1 - PI * 4.0).abs() < 0.5, "{}", burned(&cropped).1);
+    let inverted = with(Tone { invert: true, ..Tone::default() });
+    assert!(burned(&inverted).0.x > burned(&with(Tone::default())).0.x + 4.0, "the other half burns");
+    let faint = with(Tone { brightness: 60.0, dither: Dither::Diffused, ..Tone::default() });
+    let share = faint.raster.as_ref().expect("a picture").burn.iter().filter(|b| **b > 0).count() as f64 * 0.01 / 30.0;
+    assert!((share - 0.4).abs() < 0.05, "two fifths of the dots are left: {share}");
+    assert!((faint.power_of(255) - 30.0).abs() < 1e-9 && (faint.power_of(1) - 6.0).abs() < 0.2 && faint.power_of(0) == 0.0);
+}
+
+#[test]
+fn a_picture_too_large_for_its_pitch_is_told() {
+    let (toolpath, findings, _) = laid(&pictured(), &[(50.0, 50.0)], |d| {
+        d.drawings[0].scale = 1.0;
+        d.settings = vec![crate::decisions::JobSetting {
+            id: 1,
+            name: "fine".into(),
+            process: assign::Process::Picture,
+            feed: None,
+            power: None,
+            passes: None,
+            pitch: Some(0.02),
+            tool: None,
+            kerf: None,
+        }];
+        d.key_settings.insert("layer=|picture=yes".into(), 1);
+    });
+    assert!(findings.is_empty() && (toolpath.sheets[0].ops[0].pitch - 0.02).abs() < 1e-12, "fine, but not too fine");
+    assert_eq!(toolpath.sheets[0].ops[0].raster.as_ref().map(|r| (r.width, r.height)), Some((500, 300)));
 }

@@ -82,18 +82,15 @@ fn raw_bounds(drawing: &Drawing) -> Bounds {
         all = all.with(Point::ZERO).with(Point::new(b.width as f64, b.height as f64));
     }
     for entity in &drawing.entities {
-        let Shape::Path { curves, .. } = &entity.shape else { continue };
-        for curve in curves {
-            // A rough fit is enough to judge a size by.
-            let (a, b) = curve.ends();
-            all = all.with(a).with(b);
-            if !matches!(curve, crate::geometry::Curve::Line(..)) {
-                let rough = all.width().max(all.height()).max(1e-6) / 50.0;
-                for s in crate::geometry::fit_curves(std::slice::from_ref(curve), rough) {
-                    all = all.union(s.bounds());
-                }
+        let curves = match &entity.shape {
+            Shape::Path { curves, .. } => curves,
+            Shape::Picture(p) => {
+                all = [(0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0)].iter().fold(all, |b, (x, y)| b.with(p.place * Point::new(*x, *y)));
+                continue;
             }
-        }
+            Shape::Text(_) => continue,
+        };
+        all = curves.iter().map(crate::geometry::Curve::bounds).fold(all, Bounds::union);
     }
     all
 }

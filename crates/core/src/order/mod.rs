@@ -68,8 +68,9 @@ fn sheet(work: &Work, sheet: &SheetLayout, decisions: &Decisions) -> SheetSequen
     let mut out = SheetSequence::default();
     let mut at = Point::ZERO;
     let (mut drawn_at, mut as_drawn) = (Point::ZERO, 0.0);
-    for process in [Process::Engrave, Process::Mark, Process::Score, Process::Cut] {
-        let group: Vec<&Lying> = lying.iter().filter(|l| l.process == process).collect();
+    for (process, setting) in turns(work, decisions) {
+        let group: Vec<&Lying> =
+            lying.iter().filter(|l| l.process == process && (process == Process::Cut || work.items[l.item].setting == setting)).collect();
         if group.is_empty() {
             continue;
         }
@@ -89,6 +90,18 @@ fn sheet(work: &Work, sheet: &SheetLayout, decisions: &Decisions) -> SheetSequen
     }
     out.travel_as_drawn = as_drawn;
     out
+}
+
+/// Processes in the order in which they are done, each with its settings: the chart's first, then the job's own.
+fn turns(work: &Work, decisions: &Decisions) -> Vec<(Process, Option<u32>)> {
+    let used = |p: Process, s: Option<u32>| s.is_none() || work.items.iter().any(|i| i.process == p && i.setting == s);
+    let own = |p: Process| decisions.settings.iter().filter(move |s| s.process == p && p != Process::Cut).map(move |s| (p, Some(s.id)));
+    // A part is cut free last, whatever it was cut with: cuts are ordered together.
+    [Process::Picture, Process::Engrave, Process::Mark, Process::Score, Process::Cut]
+        .into_iter()
+        .flat_map(|p| std::iter::once((p, None)).chain(own(p)))
+        .filter(|(p, s)| used(*p, *s))
+        .collect()
 }
 
 fn lie(work: &Work, placement: usize, p: &Placement, item: usize) -> Lying {

@@ -1,5 +1,6 @@
 //! What the program burns against what was meant.
 
+use super::reader::Read;
 use super::{Action, ProgramFault, SheetProof, Traced};
 use crate::assign::{Process, Work, parents};
 use crate::finding::{Finding, Severity, Station};
@@ -45,7 +46,7 @@ pub(super) fn unreadable(sheet: usize, fault: &ProgramFault) -> Finding {
 
 pub(super) fn run(
     proof: &mut SheetProof,
-    actions: &[Action],
+    read: &Read,
     sheet: usize,
     intended: &SheetPath,
     layout: &SheetLayout,
@@ -53,14 +54,24 @@ pub(super) fn run(
     machine: &Machine,
 ) -> Vec<Finding> {
     let mut faults = Faults { sheet, findings: Vec::new() };
+    let actions = &read.actions;
     within_limits(actions, machine, &mut faults);
     let mut strokes = strokes(intended);
     let mut stray = Vec::new();
     let mut twice = Vec::new();
     let index = RTree::bulk_load(strokes.iter().enumerate().map(|(i, s)| boxed(&s.path, i)).collect());
     let powers: Vec<f64> = actions.iter().filter_map(|a| if let Action::Move { power, .. } = a { Some(*power) } else { None }).collect();
+    // A picture's rows were compared as they were read.
+    let moving = actions.iter().enumerate().filter(|(_, a)| matches!(a, Action::Move { .. }));
+    let rows: Vec<Option<usize>> = moving.map(|(i, _)| read.folded.get(&i).copied()).collect();
+    let looked_at: Vec<bool> = rows.iter().zip(&powers).map(|(row, power)| row.is_none() && *power > 0.0).collect();
     let burned: Vec<Option<Burned>> =
-        proof.moves.par_iter().zip(&powers).map(|(m, power)| (*power > 0.0).then(|| burned(&m.path, &strokes, &index, intended))).collect();
+        proof.moves.par_iter().zip(&looked_at).map(|(m, look)| look.then(|| burned(&m.path, &strokes, &index, intended))).collect();
+    for (m, row) in proof.moves.iter_mut().zip(&rows) {
+        if let Some(op) = row {
+            (m.op, m.process) = (Some(*op), Some(intended.ops[*op].process));
+        }
+    }
     for (m, burned) in proof.moves.iter_mut().zip(burned) {
         let Some(burned) = burned else { continue };
         for (k, length) in &burned.on {
@@ -76,7 +87,9 @@ pub(super) fn run(
         }
     }
     faults.add("burned-astray", &stray, "places are burned where nothing was meant to be");
-    coverage(&strokes, &mut twice, &mut faults);
+    twice.extend(&read.twice);
+    faults.add("picture-wrong", &read.wrong, "rows of pictures burn something else than was meant");
+    coverage(&strokes, &read.missing, &mut twice, &mut faults);
     faults.add("burned-twice", &twice, "places are burned twice: lines lie on each other");
     inside_out(proof, intended, layout, work, &mut faults);
     gouges(proof, intended, layout, work, &mut faults);
@@ -164,15 +177,13 @@ fn strokes(intended: &SheetPath) -> Vec<Stroke> {
             |path: Segment, lead: bool, times: f64| all.push(Stroke { path, op, lead, meant: path.length() * times, burned: 0.0 });
         o.lead_in.iter().chain(&o.lead_out).for_each(|s| add(*s, true, passes));
         o.runs.iter().flatten().for_each(|s| add(*s, false, passes));
-        o.rows
-            .iter()
-            .for_each(|r| r.spans.iter().for_each(|(a, b)| add(Segment::line(Point::new(*a, r.y), Point::new(*b, r.y)), false, passes)));
+        o.rows.iter().for_each(|r| r.spans.iter().for_each(|(a, b)| add(Segment::line(r.point(*a), r.point(*b)), false, passes)));
     }
     all
 }
 
-fn coverage(strokes: &[Stroke], twice: &mut Vec<Point>, faults: &mut Faults) {
-    let mut missing = Vec::new();
+fn coverage(strokes: &[Stroke], rows: &[Point], twice: &mut Vec<Point>, faults: &mut Faults) {
+    let mut missing = rows.to_vec();
     for s in strokes.iter().filter(|s| s.meant > 0.0) {
         let slack = SHORT.0.max(s.meant * SHORT.1) + STEP.min(s.meant * 0.5) * 0.5;
         if s.burned < s.meant - slack {

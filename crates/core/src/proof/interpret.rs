@@ -45,6 +45,55 @@ pub struct ProgramFault {
     pub what: String,
 }
 
+/// Words of one line at most.
+const MOST_WORDS: usize = 24;
+
+/// The words of a line, in place: programs have tens of millions of lines.
+#[derive(Default)]
+struct Words {
+    words: [(char, f64); MOST_WORDS],
+    count: usize,
+}
+
+impl Words {
+    /// False when there is no room.
+    fn push(&mut self, word: (char, f64)) -> bool {
+        let Some(place) = self.words.get_mut(self.count) else { return false };
+        *place = word;
+        self.count += 1;
+        true
+    }
+    fn as_slice(&self) -> &[(char, f64)] {
+        &self.words[..self.count]
+    }
+}
+
+/// A decimal number. Up to fifteen digits, which is all that programs have, its digits and its power of ten are exact, and
+/// so is their quotient; what is longer goes the slow way.
+fn number(text: &str) -> Option<f64> {
+    let (sign, digits) = match text.as_bytes() {
+        [b'-', rest @ ..] => (-1.0, rest),
+        [b'+', rest @ ..] => (1.0, rest),
+        all => (1.0, all),
+    };
+    if digits.len() > 15 {
+        return text.parse().ok();
+    }
+    let (mut value, mut scale, mut point, mut any) = (0_u64, 1_u64, false, false);
+    for b in digits {
+        match b {
+            b'0'..=b'9' => {
+                value = value * 10 + u64::from(b - b'0');
+                scale *= if point { 10 } else { 1 };
+                any = true;
+            }
+            b'.' if !point => point = true,
+            _ => return None,
+        }
+    }
+    any.then(|| sign * (value as f64 / scale as f64))
+}
+
 #[derive(Clone, Copy, Debug, PartialEq)]
 enum Motion {
     Rapid,
@@ -89,9 +138,7 @@ pub fn interpret(program: &str) -> Result<Vec<Action>, ProgramFault> {
     for line in program.lines().take(MOST_LINES) {
         interpreter.line(line, &mut actions)?;
     }
-    if !interpreter.ended {
-        return Err(ProgramFault { line: interpreter.line, what: "the program has no end (M2 or M30); it may be cut off".into() });
-    }
+    interpreter.finished()?;
     Ok(actions)
 }
 
@@ -105,10 +152,16 @@ impl Interpreter {
         self.ended
     }
 
+    /// Fails where the program has no end.
+    pub fn finished(&self) -> Result<(), ProgramFault> {
+        if self.ended { Ok(()) } else { Err(self.fault("the program has no end (M2 or M30); it may be cut off")) }
+    }
+
     /// Takes one line; what it does is added to `actions`.
     pub fn line(&mut self, text: &str, actions: &mut Vec<Action>) -> Result<(), ProgramFault> {
         self.line += 1;
         let words = self.words(text)?;
+        let words = words.as_slice();
         if words.is_empty() {
             return Ok(());
         }
@@ -118,7 +171,7 @@ impl Interpreter {
         let get = |letter: char| words.iter().find(|w| w.0 == letter).map(|w| w.1);
         let mut wait = false;
         let mut moving = ['X', 'Y'].iter().any(|l| get(*l).is_some());
-        for (letter, value) in &words {
+        for (letter, value) in words {
             let code = (value * 10.0).round() as i64;
             match (letter, code) {
                 ('G', 0) => self.motion = Motion::Rapid,
@@ -197,11 +250,11 @@ impl Interpreter {
     }
 
     /// Letters with numbers, comments in brackets or behind a semicolon left out.
-    fn words(&self, text: &str) -> Result<Vec<(char, f64)>, ProgramFault> {
+    fn words(&self, text: &str) -> Result<Words, ProgramFault> {
         if text.len() > LONGEST_LINE {
             return Err(self.fault("the line is longer than 256 characters"));
         }
-        let mut words = Vec::new();
+        let mut words = Words::default();
         let mut rest = text.trim();
         while let Some(letter) = rest.chars().next() {
             if letter == ';' || letter == '%' {
@@ -217,8 +270,10 @@ impl Interpreter {
             }
             rest = rest[1..].trim_start();
             let end = rest.find(|c: char| !(c.is_ascii_digit() || matches!(c, '.' | '-' | '+'))).unwrap_or(rest.len());
-            let value: f64 = rest[..end].parse().map_err(|_| self.fault(&format!("{letter} has no number")))?;
-            words.push((letter, value));
+            let value = number(&rest[..end]).ok_or_else(|| self.fault(&format!("{letter} has no number")))?;
+            if !words.push((letter, value)) {
+                return Err(self.fault(&format!("the line has more than {MOST_WORDS} words")));
+            }
             rest = rest[end..].trim_start();
         }
         Ok(words)

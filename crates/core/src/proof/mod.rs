@@ -5,10 +5,12 @@
 
 mod compare;
 mod interpret;
+mod reader;
 #[cfg(test)]
 mod tests;
 
 pub use interpret::{Action, Interpreter, ProgramFault, interpret};
+pub use reader::Reader;
 
 use crate::assign::{Process, Work};
 use crate::finding::Finding;
@@ -68,12 +70,27 @@ pub fn run(
     work: &Work,
     machine: &Machine,
 ) -> (SheetProof, Vec<Finding>) {
-    let actions = match interpret(program) {
-        Ok(actions) => actions,
+    let mut reader = Reader::new(intended, machine);
+    // Reading into memory cannot fail.
+    let _ = std::io::Write::write_all(&mut reader, program.as_bytes());
+    run_read(reader, sheet, intended, layout, work, machine)
+}
+
+/// The same for a program that was written into a reader.
+pub fn run_read(
+    reader: Reader,
+    sheet: usize,
+    intended: &SheetPath,
+    layout: &SheetLayout,
+    work: &Work,
+    machine: &Machine,
+) -> (SheetProof, Vec<Finding>) {
+    let read = match reader.finish() {
+        Ok(read) => read,
         Err(fault) => return (SheetProof::default(), vec![compare::unreadable(sheet, &fault)]),
     };
-    let mut proof = timed(&actions, machine);
-    let findings = compare::run(&mut proof, &actions, sheet, intended, layout, work, machine);
+    let mut proof = timed(&read.actions, machine);
+    let findings = compare::run(&mut proof, &read, sheet, intended, layout, work, machine);
     proof.sum(intended);
     (proof, findings)
 }
@@ -128,7 +145,7 @@ impl SheetProof {
                     }
                 }
                 Some(Process::Score | Process::Mark) => self.score += length,
-                Some(Process::Engrave) => {
+                Some(Process::Engrave | Process::Picture) => {
                     if let Some(seen) = m.op.and_then(|o| engraved.get_mut(o)) {
                         *seen = true;
                     }

@@ -26,6 +26,8 @@ pub(crate) enum RawShape {
         lines: Vec<Vec<Curve>>,
         closed: bool,
     },
+    /// A point.
+    Centre(Vec<Curve>),
     /// Outlines of an area and its openings.
     Area(Vec<Vec<Curve>>),
     Text {
@@ -239,7 +241,10 @@ impl Gathering {
                 None => self.skip("MLINE without points"),
             },
             "XLINE" | "RAY" => self.skip(&format!("{kind}, a line without end")),
-            "POINT" => self.skip("POINT, a place without extent"),
+            "POINT" => {
+                let at = r.point(10);
+                Some(RawShape::Centre(mirrored(r, vec![Curve::Line(at, at)])))
+            }
             _ => self.skip(kind),
         }
     }

@@ -27,11 +27,13 @@ struct Expansion<'a> {
     styles: HashMap<Style, usize>,
     /// Entities visited, references among them: blocks that only hold blocks are bounded too.
     visited: usize,
+    /// Areas so far: the loops of one are filled together.
+    areas: u32,
 }
 
 /// Puts every entity into the drawing, references drawn out; each entity of the file counts once.
 pub(super) fn expand(raw: Vec<Raw>, tables: &Tables, drawing: &mut Drawing) -> Result<(), ReadError> {
-    let mut expansion = Expansion { tables, drawing, styles: HashMap::new(), visited: 0 };
+    let mut expansion = Expansion { tables, drawing, styles: HashMap::new(), visited: 0, areas: 0 };
     for entity in raw {
         let before = expansion.drawing.entities.len();
         let attached = entity.attached;
@@ -85,22 +87,30 @@ impl Expansion<'_> {
             RawShape::Path { curves, closed } => {
                 let style = self.style(&looks, false);
                 let curves = if depth == 0 { curves } else { curves.iter().map(|c| c.transformed(transform)).collect() };
-                self.drawing.entities.push(Entity { style, shape: Shape::Path { curves, closed } });
+                self.drawing.entities.push(Entity::new(style, Shape::Path { curves, closed }));
+                Ok(())
+            }
+            RawShape::Centre(curves) => {
+                let style = self.known(Style { stroke: Some(looks.colour), nature: Nature::Centre, ..plain(&looks) });
+                let curves = curves.iter().map(|c| c.transformed(transform)).collect();
+                self.drawing.entities.push(Entity::new(style, Shape::Path { curves, closed: false }));
                 Ok(())
             }
             RawShape::Lines { lines, closed } => {
                 let style = self.style(&looks, false);
                 for curves in lines {
                     let curves = curves.iter().map(|c| c.transformed(transform)).collect();
-                    self.drawing.entities.push(Entity { style, shape: Shape::Path { curves, closed } });
+                    self.drawing.entities.push(Entity::new(style, Shape::Path { curves, closed }));
                 }
                 Ok(())
             }
             RawShape::Area(loops) => {
                 let style = self.area_style(&looks);
+                self.areas += 1;
+                let compound = self.areas;
                 for curves in loops {
                     let curves = curves.iter().map(|c| c.transformed(transform)).collect();
-                    self.drawing.entities.push(Entity { style, shape: Shape::Path { curves, closed: true } });
+                    self.drawing.entities.push(Entity { style, shape: Shape::Path { curves, closed: true }, compound });
                 }
                 Ok(())
             }
@@ -108,7 +118,7 @@ impl Expansion<'_> {
                 let style = self.style(&looks, true);
                 let along = transform * (at + Vec2::from_angle(angle)) - transform * at;
                 let shape = Shape::Text(Text { at: transform * at, height: height * along.hypot(), angle: along.atan2(), value });
-                self.drawing.entities.push(Entity { style, shape });
+                self.drawing.entities.push(Entity::new(style, shape));
                 Ok(())
             }
         }

@@ -19,7 +19,7 @@ fn drawing(entities: &str) -> Drawing {
 fn segments(d: &Drawing, i: usize) -> Vec<Segment> {
     match &d.entities[i].shape {
         Shape::Path { curves, .. } => fit_curves(curves, 0.01),
-        Shape::Text(_) => panic!("a text"),
+        other => panic!("{other:?}"),
     }
 }
 
@@ -247,7 +247,9 @@ fn lines_without_end_and_points_are_counted_and_attributes_belong_to_their_block
     let blocks = "0 BLOCK 2 B 10 0 20 0 0 LINE 8 0 10 0 20 0 11 5 21 0 0 ENDBLK";
     let entities = "0 XLINE 8 0 10 0 20 0 11 1 21 0 0 RAY 8 0 10 0 20 0 11 1 21 0 0 POINT 8 0 10 3 20 3 0 INSERT 8 0 66 1 2 B 10 0 20 0 0 ATTRIB 8 0 10 1 20 1 40 2 1 no.7 0 SEQEND";
     let d = read("t.dxf", file("", "", blocks, entities).as_bytes()).expect("it reads");
-    assert_eq!((d.read, d.skipped.values().sum::<usize>()), (1, 3), "four entities in all");
+    assert_eq!((d.read, d.skipped.values().sum::<usize>()), (2, 2), "four entities in all");
+    let point = d.entities.iter().find(|e| d.styles[e.style].nature == Nature::Centre).expect("the point");
+    assert!(matches!(&point.shape, Shape::Path { curves, .. } if curves[0].ends().0 == Point::new(3.0, 3.0)));
     assert!(d.entities.iter().any(|e| matches!(&e.shape, Shape::Text(t) if t.value == "no.7")));
 }
 

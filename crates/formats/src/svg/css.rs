@@ -113,6 +113,18 @@ impl<'a> Sheet<'a> {
         Self { sheet }
     }
 
+    /// One property of the element itself: its style attribute, then sheets, then the attribute.
+    pub(super) fn property(&self, node: &Node, name: &str) -> Option<String> {
+        let styled = || {
+            simplecss::DeclarationTokenizer::from(node.attribute("style")?).filter(|d| d.name == name).last().map(|d| d.value.to_owned())
+        };
+        let in_sheet = || {
+            let rules = self.sheet.rules.iter().filter(|r| r.selector.matches(&Selected(*node)));
+            rules.flat_map(|r| &r.declarations).rfind(|d| d.name == name).map(|d| d.value.to_owned())
+        };
+        styled().or_else(in_sheet).or_else(|| node.attribute(name).map(str::to_owned))
+    }
+
     /// The element's looks: inherited, then attributes, then sheets, then its style attribute.
     pub(super) fn looks(&self, node: &Node, outer: &Looks) -> Looks {
         let mut looks = outer.clone();

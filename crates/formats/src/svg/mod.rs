@@ -1,6 +1,8 @@
 //! SVG: shapes, paths, groups, transforms, references, styles.
 
+mod clipping;
 mod css;
+mod image;
 mod page;
 mod path;
 mod shapes;
@@ -69,7 +71,7 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
     let page = page::Page::of(&root);
     let mut drawing = Drawing::new(file, page.units);
     let sheet = css::Sheet::of(&document);
-    let mut walk = Walk { drawing: &mut drawing, sheet: &sheet, document: &document, visited: 0, lettered: 0 };
+    let mut walk = Walk { drawing: &mut drawing, sheet: &sheet, document: &document, visited: 0, lettered: 0, compounds: 0 };
     let looks = sheet.looks(&root, &Looks::default());
     walk.children(&root, page.transform, &looks, 0)?;
     let lettered = walk.lettered;
@@ -87,6 +89,8 @@ struct Walk<'a, 'd> {
     visited: usize,
     /// Texts that were set in our own face.
     lettered: usize,
+    /// Elements with outlines so far.
+    compounds: u32,
 }
 
 impl<'d> Walk<'_, 'd> {
@@ -118,16 +122,27 @@ impl<'d> Walk<'_, 'd> {
             return Ok(());
         }
         let transform = transform * transform_of(node);
+        let before = self.drawing.entities.len();
+        self.drawn(node, name, transform, &looks, depth)?;
+        self.cut_off(node, transform, before);
+        Ok(())
+    }
+
+    fn drawn(&mut self, node: &Node<'d, 'd>, name: &str, transform: Affine, looks: &Looks, depth: usize) -> Result<(), ReadError> {
         match name {
-            "g" | "a" | "switch" => self.children(node, transform, &looks.in_group(node), depth),
-            "svg" => self.children(node, transform * page::nested(node), &looks, depth),
-            "use" => self.reference(node, transform, &looks, depth),
+            "g" | "a" | "switch" => self.children(node, transform, &looks.clone().in_group(node), depth),
+            "svg" => self.children(node, transform * page::nested(node), looks, depth),
+            "use" => self.reference(node, transform, looks, depth),
             "text" => {
-                self.text(node, transform, &looks);
+                self.text(node, transform, looks);
+                Ok(())
+            }
+            "image" => {
+                self.image(node, transform, looks);
                 Ok(())
             }
             "path" | "rect" | "circle" | "ellipse" | "line" | "polyline" | "polygon" => {
-                self.shape(node, name, transform, &looks);
+                self.shape(node, name, transform, looks);
                 Ok(())
             }
             _ => {
@@ -185,8 +200,10 @@ impl<'d> Walk<'_, 'd> {
         let style = self.style(looks, false);
         // A filled shape ends where it began, whether it says so or not.
         let filled = looks.stroke.is_none();
+        let compound = self.compound();
         for (curves, closed) in placed {
-            self.drawing.entities.push(Entity { style, shape: Shape::Path { closed: closed || filled && curves.len() > 1, curves } });
+            let shape = Shape::Path { closed: closed || filled && curves.len() > 1, curves };
+            self.drawing.entities.push(Entity { style, shape, compound });
         }
         self.drawing.read += 1;
     }
@@ -212,12 +229,19 @@ impl<'d> Walk<'_, 'd> {
         let place = transform * Affine::translate(start) * Affine::scale_non_uniform(1.0, -1.0);
         let looks = Looks { fill: looks.fill.or(looks.stroke).or(Some([0; 3])), stroke: None, winding: true, ..looks.clone() };
         let style = self.style(&looks, true);
+        let compound = self.compound();
         for path in &line.paths {
             let curves = path.segments.iter().map(|s| Curve::segment(s).transformed(place)).collect();
-            self.drawing.entities.push(Entity { style, shape: Shape::Path { curves, closed: true } });
+            self.drawing.entities.push(Entity { style, shape: Shape::Path { curves, closed: true }, compound });
         }
         self.lettered += 1;
         self.drawing.read += 1;
+    }
+
+    /// A number for an element whose outlines are filled together.
+    fn compound(&mut self) -> u32 {
+        self.compounds += 1;
+        self.compounds
     }
 
     fn style(&mut self, looks: &Looks, text: bool) -> usize {

@@ -16,9 +16,24 @@ pub(super) fn length(node: &Node, name: &str) -> f64 {
         LengthUnit::In => 96.0,
         LengthUnit::Pt => 96.0 / 72.0,
         LengthUnit::Pc => 16.0,
+        LengthUnit::Percent => share_of(node, name) / 100.0,
         _ => 1.0,
     };
     l.number * unit
+}
+
+/// What a percentage is of: the width, height or diagonal of the innermost viewport around the element.
+fn share_of(node: &Node, name: &str) -> f64 {
+    let viewport =
+        node.ancestors().skip(1).find(|n| n.tag_name().name() == "svg" && (n.has_attribute("viewBox") || n.has_attribute("width")));
+    let Some(viewport) = viewport else { return 0.0 };
+    let of_box = viewport.attribute("viewBox").and_then(|v| svgtypes::ViewBox::from_str(v).ok()).map(|b| (b.w, b.h));
+    let (w, h) = of_box.unwrap_or_else(|| (length(&viewport, "width"), length(&viewport, "height")));
+    match name {
+        "x" | "x1" | "x2" | "cx" | "rx" | "width" => w,
+        "y" | "y1" | "y2" | "cy" | "ry" | "height" => h,
+        _ => w.hypot(h) / std::f64::consts::SQRT_2,
+    }
 }
 
 /// The outline of a shape; nothing for one without extent.

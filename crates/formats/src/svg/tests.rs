@@ -1,6 +1,6 @@
 use super::{WriteGroup, path_data, read, write};
 use boustrophe_core::drawing::{Drawing, FileUnits, Shape, Unit};
-use boustrophe_core::geometry::{Bounds, Path, Point, Segment, fit_curves};
+use boustrophe_core::geometry::{Bounds, Curve, Path, Point, Segment, fit_curves};
 use proptest::prelude::*;
 
 fn page(attributes: &str, body: &str) -> Drawing {
@@ -15,7 +15,7 @@ fn mm(body: &str) -> Drawing {
 fn segments(d: &Drawing, i: usize) -> Vec<Segment> {
     match &d.entities[i].shape {
         Shape::Path { curves, .. } => fit_curves(curves, 0.01),
-        Shape::Text(_) => panic!("a text"),
+        other => panic!("{other:?}"),
     }
 }
 
@@ -184,4 +184,78 @@ proptest! {
         }
         let _ = read("t.svg", &bytes[..n - cut.min(n)]);
     }
+}
+
+/// A 4 × 2 picture, black on its left half, as data for an `image`.
+fn embedded() -> String {
+    use base64::Engine;
+    let bytes = crate::tests::png(4, 2, |x, _| x < 2);
+    format!("data:image/png;base64,{}", base64::engine::general_purpose::STANDARD.encode(bytes))
+}
+
+#[test]
+fn clip_paths_are_honoured_in_every_way_they_are_named() {
+    let clip = r#"<defs><clipPath id="k"><rect width="10" height="10"/></clipPath><clipPath id="half" clipPathUnits="objectBoundingBox"><rect width="0.5" height="1"/></clipPath>
+        <clipPath id="ring" clip-path="url(#k)"><circle cx="10" cy="10" r="5"/></clipPath></defs>"#;
+    let line = r#"<line x1="-5" y1="5" x2="25" y2="5" stroke="red"/>"#;
+    let length = |attributes: &str, style: &str| {
+        let d = mm(&format!(r#"{clip}<style>.c {{ clip-path: url(#k) }}</style><g {attributes}><g {style}>{line}</g></g>"#));
+        d.entities
+            .iter()
+            .filter_map(|e| {
+                if let Shape::Path { curves, .. } = &e.shape {
+                    Some(curves.iter().map(|c| c.ends().0.distance(c.ends().1)).sum::<f64>())
+                } else {
+                    None
+                }
+            })
+            .sum::<f64>()
+    };
+    let near = |a: f64, b: f64| (a - b).abs() < 1e-3;
+    assert!(near(length("", ""), 30.0));
+    assert!(
+        near(length(r#"clip-path="url(#k)""#, ""), 10.0)
+            && near(length(r#"class="c""#, ""), 10.0)
+            && near(length("", r#"style="clip-path:url('#k')""#), 10.0)
+    );
+    assert!(near(length(r#"clip-path="url(#k)" transform="translate(-8 0)""#, ""), 10.0), "the clip moves with its element");
+    assert!(near(length(r#"clip-path="url(#ring)""#, ""), 0.0), "a clip that is clipped");
+    let d = mm(&format!(r#"{clip}<rect x="0" y="0" width="20" height="6" clip-path="url(#half)"/>"#));
+    let Shape::Path { curves, closed: true } = &d.entities[0].shape else { panic!("an outline") };
+    let xs: Vec<f64> = curves.iter().map(|c| c.ends().0.x).collect();
+    assert!(near(xs.iter().copied().fold(f64::NEG_INFINITY, f64::max) - xs.iter().copied().fold(f64::INFINITY, f64::min), 10.0));
+    let d = mm(&format!(
+        r#"{clip}<line x1="15" y1="15" x2="25" y2="25" stroke="red" clip-path="url(#k)"/><line x1="0" y1="0" x2="1" y2="1" stroke="red" clip-path="url(#nowhere)" mask="url(#m)"/>"#
+    ));
+    assert_eq!(
+        (d.read, d.skipped.get("what its clip hides"), d.skipped.get("clip path that is not in the file"), d.skipped.get("mask")),
+        (1, Some(&1), Some(&1), Some(&1))
+    );
+}
+
+#[test]
+fn pictures_in_a_drawing_lie_where_they_were_put() {
+    let d = mm(&format!(
+        r#"<g transform="translate(10 20)"><image x="5" y="5" width="40" height="40" href="{}"/></g><image href="elsewhere.png" width="3" height="3"/><image href="data:image/png;base64,AAAA" width="3" height="3"/>"#,
+        embedded()
+    ));
+    assert_eq!((d.read, d.skipped.get("picture in a file of its own"), d.broken.len()), (1, Some(&1), 1));
+    let Shape::Picture(p) = &d.entities[0].shape else { panic!("a picture") };
+    assert_eq!((p.bitmap.width, p.bitmap.height, p.bitmap.grey[0], p.bitmap.grey[3]), (4, 2, 20, 240));
+    // Twice as wide as high, it lies in the middle of its square frame; the page of these tests is 50 high.
+    let corner = |x: f64, y: f64| p.place * Point::new(x, y);
+    assert!(
+        corner(0.0, 0.0).distance(Point::new(15.0, 50.0 - 55.0)) < 1e-9 && corner(1.0, 1.0).distance(Point::new(55.0, 50.0 - 35.0)) < 1e-9,
+        "{:?}",
+        corner(0.0, 0.0)
+    );
+    assert_eq!(d.styles[d.entities[0].style].nature, boustrophe_core::drawing::Nature::Picture);
+}
+
+#[test]
+fn shares_of_the_page_are_lengths() {
+    let d = crate::read("x.svg", br##"<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 200 100"><rect x="10%" y="10%" width="50%" height="50%" stroke="#000" fill="none"/></svg>"##).expect("it reads");
+    let Shape::Path { curves, .. } = &d.entities[0].shape else { panic!("an outline") };
+    let b = curves.iter().map(Curve::bounds).fold(Bounds::EMPTY, Bounds::union);
+    assert!((b.width() - 100.0).abs() < 1e-9 && (b.height() - 50.0).abs() < 1e-9 && (b.min.x - 20.0).abs() < 1e-9);
 }

@@ -145,6 +145,6 @@ pub(super) fn write(work: &mut Work, part: ContourId, spot: &Spot, text: &str, h
 }
 
 /// The looks of single-stroke writing beside something drawn.
-fn written(drawn: &Style) -> Arc<Style> {
+pub(super) fn written(drawn: &Style) -> Arc<Style> {
     Arc::new(Style { nature: Nature::Writing, fill: None, ..drawn.clone() })
 }

@@ -5,6 +5,7 @@
 mod add;
 mod areas;
 mod corners;
+mod mend;
 mod place;
 pub mod slots;
 #[cfg(test)]
@@ -208,6 +209,21 @@ pub enum Operation {
         contours: Vec<ContourId>,
         edge: Edge,
     },
+    /// Open lines become areas `width` mm wide.
+    Widen {
+        contours: Vec<ContourId>,
+        width: f64,
+    },
+    /// Open lines get a straight edge from end to start.
+    Close {
+        contours: Vec<ContourId>,
+    },
+    /// Chosen glyphs give way to new text of the same size on the same base line.
+    Reletter {
+        contours: Vec<ContourId>,
+        text: String,
+        face: Face,
+    },
     /// Slots and tabs as wide as `nominal` become `measured` + `clearance` wide, those on `leave` excepted.
     SlotFit {
         nominal: f64,
@@ -301,6 +317,12 @@ impl Operation {
                     Err(format!("{columns} × {rows} will not do; all copies together may be {MOST_COPIES}"))
                 }
             }
+            Self::Widen { contours, width } => some(contours, 1).and(length("a width", *width, 0.01)),
+            Self::Close { contours } => some(contours, 1),
+            Self::Reletter { contours, text, .. } => {
+                some(contours, 1)?;
+                if text.trim().is_empty() || text.chars().count() > 200 { Err("type 1 to 200 letters".into()) } else { Ok(()) }
+            }
             Self::SlotFit { nominal, measured, clearance, .. } => {
                 length("a nominal thickness", *nominal, 0.1)?;
                 length("a measured thickness", *measured, 0.1)?;
@@ -340,6 +362,9 @@ impl Operation {
             Self::Mirror { contours, .. } => format!("Mirrored {}", on(contours)),
             Self::Array { columns, rows, .. } => format!("{columns} columns × {rows} rows"),
             Self::Align { contours, .. } => format!("Lined up {}", on(contours)),
+            Self::Widen { contours, width } => format!("{} made {width} mm wide", on(contours)),
+            Self::Close { contours } => format!("Closed {}", on(contours)),
+            Self::Reletter { text, .. } => format!("Letters set anew: “{}”", text.chars().take(24).collect::<String>()),
             Self::SlotFit { nominal, measured, clearance, .. } => format!("Slots of {nominal} mm fitted to {measured} + {clearance} mm"),
         }
     }
@@ -383,6 +408,11 @@ impl Work {
         self.made += 1;
         let id = ContourId(mixed(self.seed ^ mixed(self.made)));
         self.contours.push(Arc::new(Contour { id, style, ..self.contours[like].with(path) }));
+    }
+    /// A new contour like one that was made already.
+    fn add_made(&mut self, made: Contour) {
+        self.made += 1;
+        self.contours.push(Arc::new(Contour { id: ContourId(mixed(self.seed ^ mixed(self.made))), ..made }));
     }
     /// Replaces contours by paths: the first keeps the first contour's name and looks.
     fn replace(&mut self, at: &[usize], paths: Vec<Path>) {
@@ -467,6 +497,9 @@ fn apply(work: &mut Work, operation: &Operation) -> bool {
         Operation::Mirror { contours, upright, keep } => place::mirror(work, contours, *upright, *keep),
         Operation::Array { contours, columns, rows, dx, dy } => place::array(work, contours, (*columns, *rows), (*dx, *dy)),
         Operation::Align { contours, edge } => place::align(work, contours, *edge),
+        Operation::Widen { contours, width } => mend::widen(work, contours, *width),
+        Operation::Close { contours } => mend::close(work, contours),
+        Operation::Reletter { contours, text, face } => mend::reletter(work, contours, text, *face),
         Operation::SlotFit { nominal, measured, clearance, leave } => slots::fit(work, *nominal, measured + clearance, leave),
     }
 }

@@ -1,5 +1,6 @@
 use super::*;
-use crate::geometry::{Point, Segment};
+use crate::drawing::Nature;
+use crate::geometry::{Point, Segment, Vec2};
 use crate::testing::{cleaned, outlines};
 use proptest::prelude::*;
 
@@ -247,5 +248,81 @@ proptest! {
                 prop_assert!(c.path.segments[c.path.segments.len() - 1].end.distance(c.path.segments[0].start) < 1e-4);
             }
         }
+    }
+}
+
+#[test]
+fn open_lines_get_a_width_or_an_end() {
+    let line = Path::new(
+        vec![Segment::line(Point::new(0.0, 0.0), Point::new(30.0, 0.0)), Segment::line(Point::new(30.0, 0.0), Point::new(30.0, 20.0))],
+        false,
+    );
+    let (contours, ids) = start(&[line, plate()]);
+    let wide = done(&contours, &[Operation::Widen { contours: ids.clone(), width: 2.0 }]);
+    let pen: Vec<&Arc<Contour>> = wide.iter().filter(|c| c.compound != 0).collect();
+    // 50 mm of line 2 mm wide with a round pen: half a disc at each end.
+    let area: f64 = pen.iter().map(|c| c.area).sum::<f64>().abs();
+    assert!(pen.iter().all(|c| c.path.closed && c.style.winding) && (area - 103.1).abs() < 0.6, "{area}");
+    assert_eq!(wide.len() - pen.len(), 1, "the plate is closed and stays");
+    let shut = done(&contours, &[Operation::Close { contours: ids.clone() }]);
+    assert_eq!(areas(&shut), [300.0, 6000.0]);
+    assert!(Operation::Widen { contours: ids, width: 0.0 }.checked().is_err());
+}
+
+#[test]
+fn letters_are_set_anew_on_their_base_line_and_as_high() {
+    let word = crate::lettering::line("Hog", 8.0, Face::Outline);
+    let at = Affine::translate(Vec2::new(25.0, 40.0));
+    let mut paths = vec![plate()];
+    paths.extend(word.paths.iter().map(|p| p.transformed(at)));
+    let (contours, ids) = start(&paths);
+    let new = done(&contours, &[Operation::Reletter { contours: ids[1..].to_vec(), text: "HIVE".into(), face: Face::Outline }]);
+    assert_eq!(areas(&new).last(), Some(&6000.0), "the plate stays");
+    let letters: Vec<Bounds> = new.iter().filter(|c| c.area.abs() < 5999.0).map(|c| c.bounds).collect();
+    let all = letters.iter().fold(Bounds::EMPTY, |b, l| b.union(*l));
+    // The g hangs below the base line and does not count.
+    assert!((all.min.y - 40.0).abs() < 0.15 && (all.height() - 8.0).abs() < 0.3, "{all:?}");
+    let before = contours[1..].iter().fold(Bounds::EMPTY, |b, c| b.union(c.bounds));
+    assert!((all.min.x - before.min.x).abs() < 1e-6 && letters.len() >= 4, "{all:?} {before:?}");
+    let strokes = done(&contours, &[Operation::Reletter { contours: ids[1..].to_vec(), text: "7".into(), face: Face::Stroke }]);
+    assert!(strokes.iter().skip(1).all(|c| c.style.nature == Nature::Writing && !c.path.closed));
+    assert!(Operation::Reletter { contours: ids, text: "  ".into(), face: Face::Stroke }.checked().is_err());
+}
+
+#[test]
+fn a_picture_moves_with_its_frame() {
+    let mut d = outlines(&[plate()]);
+    let style = d.style(&Style { nature: Nature::Picture, ..Style::default() });
+    let bitmap = Arc::new(crate::drawing::Bitmap { width: 2, height: 2, grey: vec![0; 4] });
+    let place = Affine::translate((20.0, 30.0)) * Affine::scale(10.0);
+    d.entities.push(crate::drawing::Entity::new(style, crate::drawing::Shape::Picture(crate::drawing::Picture { bitmap, place })));
+    let (drawing, _) = cleaned(&d, 1);
+    let id = drawing.contours.iter().find(|c| c.picture.is_some()).expect("the picture").id;
+    let moved = done(
+        &drawing.contours,
+        &[Operation::Move { contours: vec![id], dx: 5.0, dy: -2.0 }, Operation::Turn { contours: vec![id], degrees: 90.0 }],
+    );
+    let frame = moved.iter().find(|c| c.id == id).expect("it is there");
+    let place = frame.picture_place().expect("still a frame");
+    // Moved to 25, 28 and turned about its middle at 30, 33: its lower left corner is the lower right one now.
+    assert!(
+        (place * Point::ZERO).distance(Point::new(35.0, 28.0)) < 1e-9
+            && (place * Point::new(1.0, 0.0)).distance(Point::new(35.0, 38.0)) < 1e-9
+    );
+    let twice = done(&drawing.contours, &[Operation::Array { contours: vec![id], columns: 2, rows: 1, dx: 15.0, dy: 0.0 }]);
+    assert_eq!(twice.iter().filter(|c| c.picture_place().is_some()).count(), 2, "a copy has its picture");
+}
+
+#[test]
+fn new_verbs_are_typed() {
+    let ids = [ContourId(1)];
+    assert_eq!(words::parse("widen 0.3mm", &ids), Ok(Operation::Widen { contours: ids.to_vec(), width: 0.3 }));
+    assert_eq!(words::parse("close", &ids), Ok(Operation::Close { contours: ids.to_vec() }));
+    assert_eq!(
+        words::parse("reletter \"HIVE 8\" stroke", &ids),
+        Ok(Operation::Reletter { contours: ids.to_vec(), text: "HIVE 8".into(), face: Face::Stroke })
+    );
+    for wrong in ["widen", "widen wide", "close it", "reletter", "reletter HIVE bold"] {
+        assert!(words::parse(wrong, &ids).is_err(), "{wrong}");
     }
 }

@@ -28,6 +28,9 @@ pub const VERBS: &[(&str, &str)] = &[
     ("mirror", "mirror copy"),
     ("array", "array 3x2 by 60,40"),
     ("align", "align centre"),
+    ("widen", "widen 0.3"),
+    ("close", "close"),
+    ("reletter", "reletter \"HIVE 8\""),
 ];
 
 /// Reads what was typed, on the chosen contours. The message says what is missing, with an example.
@@ -102,6 +105,17 @@ pub fn parse(typed: &str, chosen: &[ContourId]) -> Result<Operation, String> {
             let by = w.next() == Some("by");
             let (dx, dy) = if by { w.pair("x,y", &[','])? } else { return Err(w.missing("by X,Y")) };
             Operation::Array { contours, columns: columns as u32, rows: rows as u32, dx, dy }
+        }
+        "widen" => Operation::Widen { contours, width: w.length("a width")? },
+        "close" => Operation::Close { contours },
+        "reletter" => {
+            let text = w.word("the text in quotes")?;
+            let face = match w.next() {
+                None | Some("outline") => Face::Outline,
+                Some("stroke") => Face::Stroke,
+                Some(other) => return Err(w.strange(other)),
+            };
+            Operation::Reletter { contours, text, face }
         }
         "align" => Operation::Align { contours, edge: w.edge()? },
         "" => return Err("type what is to be done, such as offset 3 or hole 6 at 10,10".into()),

@@ -1,19 +1,71 @@
 //! A change of [`Decisions`]: what a button, the interface and the command line all do.
 
 use crate::assign::{PartId, Process};
+use crate::card::Card;
 use crate::clean::trace::Trace;
 use crate::clean::{ContourId, Operation};
-use crate::decisions::{Decisions, DrawingDecisions, Mend};
+use crate::decisions::{Decisions, DrawingDecisions, JobSetting, Mend, Numbers, Sweep};
 use crate::drawing::Unit;
 use crate::geometry::Bounds;
 use crate::nest::{Layout, Sheet, Turn};
+use crate::picture::Tone;
+use crate::shop::ChartRow;
 use serde::{Deserialize, Serialize};
+
+#[cfg(test)]
+mod tests;
 
 /// One change. As JSON: `{"do": "set-unit", "drawing": 1, "unit": "mm"}`.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(tag = "do", rename_all = "kebab-case")]
 #[allow(missing_docs)]
 pub enum Edit {
+    /// A picture is engraved as it is, or traced.
+    SetEngraved {
+        drawing: u32,
+        on: bool,
+    },
+    /// How a picture is toned; `None` for as it is.
+    SetTone {
+        contour: ContourId,
+        tone: Option<Tone>,
+    },
+    /// A setting of the job's own: a new one, or one of this number changed.
+    SetSetting {
+        setting: JobSetting,
+    },
+    /// Takes a setting away; what was done with it goes back to the chart's.
+    DropSetting {
+        id: u32,
+    },
+    /// A setting is done so many places earlier, later where negative.
+    MoveSetting {
+        id: u32,
+        earlier: i32,
+    },
+    /// A style is done with a setting of the job's own; `None` for the chart's.
+    UseForKey {
+        key: String,
+        setting: Option<u32>,
+    },
+    /// Contours are done with a setting of the job's own; `None` for their style's.
+    UseForContours {
+        contours: Vec<ContourId>,
+        setting: Option<u32>,
+    },
+    /// A row that the cut chart lacks, for this job.
+    ProposeRow {
+        row: Box<ChartRow>,
+    },
+    SetNumbers {
+        numbers: Option<Numbers>,
+    },
+    SetSweep {
+        sweep: Sweep,
+    },
+    SetCard {
+        card: Card,
+    },
     /// Several at once, undone at once.
     All {
         edits: Vec<Edit>,
@@ -197,6 +249,64 @@ impl Edit {
                 within("a smoothness in pixels", trace.smooth, 0.05, 10.0)?;
                 find(d, *drawing)?.trace = *trace;
             }
+            Self::SetEngraved { drawing, on } => find(d, *drawing)?.engraved = *on,
+            Self::SetTone { contour, tone } => {
+                if let Some(t) = tone {
+                    within("a brightness", t.brightness, -100.0, 100.0)?;
+                    within("a contrast", t.contrast, -100.0, 100.0)?;
+                    within("a gamma", t.gamma, 0.1, 10.0)?;
+                }
+                set_or_clear(&mut d.pictures, *contour, *tone);
+            }
+            Self::SetSetting { setting } => set_setting(d, setting)?,
+            Self::DropSetting { id } => {
+                d.settings.retain(|s| s.id != *id);
+                d.key_settings.retain(|_, s| s != id);
+                d.contour_settings.retain(|_, s| s != id);
+            }
+            Self::MoveSetting { id, earlier } => {
+                let at = d.settings.iter().position(|s| s.id == *id).ok_or("that setting is not there any more; load the page again")?;
+                let to = (at as i64 - i64::from(*earlier)).clamp(0, d.settings.len() as i64 - 1) as usize;
+                let moved = d.settings.remove(at);
+                d.settings.insert(to, moved);
+            }
+            Self::UseForKey { key, setting } => {
+                let process = known_setting(d, *setting)?;
+                set_or_clear(&mut d.key_settings, key.clone(), *setting);
+                if let Some(p) = process {
+                    d.keys.insert(key.clone(), p);
+                }
+            }
+            Self::UseForContours { contours, setting } => {
+                let process = known_setting(d, *setting)?;
+                for c in contours {
+                    set_or_clear(&mut d.contour_settings, *c, *setting);
+                    if let Some(p) = process {
+                        d.contours.insert(*c, p);
+                    }
+                }
+            }
+            Self::ProposeRow { row } => {
+                d.rows.retain(|r| !r.is(&row.machine, &row.material, row.thickness, row.process));
+                d.rows.push((**row).clone());
+            }
+            Self::SetNumbers { numbers } => {
+                if let Some(n) = numbers {
+                    within("a smallest height in mm", n.smallest, 0.5, 100.0)?;
+                    within("a tallest height in mm", n.tallest, n.smallest, 500.0)?;
+                    if n.prefix.chars().count() > 12 {
+                        return Err("what stands before the numbers may have 12 letters".into());
+                    }
+                }
+                d.numbers.clone_from(numbers);
+            }
+            Self::SetSweep { sweep } => {
+                if let Some(a) = sweep.angle {
+                    within("an angle of rows in degrees", a, -360.0, 360.0)?;
+                }
+                d.hold.sweep = *sweep;
+            }
+            Self::SetCard { card } => d.card = Some(card.clone()),
             Self::SetRegions { drawing, regions } => {
                 if regions.len() > 200 || regions.iter().any(|r| r.is_empty() || !r.min.is_finite() || !r.max.is_finite()) {
                     return Err("a region needs two corners, and there may be 200 of them".into());
@@ -227,8 +337,17 @@ impl Edit {
                 }
                 found.operations.remove(*at);
             }
-            Self::SetKey { key, process } => set_or_clear(&mut d.keys, key.clone(), *process),
-            Self::SetContours { contours, process } => contours.iter().for_each(|c| set_or_clear(&mut d.contours, *c, *process)),
+            // A process chosen plainly is done as the chart says.
+            Self::SetKey { key, process } => {
+                set_or_clear(&mut d.keys, key.clone(), *process);
+                d.key_settings.remove(key);
+            }
+            Self::SetContours { contours, process } => {
+                for c in contours {
+                    set_or_clear(&mut d.contours, *c, *process);
+                    d.contour_settings.remove(c);
+                }
+            }
             Self::SetBatch { machine, material, thickness } => {
                 d.batch.thickness = within("a thickness in mm", *thickness, 0.05, 200.0)?;
                 (d.batch.machine, d.batch.material) = (machine.clone(), material.clone());
@@ -287,6 +406,24 @@ impl Edit {
                     format!("{} of the drawing", crate::finding::counted(regions.len(), "region", "regions"))
                 }
             }
+            Self::SetEngraved { on, .. } => if *on { "Picture engraved as it is" } else { "Picture traced" }.into(),
+            Self::SetTone { tone: Some(t), .. } => format!("Picture: {}", t.words()),
+            Self::SetTone { tone: None, .. } => "Picture as it is".into(),
+            Self::SetSetting { setting } => format!("Setting “{}”", setting.name),
+            Self::DropSetting { .. } => "A setting taken away".into(),
+            Self::MoveSetting { .. } => "Order of settings".into(),
+            Self::UseForKey { setting: Some(_), .. } | Self::UseForContours { setting: Some(_), .. } => {
+                "Done with a setting of its own".into()
+            }
+            Self::UseForKey { setting: None, .. } | Self::UseForContours { setting: None, .. } => "Done as the chart says".into(),
+            Self::ProposeRow { row } => format!("Unproved {} settings for {} mm", row.process.name().to_lowercase(), row.thickness),
+            Self::SetNumbers { numbers: Some(_) } => "Numbers on parts".into(),
+            Self::SetNumbers { numbers: None } => "No numbers on parts".into(),
+            Self::SetSweep { sweep } => match sweep.angle {
+                Some(a) => format!("Rows at {a}°"),
+                None => "Rows along x or y".into(),
+            },
+            Self::SetCard { .. } => "Test card".into(),
             Self::Compared { .. } => "New revision looked through".into(),
             Self::Mend { mend, .. } => mend.done().into(),
             Self::Refit { tolerance: Some(t), .. } => format!("Polylines followed within {t} mm"),
@@ -319,11 +456,43 @@ fn find(d: &mut Decisions, id: u32) -> Result<&mut DrawingDecisions, String> {
     d.drawings.iter_mut().find(|x| x.id == id).ok_or_else(|| format!("there is no drawing {id} in this job any more; load the page again"))
 }
 
-fn set_or_clear<K: Ord>(map: &mut std::collections::BTreeMap<K, Process>, key: K, process: Option<Process>) {
-    match process {
-        Some(p) => map.insert(key, p),
+fn set_or_clear<K: Ord, V>(map: &mut std::collections::BTreeMap<K, V>, key: K, value: Option<V>) {
+    match value {
+        Some(v) => map.insert(key, v),
         None => map.remove(&key),
     };
+}
+
+/// Settings of one job at most.
+const MOST_SETTINGS: usize = 400;
+
+fn set_setting(d: &mut Decisions, setting: &JobSetting) -> Result<(), String> {
+    if setting.name.trim().is_empty() || setting.name.chars().count() > 40 {
+        return Err("give the setting a name of 1 to 40 letters".into());
+    }
+    let number = |what: &str, v: Option<f64>, least: f64, most: f64| v.map_or(Ok(0.0), |v| within(what, v, least, most)).map(|_| ());
+    number("a feed in mm/min", setting.feed, 1.0, 200_000.0)?;
+    number("a power in percent", setting.power, 0.1, 100.0)?;
+    number("a row pitch in mm", setting.pitch, 0.02, 5.0)?;
+    number("a kerf in mm", setting.kerf, 0.0, 10.0)?;
+    if setting.passes.is_some_and(|p| p == 0 || p > 50) {
+        return Err("use 1 to 50 passes".into());
+    }
+    if let Some(known) = d.settings.iter_mut().find(|s| s.id == setting.id) {
+        known.clone_from(setting);
+    } else if d.settings.len() >= MOST_SETTINGS {
+        return Err(format!("{MOST_SETTINGS} settings are the most for one job"));
+    } else {
+        d.settings.push(setting.clone());
+    }
+    Ok(())
+}
+
+/// The process of a setting that is there.
+fn known_setting(d: &Decisions, id: Option<u32>) -> Result<Option<Process>, String> {
+    let Some(id) = id else { return Ok(None) };
+    let found = d.settings.iter().find(|s| s.id == id).map(|s| s.process);
+    found.map(Some).ok_or_else(|| "that setting is not there any more; load the page again".into())
 }
 
 fn copies(quantity: u32) -> Result<u32, String> {

@@ -1,0 +1,249 @@
+//! Program text on its way through the interpreter, as it is written.
+//!
+//! A picture's program has tens of millions of moves. They are not kept: each row is laid over the row that was meant as
+//! soon as it has gone by, and stays as one move. A row's moves lie on one line at one feed, so that the time model gives
+//! the same for the row as for its pieces.
+
+use super::interpret::{Action, Interpreter, ProgramFault};
+use crate::geometry::{Point, Segment};
+use crate::hold::SheetPath;
+use crate::shop::Machine;
+use rustc_hash::FxHashMap;
+use std::io;
+
+/// Longest line of a program that is waited for, bytes.
+const LONGEST_LINE: usize = 4096;
+/// Rows lie at heights that are told apart to a tenth of a micrometre.
+const HEIGHTS: f64 = 1e4;
+/// Power words may differ by rounding, in words.
+const POWER: f64 = 0.01;
+/// A row is wrong where more than this is burned otherwise than meant, mm.
+const WRONG: f64 = 0.02;
+
+/// Reads a program piece by piece: an [`io::Write`] that takes its text.
+pub struct Reader<'a> {
+    intended: &'a SheetPath,
+    limit: f64,
+    interpreter: Interpreter,
+    line: Vec<u8>,
+    fresh: Vec<Action>,
+    row: Row,
+    /// Rows of pictures by height: op and number of the row.
+    heights: FxHashMap<i64, Vec<(usize, usize)>>,
+    /// What the program does, rows of pictures as one move each.
+    pub(super) actions: Vec<Action>,
+    /// Op of each folded row, by its number among the actions.
+    pub(super) folded: FxHashMap<usize, usize>,
+    /// How often each row of each picture was burned.
+    burned: FxHashMap<(usize, usize), u32>,
+    /// Middles of rows that burn something else than was meant.
+    pub(super) wrong: Vec<Point>,
+    fault: Option<ProgramFault>,
+}
+
+/// Moves on one line in one direction at one feed, not yet known to be a row.
+#[derive(Default)]
+struct Row {
+    moves: Vec<Action>,
+}
+
+impl<'a> Reader<'a> {
+    /// A reader for the program of a sheet on a machine.
+    pub fn new(intended: &'a SheetPath, machine: &Machine) -> Self {
+        let mut heights: FxHashMap<i64, Vec<(usize, usize)>> = FxHashMap::default();
+        for (i, op) in intended.ops.iter().enumerate().filter(|(_, o)| o.raster.is_some()) {
+            for (k, row) in op.numbered_picture_rows() {
+                heights.entry(height(row.at)).or_default().push((i, k));
+            }
+        }
+        Self {
+            intended,
+            limit: machine.power_limit,
+            interpreter: Interpreter::default(),
+            line: Vec::new(),
+            fresh: Vec::new(),
+            row: Row::default(),
+            heights,
+            actions: Vec::new(),
+            folded: FxHashMap::default(),
+            burned: FxHashMap::default(),
+            wrong: Vec::new(),
+            fault: None,
+        }
+    }
+
+    fn take(&mut self, bytes: &[u8]) {
+        for piece in bytes.split_inclusive(|b| *b == b'\n') {
+            if self.fault.is_some() {
+                return;
+            }
+            if self.line.len() < LONGEST_LINE {
+                self.line.extend_from_slice(piece);
+            }
+            if piece.ends_with(b"\n") {
+                self.end_line();
+            }
+        }
+    }
+
+    fn end_line(&mut self) {
+        let mut line = std::mem::take(&mut self.line);
+        let text = String::from_utf8_lossy(&line);
+        if let Err(fault) = self.interpreter.line(text.trim_end(), &mut self.fresh) {
+            self.fault = Some(fault);
+        }
+        drop(text);
+        line.clear();
+        self.line = line;
+        for i in 0..self.fresh.len() {
+            let action = self.fresh[i].clone();
+            self.add(action);
+        }
+        self.fresh.clear();
+    }
+
+    fn add(&mut self, action: Action) {
+        if self.heights.is_empty() {
+            self.actions.push(action);
+            return;
+        }
+        if !self.row.goes_on(&action) {
+            self.end_row();
+        }
+        match &action {
+            Action::Move { path, feed: Some(_), .. }
+                if path.is_line() && path.start.y == path.end.y && self.heights.contains_key(&height(path.start.y)) =>
+            {
+                self.row.moves.push(action);
+            }
+            _ => self.actions.push(action),
+        }
+    }
+
+    /// What was gathered on one line is a picture's row, or it is not.
+    fn end_row(&mut self) {
+        let moves = std::mem::take(&mut self.row.moves);
+        let (Some(Action::Move { path: first, feed, line, .. }), Some(Action::Move { path: last, .. })) = (moves.first(), moves.last())
+        else {
+            return;
+        };
+        let powers = || moves.iter().map(|m| if let Action::Move { power, .. } = m { *power } else { 0.0 });
+        let most = powers().fold(0.0, f64::max);
+        if most == 0.0 {
+            self.actions.extend(moves);
+            return;
+        }
+        let changes = powers().any(|p| p != most);
+        let burned: Vec<(f64, f64, f64)> = moves
+            .iter()
+            .filter_map(|m| match m {
+                Action::Move { path, power, .. } if *power > 0.0 => {
+                    Some((path.start.x.min(path.end.x), path.start.x.max(path.end.x), *power))
+                }
+                _ => None,
+            })
+            .collect();
+        let (from, to) = burned.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), s| (a.min(s.0), b.max(s.1)));
+        // Of the pictures with a row at this height, the one that this row differs from least.
+        let candidates = self.heights.get(&height(first.start.y)).map_or(&[][..], Vec::as_slice);
+        let best = candidates.iter().map(|(op, k)| (self.difference(*op, *k, &burned), *op, *k)).min_by(|a, b| a.0.total_cmp(&b.0));
+        let Some((wrong, op, k)) = best.filter(|b| b.0 <= WRONG || changes) else {
+            self.actions.extend(moves);
+            return;
+        };
+        if wrong > WRONG {
+            self.wrong.push(Point::new(f64::midpoint(from, to), first.start.y));
+        }
+        *self.burned.entry((op, k)).or_insert(0) += 1;
+        self.folded.insert(self.actions.len(), op);
+        self.actions.push(Action::Move { path: Segment::line(first.start, last.end), feed: *feed, power: most, line: *line });
+    }
+
+    /// Length over which the burned stretches (from, to, power word) differ from row `k` of a picture, mm.
+    fn difference(&self, op: usize, k: usize, burned: &[(f64, f64, f64)]) -> f64 {
+        let o = &self.intended.ops[op];
+        let Some(raster) = &o.raster else { return f64::INFINITY };
+        let x = |c: usize| (raster.column + c as i64) as f64 * o.pitch;
+        let mut meant: Vec<(f64, f64, f64)> =
+            raster.runs(k).filter(|r| r.2 > 0).map(|(a, b, burn)| (x(a), x(b), o.power_of(burn) / 100.0 * self.limit)).collect();
+        let mut done = burned.to_vec();
+        meant.sort_by(|a, b| a.0.total_cmp(&b.0));
+        done.sort_by(|a, b| a.0.total_cmp(&b.0));
+        // Both in step from left to right: between two neighbouring ends each burns one power, or none.
+        let (mut i, mut j, mut at, mut wrong) = (0, 0, f64::NEG_INFINITY, 0.0);
+        while i < meant.len() || j < done.len() {
+            let here = |s: Option<&(f64, f64, f64)>| s.filter(|s| s.0 <= at && at < s.1).map_or(0.0, |s| s.2);
+            let (a, b) = (here(meant.get(i)), here(done.get(j)));
+            let next = |s: Option<&(f64, f64, f64)>| s.map_or(f64::INFINITY, |s| if s.0 > at { s.0 } else { s.1 });
+            let to = next(meant.get(i)).min(next(done.get(j)));
+            if (a - b).abs() > POWER && at.is_finite() {
+                wrong += to - at;
+            }
+            at = to;
+            i += usize::from(meant.get(i).is_some_and(|s| s.1 <= at));
+            j += usize::from(done.get(j).is_some_and(|s| s.1 <= at));
+        }
+        wrong
+    }
+
+    /// Ends the program: what it does, or its fault.
+    pub(super) fn finish(mut self) -> Result<Read, ProgramFault> {
+        if !self.line.is_empty() {
+            self.end_line();
+        }
+        self.end_row();
+        if let Some(fault) = self.fault {
+            return Err(fault);
+        }
+        self.interpreter.finished()?;
+        let (mut missing, mut twice) = (Vec::new(), Vec::new());
+        for (i, op) in self.intended.ops.iter().enumerate().filter(|(_, o)| o.raster.is_some()) {
+            for (k, row) in op.numbered_picture_rows() {
+                let times = self.burned.get(&(i, k)).copied().unwrap_or(0);
+                let middle = row.point(f64::midpoint(row.spans[0].0, row.spans[0].1));
+                match times.cmp(&op.passes) {
+                    std::cmp::Ordering::Less => missing.push(middle),
+                    std::cmp::Ordering::Greater => twice.push(middle),
+                    std::cmp::Ordering::Equal => {}
+                }
+            }
+        }
+        Ok(Read { actions: self.actions, folded: self.folded, wrong: self.wrong, missing, twice })
+    }
+}
+
+/// A program as it was read.
+pub(super) struct Read {
+    /// What it does, a picture's row as one move.
+    pub(super) actions: Vec<Action>,
+    /// Op of each such row, by its number among the actions.
+    pub(super) folded: FxHashMap<usize, usize>,
+    /// Middles of rows that burn something else than was meant, that are not burned, and that are burned too often.
+    pub(super) wrong: Vec<Point>,
+    pub(super) missing: Vec<Point>,
+    pub(super) twice: Vec<Point>,
+}
+
+fn height(y: f64) -> i64 {
+    (y * HEIGHTS).round() as i64
+}
+
+impl Row {
+    fn goes_on(&self, action: &Action) -> bool {
+        let (Some(Action::Move { path: last, feed, .. }), Action::Move { path, feed: now, .. }) = (self.moves.last(), action) else {
+            return false;
+        };
+        let same_way = (last.end.x - last.start.x) * (path.end.x - path.start.x) > 0.0;
+        now.is_some() && feed == now && path.is_line() && path.start == last.end && path.start.y == path.end.y && same_way
+    }
+}
+
+impl io::Write for Reader<'_> {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        self.take(bytes);
+        Ok(bytes.len())
+    }
+    fn flush(&mut self) -> io::Result<()> {
+        Ok(())
+    }
+}

@@ -1,0 +1,401 @@
+//! The shop's machines, materials, cut chart and standing rules.
+
+mod chart;
+pub mod rules;
+
+pub use chart::{ChartRow, SAME_THICKNESS};
+pub use rules::{Match, Rule};
+
+use crate::assign::Process;
+use crate::decisions::Decisions;
+use crate::geometry::Tolerance;
+use serde::{Deserialize, Serialize};
+use std::borrow::Cow;
+
+/// What a machine cuts with.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum MachineKind {
+    /// A beam; starts on the line, may engrave, nicks hold the parts.
+    Laser,
+    /// A torch; pierces in the scrap, leads in.
+    Plasma,
+}
+
+/// A machine and how it moves.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Machine {
+    /// Short id for commands and charts.
+    pub id: String,
+    /// Name as the shop says it.
+    pub name: String,
+    /// What it cuts with.
+    pub kind: MachineKind,
+    /// Bed width, mm.
+    pub bed_width: f64,
+    /// Bed depth, mm.
+    pub bed_height: f64,
+    /// Highest feed with the beam on, mm/min.
+    pub feed_limit: f64,
+    /// Speed of moves without cutting, mm/min.
+    pub rapid: f64,
+    /// Acceleration, mm/s².
+    pub acceleration: f64,
+    /// Junction deviation d of the time model, mm.
+    pub junction: f64,
+    /// Greatest power word S; 1000 is full power.
+    pub power_limit: f64,
+    /// Raising, lowering or settling after a pierce, s.
+    pub lift: f64,
+    /// Change of process or tool, s.
+    pub change: f64,
+    /// Turn-round between engraved rows beyond the motion itself, s.
+    pub row_turn: f64,
+    /// Distance between the slats under the sheet, mm.
+    pub slat_pitch: f64,
+    /// Cost of an hour.
+    pub hourly: f64,
+    /// Least distance between parts unless decided, mm.
+    pub spacing: f64,
+    /// Least distance from the sheet's edge unless decided, mm.
+    pub margin: f64,
+    /// True when the swirl makes the right side of the cut the good one, so outers run clockwise.
+    pub clockwise: bool,
+    /// Its controller understands arcs; else they are sent as short lines.
+    #[serde(default = "yes")]
+    pub arcs: bool,
+    /// Words that switch the assist air on and off.
+    #[serde(default = "air")]
+    pub air: (String, String),
+    /// Width of the beam or torch on the material, mm: what is thinner cannot be engraved.
+    #[serde(default = "spot")]
+    pub spot: f64,
+    /// Tools beside the beam or torch.
+    #[serde(default)]
+    pub tools: Vec<Tool>,
+}
+
+fn yes() -> bool {
+    true
+}
+
+fn air() -> (String, String) {
+    ("M8".into(), "M9".into())
+}
+
+fn spot() -> f64 {
+    0.1
+}
+
+/// A tool other than beam or torch.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Tool {
+    /// Number by which programs call it.
+    pub number: u32,
+    /// What it is: scriber, forming wheel.
+    pub kind: String,
+    /// Width of its mark, mm.
+    pub width: f64,
+}
+
+impl Machine {
+    /// What is wrong with it; nothing where it will do.
+    pub fn troubles(&self) -> Vec<String> {
+        let mut out = Vec::new();
+        let mut within = |what: &str, v: f64, least: f64, most: f64, unit: &str| {
+            if !(v.is_finite() && (least..=most).contains(&v)) {
+                out.push(format!("{what} of {v}{unit} will not do; use {least} to {most}{unit}"));
+            }
+        };
+        within("a bed width", self.bed_width, 50.0, 20_000.0, " mm");
+        within("a bed depth", self.bed_height, 50.0, 20_000.0, " mm");
+        within("a highest feed", self.feed_limit, 10.0, 200_000.0, " mm/min");
+        within("a travel speed", self.rapid, 10.0, 300_000.0, " mm/min");
+        within("an acceleration", self.acceleration, 10.0, 100_000.0, " mm/s²");
+        within("a corner deviation", self.junction, 0.001, 2.0, " mm");
+        within("a power scale", self.power_limit, 1.0, 100_000.0, "");
+        within("a lift time", self.lift, 0.0, 60.0, " s");
+        within("a change time", self.change, 0.0, 600.0, " s");
+        within("a row turn time", self.row_turn, 0.0, 5.0, " s");
+        within("a slat pitch", self.slat_pitch, 1.0, 500.0, " mm");
+        within("a cost per hour", self.hourly, 0.0, 100_000.0, "");
+        within("a spacing", self.spacing, 0.0, 500.0, " mm");
+        within("a margin", self.margin, 0.0, 500.0, " mm");
+        within("a spot", self.spot, 0.01, 10.0, " mm");
+        let known = |w: &str| matches!(w, "M7" | "M8" | "M9");
+        if !known(&self.air.0) || !known(&self.air.1) {
+            out.push(format!("{} and {} will not do for the air; use M7 or M8 for on, M9 for off", self.air.0, self.air.1));
+        }
+        for (i, t) in self.tools.iter().enumerate() {
+            if t.number == 0 || t.number > 99 || self.tools[..i].iter().any(|o| o.number == t.number) {
+                out.push(format!("tool {} will not do: numbers run from 1 to 99, each once", t.number));
+            }
+            if !(t.width.is_finite() && (0.01..=20.0).contains(&t.width)) {
+                out.push(format!("tool {}: a mark {} mm wide will not do; use 0.01 to 20 mm", t.number, t.width));
+            }
+        }
+        out
+    }
+}
+
+/// `1, 2 and 5`, or `none`.
+fn listed(numbers: impl Iterator<Item = u32>) -> String {
+    let all: Vec<String> = numbers.map(|n| n.to_string()).collect();
+    match all.as_slice() {
+        [] => "none".into(),
+        [one] => one.clone(),
+        [first @ .., last] => format!("{} and {last}", first.join(", ")),
+    }
+}
+
+/// A material and how it looks on the stage.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Material {
+    /// Short id.
+    pub id: String,
+    /// Name.
+    pub name: String,
+    /// Colour of its face, `#rrggbb`.
+    pub tone: String,
+    /// True when its grain runs along the sheet's width and is drawn.
+    pub grain: bool,
+    /// Price of a square metre per mm of thickness.
+    pub price: f64,
+    /// The usual sheet: width, height in mm.
+    pub sheet: (f64, f64),
+    /// Colour of what is engraved, `#rrggbb`: darker, or the lighter ground that engraving uncovers.
+    #[serde(default = "burnt")]
+    pub engraved: String,
+    /// Weight of a cubic metre, kg.
+    #[serde(default)]
+    pub density: f64,
+}
+
+fn burnt() -> String {
+    "#5b3a1e".into()
+}
+
+impl Material {
+    /// What is wrong with it; nothing where it will do.
+    pub fn troubles(&self) -> Vec<String> {
+        let mut out = Vec::new();
+        let colour = |c: &str| c.len() == 7 && c.starts_with('#') && c[1..].bytes().all(|b| b.is_ascii_hexdigit());
+        for (what, c) in [("tone", &self.tone), ("engraved tone", &self.engraved)] {
+            if !colour(c) {
+                out.push(format!("the {what} “{c}” is no colour; write it like #dcc397"));
+            }
+        }
+        let mut within = |what: &str, v: f64, least: f64, most: f64| {
+            if !(v.is_finite() && (least..=most).contains(&v)) {
+                out.push(format!("a {what} of {v} will not do; use {least} to {most}"));
+            }
+        };
+        within("price", self.price, 0.0, 100_000.0);
+        within("density", self.density, 0.0, 30_000.0);
+        within("sheet width", self.sheet.0, 10.0, 20_000.0);
+        within("sheet height", self.sheet.1, 10.0, 20_000.0);
+        out
+    }
+    /// True where engraving comes out lighter than the face.
+    pub fn engraves_light(&self) -> bool {
+        let light = |c: &str| (1..7).step_by(2).filter_map(|i| u32::from_str_radix(c.get(i..i + 2)?, 16).ok()).sum::<u32>();
+        light(&self.engraved) > light(&self.tone)
+    }
+}
+
+/// Everything the computation needs to know of the shop.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Shop {
+    /// Machines.
+    pub machines: Vec<Machine>,
+    /// Materials.
+    pub materials: Vec<Material>,
+    /// The cut chart.
+    pub chart: Vec<ChartRow>,
+    /// Standing rules, in order.
+    pub rules: Vec<Rule>,
+    /// How closely geometry is followed.
+    pub tolerance: Tolerance,
+    /// Usual sheet corner-to-corner colour distance at which a near miss is proposed.
+    pub near_colour: u32,
+    /// Default nick width, mm.
+    pub nick_width: f64,
+    /// Default outline per nick, mm.
+    pub nick_pitch: f64,
+}
+
+impl Shop {
+    /// The built-in shop: two machines, four materials, a chart, no colour rules.
+    pub fn builtin() -> Self {
+        Self {
+            machines: vec![lark(), anvil()],
+            materials: materials(),
+            chart: chart(),
+            rules: Vec::new(),
+            tolerance: Tolerance::default(),
+            near_colour: 24,
+            nick_width: 0.4,
+            nick_pitch: 120.0,
+        }
+    }
+
+    /// The machine with this id.
+    pub fn machine(&self, id: &str) -> Option<&Machine> {
+        self.machines.iter().find(|m| m.id == id)
+    }
+    /// The material with this id.
+    pub fn material(&self, id: &str) -> Option<&Material> {
+        self.materials.iter().find(|m| m.id == id)
+    }
+    /// The chart row for a process, exact in thickness to 0.05 mm.
+    pub fn row(&self, machine: &str, material: &str, thickness: f64, process: Process) -> Option<&ChartRow> {
+        self.chart.iter().find(|r| r.is(machine, material, thickness, process))
+    }
+    /// What a process is done with in a job: the chart's row, changed by the job's setting of this number.
+    pub fn row_for<'a>(&'a self, decisions: &'a Decisions, process: Process, setting: Option<u32>) -> Option<Cow<'a, ChartRow>> {
+        let b = &decisions.batch;
+        let proposed = || decisions.rows.iter().find(|r| r.is(&b.machine, &b.material, b.thickness, process));
+        let row = self.row(&b.machine, &b.material, b.thickness, process).or_else(proposed)?;
+        let own = setting.and_then(|id| decisions.settings.iter().find(|s| s.id == id && s.process == process));
+        Some(match own {
+            None => Cow::Borrowed(row),
+            Some(s) => Cow::Owned(ChartRow {
+                feed: s.feed.unwrap_or(row.feed),
+                power: s.power.unwrap_or(row.power),
+                passes: s.passes.unwrap_or(row.passes),
+                pitch: s.pitch.unwrap_or(row.pitch),
+                kerf: s.kerf.unwrap_or(row.kerf),
+                tool: s.tool.or(row.tool),
+                ..row.clone()
+            }),
+        })
+    }
+    /// Thicknesses that the chart has for cutting a material on a machine, ascending.
+    pub fn thicknesses(&self, machine: &str, material: &str) -> Vec<f64> {
+        let mut found: Vec<f64> = self
+            .chart
+            .iter()
+            .filter(|r| r.machine == machine && r.material == material && r.process == Process::Cut)
+            .map(|r| r.thickness)
+            .collect();
+        found.sort_by(f64::total_cmp);
+        found
+    }
+}
+
+fn lark() -> Machine {
+    Machine {
+        id: "lark".into(),
+        name: "Lark".into(),
+        kind: MachineKind::Laser,
+        bed_width: 900.0,
+        bed_height: 600.0,
+        feed_limit: 30_000.0,
+        rapid: 30_000.0,
+        acceleration: 3000.0,
+        junction: 0.02,
+        power_limit: 1000.0,
+        lift: 0.0,
+        change: 0.5,
+        row_turn: 0.01,
+        slat_pitch: 20.0,
+        hourly: 48.0,
+        spacing: 2.0,
+        margin: 6.0,
+        clockwise: false,
+        arcs: true,
+        air: air(),
+        spot: 0.1,
+        tools: Vec::new(),
+    }
+}
+
+fn anvil() -> Machine {
+    Machine {
+        id: "anvil".into(),
+        name: "Anvil".into(),
+        kind: MachineKind::Plasma,
+        bed_width: 1500.0,
+        bed_height: 1250.0,
+        feed_limit: 8000.0,
+        rapid: 15_000.0,
+        acceleration: 1200.0,
+        junction: 0.05,
+        power_limit: 1000.0,
+        lift: 0.8,
+        change: 2.0,
+        row_turn: 0.0,
+        slat_pitch: 60.0,
+        hourly: 66.0,
+        spacing: 14.0,
+        margin: 10.0,
+        clockwise: true,
+        arcs: true,
+        air: air(),
+        spot: 1.0,
+        tools: vec![Tool { number: 1, kind: "scriber".into(), width: 0.5 }, Tool { number: 2, kind: "forming wheel".into(), width: 3.0 }],
+    }
+}
+
+fn materials() -> Vec<Material> {
+    let material = |id: &str, name: &str, tone: &str, engraved: &str, grain, price, sheet, density| Material {
+        id: id.into(),
+        name: name.into(),
+        tone: tone.into(),
+        grain,
+        price,
+        sheet,
+        engraved: engraved.into(),
+        density,
+    };
+    vec![
+        material("birch-ply", "Birch plywood", "#dcc397", "#5b3a1e", true, 7.0, (600.0, 400.0), 680.0),
+        material("acrylic", "Clear acrylic", "#d3e0e2", "#f7fafa", false, 14.0, (600.0, 400.0), 1190.0),
+        material("card", "Card", "#cdbb9f", "#6b4f2f", false, 2.0, (600.0, 400.0), 700.0),
+        material("mild-steel", "Mild steel", "#a9afb3", "#6d7377", false, 11.0, (1250.0, 1000.0), 7850.0),
+        material("slate-tile", "Slate-coated tile", "#43494d", "#e4e0d6", false, 25.0, (150.0, 150.0), 2300.0),
+    ]
+}
+
+fn chart() -> Vec<ChartRow> {
+    use Process::{Cut, Engrave, Mark, Picture, Score};
+    let row = |machine: &str, material: &str, thickness, process, feed, power, kerf| ChartRow {
+        machine: machine.into(),
+        material: material.into(),
+        thickness,
+        process,
+        feed,
+        power,
+        passes: 1,
+        kerf,
+        pitch: if matches!(process, Engrave | Picture) { 0.1 } else { 0.0 },
+        least_power: if process == Picture { 6.0 } else { 0.0 },
+        tool: if process == Mark { Some(1) } else { None },
+        unproved: false,
+        pierce: if machine == "anvil" && process == Cut { 0.2 + 0.1 * thickness } else { 0.0 },
+        air: process == Cut,
+    };
+    let mut rows = Vec::new();
+    for (material, thickness, feed, power, kerf) in [
+        ("birch-ply", 3.0, 1200.0, 65.0, 0.18),
+        ("birch-ply", 6.0, 480.0, 85.0, 0.24),
+        ("acrylic", 3.0, 900.0, 60.0, 0.20),
+        ("acrylic", 5.0, 480.0, 75.0, 0.25),
+        ("card", 1.5, 3000.0, 30.0, 0.12),
+    ] {
+        rows.push(row("lark", material, thickness, Cut, feed, power, kerf));
+        rows.push(row("lark", material, thickness, Score, 4800.0, 14.0, 0.1));
+        rows.push(row("lark", material, thickness, Engrave, 18_000.0, 24.0, 0.1));
+        rows.push(row("lark", material, thickness, Picture, 15_000.0, 30.0, 0.1));
+    }
+    // On the coated tile only its coat is taken off.
+    rows.push(row("lark", "slate-tile", 8.0, Engrave, 12_000.0, 20.0, 0.1));
+    rows.push(row("lark", "slate-tile", 8.0, Picture, 12_000.0, 22.0, 0.1));
+    rows.push(row("lark", "slate-tile", 8.0, Score, 3600.0, 18.0, 0.1));
+    for (thickness, feed, power, kerf) in [(3.0, 3200.0, 45.0, 1.3), (6.0, 1900.0, 65.0, 1.6), (10.0, 1100.0, 85.0, 2.0)] {
+        rows.push(row("anvil", "mild-steel", thickness, Cut, feed, power, kerf));
+        rows.push(row("anvil", "mild-steel", thickness, Mark, 3000.0, 10.0, 0.5));
+        rows.push(row("anvil", "mild-steel", thickness, Score, 3600.0, 12.0, 0.8));
+    }
+    rows
+}

@@ -1,0 +1,2 @@
+DROP TABLE setting_changes;
+DROP TABLE settings;
