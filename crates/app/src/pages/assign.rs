@@ -142,7 +142,7 @@ fn key_view(loaded: &Loaded, row: &KeyRow) -> KeyView {
         words: row.style.words(),
         count: row.count,
         length: metres(row.length),
-        why: row.why.words(),
+        why: row.why.told(&loaded.shop),
         process: setting.map_or_else(|| row.process.name().to_owned(), |s| format!("{}, {}", row.process.name(), s.name)),
         slug: row.process.slug(),
         picture: path_data(&row.sample.path.transformed(home), 40.0),

@@ -7,7 +7,7 @@ use crate::shop::{App, Loaded};
 use axum::extract::{Path, Query};
 use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
-use boustrophe_core::assign::{Item, Process, Why};
+use boustrophe_core::assign::{Item, Process};
 use boustrophe_core::finding::Station;
 use boustrophe_core::geometry::{Affine, Path as Line, Segment, Vec2};
 use boustrophe_core::hold::Op;
@@ -32,6 +32,8 @@ struct Contour {
     p: &'static str,
     why: Cow<'static, str>,
     closed: bool,
+    /// What it fills is told by winding, not even-odd.
+    wound: bool,
     /// New in this revision of the file.
     fresh: bool,
     /// The matrix from its picture, a unit square with y down, where it frames one.
@@ -66,6 +68,8 @@ struct Lying {
 struct Stroke {
     id: String,
     p: &'static str,
+    /// What it fills is told by winding, not even-odd.
+    wound: bool,
     kerf: f64,
     runs: Vec<Flat>,
     leads: Vec<Flat>,
@@ -197,7 +201,18 @@ fn bench(app: &App, loaded: &Loaded, station: Station) -> Vec<Bench> {
                 let fresh = compared.as_ref().is_some_and(|c| c.fresh.contains(&i.contour.id));
                 let (id, closed) = (i.contour.id.to_string(), i.contour.path.closed);
                 let picture = shown(i).map(|place| (home * place).as_coeffs());
-                Contour { id, of: i.contour.drawing, looks, p: i.process.slug(), why: why(i.why), closed, fresh, picture, d: flat }
+                Contour {
+                    id,
+                    of: i.contour.drawing,
+                    looks,
+                    p: i.process.slug(),
+                    why: Cow::Owned(i.why.told(&loaded.shop)),
+                    closed,
+                    wound: i.contour.style.winding,
+                    fresh,
+                    picture,
+                    d: flat,
+                }
             })
             .collect();
         let texts =
@@ -228,10 +243,6 @@ fn bench(app: &App, loaded: &Loaded, station: Station) -> Vec<Bench> {
 fn shown(item: &Item) -> Option<Affine> {
     let upright = Affine::new([1.0, 0.0, 0.0, -1.0, 0.0, 1.0]);
     item.contour.picture_place().filter(|_| item.process == Process::Picture).map(|place| place * upright)
-}
-
-fn why(why: Why) -> Cow<'static, str> {
-    Cow::Owned(why.words())
 }
 
 fn sheets(loaded: &Loaded, layout: &Layout, station: Station, kept: bool) -> Vec<Sheet> {
@@ -310,6 +321,7 @@ fn as_drawn(loaded: &Loaded, s: &SheetLayout) -> Vec<Stroke> {
             Stroke {
                 id: item.contour.id.to_string(),
                 p: item.process.slug(),
+                wound: item.contour.style.winding,
                 kerf: 0.2,
                 runs: vec![drawn.clone()],
                 leads: Vec::new(),
@@ -335,6 +347,7 @@ fn stroke(loaded: &Loaded, s: &SheetLayout, n: usize, o: &Op) -> Stroke {
     Stroke {
         id: o.contour.to_string(),
         p: o.process.slug(),
+        wound: false,
         kerf: o.kerf,
         runs: o.runs.iter().map(|run| flat(run)).collect(),
         leads: [&o.lead_in, &o.lead_out].into_iter().filter(|l| !l.is_empty()).map(|l| flat(l)).collect(),

@@ -104,19 +104,20 @@ export class Stage {
       b.gone.forEach((d) => trace(gone, d, false));
       b.contours.filter((c) => c.fresh).forEach((c) => trace(fresh, c.d, c.closed));
       const picture = b.picture && this.picture(...b.picture);
-      const inks = {}, pictures = [];
+      const inks = {}, pictures = [], engraved = new Path2D(), wound = new Path2D();
       const solid = new Path2D();
       for (const c of b.contours) {
         if (c.picture) pictures.push(this.picture(`/jobs/${this.job}/tone/${c.id}?revision=${this.scene.revision}`, c.picture));
         trace((inks[c.p] ??= new Path2D()), c.d, c.closed);
+        if (c.p === "engrave" && c.closed) trace(c.wound ? wound : engraved, c.d, true);
         if (c.closed && c.p === "cut") trace(solid, c.d, true);
         this.items.push({ ...c, dx: 0, dy: 0, b: boundsOf(c.d) });
       }
-      this.groups.push({ kind: "bench", box: [b.x, b.y, b.w, b.h], name: b.name, id: b.id, inks, solid, gone, fresh, picture, pictures, texts: b.texts, engraved: inks.engrave });
+      this.groups.push({ kind: "bench", box: [b.x, b.y, b.w, b.h], name: b.name, id: b.id, inks, solid, gone, fresh, picture, pictures, texts: b.texts, engraved, wound });
     }
     for (const s of sheets) {
       add(s.x, s.y, s.w, s.h);
-      const group = { kind: "sheet", box: [s.x, s.y, s.w, s.h], sheet: s, inks: {}, kerfs: new Map(), leads: new Path2D(), parts: new Path2D(), edge: new Path2D(), rows: new Path2D(), travel: new Path2D(), pictures: s.pictures.map(([id, matrix]) => this.picture(`/jobs/${this.job}/tone/${id}?revision=${this.scene.revision}`, matrix)) };
+      const group = { kind: "sheet", box: [s.x, s.y, s.w, s.h], sheet: s, inks: {}, kerfs: new Map(), leads: new Path2D(), parts: new Path2D(), edge: new Path2D(), rows: new Path2D(), engraved: new Path2D(), wound: new Path2D(), travel: new Path2D(), pictures: s.pictures.map(([id, matrix]) => this.picture(`/jobs/${this.job}/tone/${id}?revision=${this.scene.revision}`, matrix)) };
       if (s.outline.length) s.outline.forEach((o) => trace(group.edge, o, true)); else group.edge.rect(0, 0, s.w, s.h);
       for (const p of s.parts) { trace(group.parts, p.outline, true); p.holes.forEach((h) => trace(group.parts, h, true)); }
       for (const k of s.strokes) {
@@ -124,7 +125,10 @@ export class Stage {
           let path = group.kerfs.get(k.kerf);
           if (!path) group.kerfs.set(k.kerf, (path = new Path2D()));
           k.runs.forEach((r) => trace(path, r, false));
-        } else k.runs.forEach((r) => trace((group.inks[k.p] ??= new Path2D()), r, false));
+        } else {
+          k.runs.forEach((r) => trace((group.inks[k.p] ??= new Path2D()), r, false));
+          if (k.p === "engrave") k.runs.forEach((r) => trace(k.wound ? group.wound : group.engraved, r, true));
+        }
         k.leads.forEach((l) => trace(group.leads, l, false));
         this.items.push({ id: k.id, p: k.p, d: k.drawn, dx: s.x, dy: s.y, b: boundsOf(k.drawn), closed: true });
       }
@@ -259,7 +263,7 @@ export class Stage {
     c.fillStyle = shade(this.scene.tone, 10);
     c.fill(g.solid, "evenodd");
     this.drawPictures(c, g);
-    if (g.engraved) { c.fillStyle = INK.engrave + "59"; c.fill(g.engraved, "evenodd"); }
+    c.fillStyle = INK.engrave + "59"; c.fill(g.engraved, "evenodd"); c.fill(g.wound, "nonzero");
     for (const p of ORDER) if (g.inks[p]) this.ink(c, p, g.inks[p], 1.5);
     this.pen(c, STOP, 1.6, [6, 4]); c.stroke(g.gone);
     this.pen(c, LICHEN, 3); c.stroke(g.fresh);
@@ -347,7 +351,7 @@ export class Stage {
     c.fill(g.parts, "evenodd");
     if (this.scene.grain) this.drawGrain(c, g);
     this.drawPictures(c, g);
-    if (g.inks.engrave && !s.rows.length) { c.fillStyle = INK.engrave + "88"; c.fill(g.inks.engrave, "evenodd"); }
+    if (!s.rows.length) { c.fillStyle = INK.engrave + "88"; c.fill(g.engraved, "evenodd"); c.fill(g.wound, "nonzero"); }
     if (s.rows.length) { c.strokeStyle = INK.engrave; c.lineWidth = Math.max(s.pitch * 0.82, 0.35 / k); c.setLineDash([]); c.stroke(g.rows); }
     for (const p of ["mark", "score"]) if (g.inks[p]) this.ink(c, p, g.inks[p], 1.4);
     c.setLineDash([]);

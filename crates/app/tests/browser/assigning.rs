@@ -80,7 +80,7 @@ async fn a_rule_is_tried_kept_and_told_where_it_disagrees() {
     hand.drawn().await;
     assert_eq!(hand.open_findings().await, ["near-layer"]);
     assert!(
-        hand.text(".findings").await.contains("only by letter case") && hand.text(".key").await.contains("by the shop's rule 1"),
+        hand.text(".findings").await.contains("only by letter case") && hand.text(".key").await.contains("rule 1: layer “Fold*”"),
         "{}",
         hand.text("#docket").await
     );

@@ -96,6 +96,8 @@ pub enum Why {
     Number,
     /// A closed outline.
     Closed,
+    /// A closed outline inside another.
+    Hole,
     /// An open line.
     Open,
     /// Letters.
@@ -103,6 +105,14 @@ pub enum Why {
 }
 
 impl Why {
+    /// In words, with those of the shop's rule where one says.
+    pub fn told(self, shop: &Shop) -> String {
+        match self {
+            Self::Rule(n) => shop.rules.get(n - 1).map_or_else(|| self.words(), |r| format!("rule {n}: {}", r.when.words())),
+            _ => self.words(),
+        }
+    }
+
     /// In words.
     pub fn words(self) -> String {
         match self {
@@ -117,6 +127,7 @@ impl Why {
             Self::Centre => "a point".into(),
             Self::Number => "the part's number".into(),
             Self::Closed => "closed outline".into(),
+            Self::Hole => "hole inside an outline".into(),
             Self::Open => "open line".into(),
             Self::Letters => "letters".into(),
         }
@@ -170,6 +181,11 @@ pub fn run(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop) -> (Wo
         findings.extend(crate::clean::leftovers(drawing, &made));
         let quantity = decisions.drawing(drawing.drawing).map_or(1, |d| d.quantity);
         let gathered = parts::gather(&items, first, drawing, |id| decisions.parts.get(&id).and_then(|p| p.quantity).unwrap_or(quantity));
+        for hole in gathered.parts.iter().flat_map(|p| &p.holes) {
+            if items[*hole].why == Why::Closed {
+                items[*hole].why = Why::Hole;
+            }
+        }
         parts.extend(gathered.parts);
         if !gathered.outside.is_empty() {
             let n = gathered.outside.len();

@@ -11,6 +11,7 @@ use crate::geometry::{Path, Point, Segment, alongside};
 use rayon::prelude::*;
 use rstar::primitives::{GeomWithData, Rectangle};
 use rstar::{AABB, RTree};
+use rustc_hash::FxHashSet;
 
 type Boxed = GeomWithData<Rectangle<[f64; 2]>, u32>;
 
@@ -45,9 +46,13 @@ struct Line {
 /// Finds stretches within `near` mm of an earlier line. Hidden styles are left out.
 pub(super) fn find(pieces: &[Piece], styles: &[Style], near: f64) -> Overlaps {
     let lines = lines(pieces, styles);
-    let boxes: Vec<Boxed> = lines.iter().enumerate().map(|(i, l)| boxed(&l.segment, near, i)).collect();
+    // Lines drawn again and again just where they are, as stacked copies are, are told by their first: searched for each
+    // other, their number would count squared.
+    let again = drawn_again(&lines, near);
+    let boxes: Vec<Boxed> = lines.iter().enumerate().filter(|(i, _)| !again[*i]).map(|(i, l)| boxed(&l.segment, near, i)).collect();
     let tree = RTree::bulk_load(boxes);
-    let stretches: Vec<Stretches> = (0..lines.len()).into_par_iter().map(|i| covered_by_earlier(&lines, i, &tree, near)).collect();
+    let covered = |i: usize| if again[i] { vec![(0.0, 1.0)] } else { covered_by_earlier(&lines, i, &tree, near) };
+    let stretches: Vec<Stretches> = (0..lines.len()).into_par_iter().map(covered).collect();
 
     let mut out = Overlaps {
         covered: pieces.iter().map(|p| vec![Stretches::new(); p.path.segments.len()]).collect(),
@@ -101,6 +106,22 @@ fn lines(pieces: &[Piece], styles: &[Style]) -> Vec<Line> {
         })
     };
     of(true).chain(of(false)).collect()
+}
+
+/// True for each line that is an earlier one once more, either way round.
+fn drawn_again(lines: &[Line], near: f64) -> Vec<bool> {
+    let mut first = FxHashSet::default();
+    let coarse = |v: f64| (v / (near * 0.01)).round() as i64;
+    lines
+        .iter()
+        .map(|l| {
+            let s =
+                if (l.segment.start.x, l.segment.start.y) <= (l.segment.end.x, l.segment.end.y) { l.segment } else { l.segment.reversed() };
+            let place = [s.start.x, s.start.y, s.end.x, s.end.y].map(coarse);
+            let long_enough = l.segment.length() > 4.0 * near;
+            !first.insert((place, (s.bulge * 1e6).round() as i64, l.filled)) && long_enough
+        })
+        .collect()
 }
 
 fn boxed(s: &Segment, near: f64, i: usize) -> Boxed {

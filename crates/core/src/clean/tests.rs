@@ -445,3 +445,16 @@ fn outlines_of_one_element_stay_together_and_what_is_chained_stands_alone() {
     compounds.sort_unstable();
     assert_eq!(compounds, [0, 4, 4]);
 }
+
+#[test]
+fn copies_stacked_a_thousand_times_are_found_at_once() {
+    let paths: Vec<(Path, u8)> =
+        (0..3000).map(|_| (Path::circle(p(20.0, 20.0), 6.0), 1)).chain([(Path::rectangle(0.0, 0.0, 60.0, 60.0), 1)]).collect();
+    let d = styled(&paths);
+    let (_, findings) = clean(&d, |_| {});
+    assert_eq!(has(&findings, "doubled-lines").map(|f| f.count), Some(2999 * 2));
+    let (mended, _) = clean(&d, |d| {
+        d.mends.insert(Mend::RemoveDoubles);
+    });
+    assert_eq!(mended.counts(), (2, 0));
+}

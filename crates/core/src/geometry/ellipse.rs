@@ -11,13 +11,17 @@ use kurbo::{Point, Vec2};
 use std::f64::consts::FRAC_PI_2;
 
 /// Arcs of one quarter at most; flatter ellipses, or finer tolerances, go the general way.
-const MOST: usize = 24;
+const MOST: usize = 14;
+/// Numbers of arcs that are tried, from the least that theory allows.
+const TRIED: usize = 4;
+/// Ellipses flatter than this are next to a line and go the general way.
+const FLATTEST: f64 = 0.02;
 /// Places on each arc at which the distance is looked at.
 const LOOKS: usize = 10;
 /// Times that the weights of the greatest distances are raised.
 const SHARPER: usize = 8;
 /// Rounds in which joints are moved.
-const ROUNDS: usize = 40;
+const ROUNDS: usize = 24;
 
 /// Arcs from the end of the half axis `x` to the end of the half axis `y`, about `center`, within `tolerance`. `None`
 /// where more than [`MOST`] would be needed.
@@ -123,6 +127,9 @@ fn known(a: f64, b: f64, tolerance: f64) -> Option<Chain> {
 }
 
 fn fewest(a: f64, b: f64, tolerance: f64) -> Option<Chain> {
+    if b < a * FLATTEST {
+        return None;
+    }
     // Where the bend rises by κ' a length, arcs of length l come κ' l³ / (72 √3) away: so many are needed at least, the
     // halves at the two ends as one.
     let rises = 400;
@@ -132,7 +139,7 @@ fn fewest(a: f64, b: f64, tolerance: f64) -> Option<Chain> {
     if least > MOST as f64 {
         return None;
     }
-    (least as usize + 1..=MOST).find_map(|n| {
+    (least as usize + 1..=least as usize + TRIED).find_map(|n| {
         let even = spread(&density, n);
         let (chain, distance) = settled(a, b, even, tolerance);
         (distance <= tolerance).then_some(chain)

@@ -46,7 +46,7 @@ pub struct ProgramFault {
 }
 
 /// Words of one line at most.
-const MOST_WORDS: usize = 24;
+const MOST_WORDS: usize = 16;
 
 /// The words of a line, in place: programs have tens of millions of lines.
 #[derive(Default)]
@@ -255,26 +255,31 @@ impl Interpreter {
             return Err(self.fault("the line is longer than 256 characters"));
         }
         let mut words = Words::default();
-        let mut rest = text.trim();
-        while let Some(letter) = rest.chars().next() {
-            if letter == ';' || letter == '%' {
-                break;
+        let bytes = text.as_bytes();
+        let blank = |b: u8| b == b' ' || b == b'\t' || b == b'\r';
+        let mut at = 0;
+        while at < bytes.len() {
+            let letter = bytes[at];
+            match letter {
+                _ if blank(letter) => at += 1,
+                b';' | b'%' => break,
+                b'(' => at += text[at..].find(')').ok_or_else(|| self.fault("a comment is not closed"))? + 1,
+                b'A'..=b'Z' => {
+                    let from = (at + 1..bytes.len()).find(|i| !blank(bytes[*i])).unwrap_or(bytes.len());
+                    let digit = |i: &usize| !matches!(bytes[*i], b'0'..=b'9' | b'.' | b'-' | b'+');
+                    let end = (from..bytes.len()).find(digit).unwrap_or(bytes.len());
+                    let letter = char::from(letter);
+                    let value = number(&text[from..end]).ok_or_else(|| self.fault(&format!("{letter} has no number")))?;
+                    if !words.push((letter, value)) {
+                        return Err(self.fault(&format!("the line has more than {MOST_WORDS} words")));
+                    }
+                    at = end;
+                }
+                _ => {
+                    let strange = text[at..].chars().next().unwrap_or('?');
+                    return Err(self.fault(&format!("“{strange}” is not understood")));
+                }
             }
-            if letter == '(' {
-                let end = rest.find(')').ok_or_else(|| self.fault("a comment is not closed"))?;
-                rest = rest[end + 1..].trim_start();
-                continue;
-            }
-            if !letter.is_ascii_uppercase() {
-                return Err(self.fault(&format!("“{letter}” is not understood")));
-            }
-            rest = rest[1..].trim_start();
-            let end = rest.find(|c: char| !(c.is_ascii_digit() || matches!(c, '.' | '-' | '+'))).unwrap_or(rest.len());
-            let value = number(&rest[..end]).ok_or_else(|| self.fault(&format!("{letter} has no number")))?;
-            if !words.push((letter, value)) {
-                return Err(self.fault(&format!("the line has more than {MOST_WORDS} words")));
-            }
-            rest = rest[end..].trim_start();
         }
         Ok(words)
     }

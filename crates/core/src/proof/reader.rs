@@ -28,6 +28,8 @@ pub struct Reader<'a> {
     line: Vec<u8>,
     fresh: Vec<Action>,
     row: Row,
+    /// The height that was asked for last, and whether a picture has a row there.
+    asked: (f64, bool),
     /// Rows of pictures by height: op and number of the row.
     heights: FxHashMap<i64, Vec<(usize, usize)>>,
     /// What the program does, rows of pictures as one move each.
@@ -63,6 +65,7 @@ impl<'a> Reader<'a> {
             line: Vec::new(),
             fresh: Vec::new(),
             row: Row::default(),
+            asked: (f64::NAN, false),
             heights,
             actions: Vec::new(),
             folded: FxHashMap::default(),
@@ -95,11 +98,9 @@ impl<'a> Reader<'a> {
         drop(text);
         line.clear();
         self.line = line;
-        for i in 0..self.fresh.len() {
-            let action = self.fresh[i].clone();
-            self.add(action);
-        }
-        self.fresh.clear();
+        let mut fresh = std::mem::take(&mut self.fresh);
+        fresh.drain(..).for_each(|action| self.add(action));
+        self.fresh = fresh;
     }
 
     fn add(&mut self, action: Action) {
@@ -111,13 +112,19 @@ impl<'a> Reader<'a> {
             self.end_row();
         }
         match &action {
-            Action::Move { path, feed: Some(_), .. }
-                if path.is_line() && path.start.y == path.end.y && self.heights.contains_key(&height(path.start.y)) =>
-            {
+            Action::Move { path, feed: Some(_), .. } if path.is_line() && path.start.y == path.end.y && self.is_row(path.start.y) => {
                 self.row.moves.push(action);
             }
             _ => self.actions.push(action),
         }
+    }
+
+    /// True where a picture has a row at this height. What was asked last is mostly asked again.
+    fn is_row(&mut self, y: f64) -> bool {
+        if self.asked.0 != y {
+            self.asked = (y, self.heights.contains_key(&height(y)));
+        }
+        self.asked.1
     }
 
     /// What was gathered on one line is a picture's row, or it is not.

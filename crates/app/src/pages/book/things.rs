@@ -1,0 +1,210 @@
+//! Machines and materials.
+
+use super::{ChangeView, change, changes, told};
+use crate::error::{AppError, html};
+use crate::pages::{Shared, blocking};
+use askama::Template;
+use axum::extract::{Form, Path};
+use axum::response::{Html, Redirect};
+use boustrophe_core::drawing::Unit;
+use boustrophe_core::quantity::{count, length, number};
+use boustrophe_core::shop::{Machine, MachineKind, Material, Tool};
+use serde::Deserialize;
+
+struct MachineView {
+    m: Machine,
+    plasma: bool,
+    tools: String,
+    changes: Vec<ChangeView>,
+}
+
+struct MaterialView {
+    m: Material,
+    changes: Vec<ChangeView>,
+}
+
+#[derive(Template)]
+#[template(path = "shop/things.html")]
+struct Things {
+    machines: Vec<MachineView>,
+    materials: Vec<MaterialView>,
+}
+
+/// Machines and materials.
+pub async fn things(app: Shared) -> Result<Html<String>, AppError> {
+    blocking(&app, move |app| {
+        let shop = app.shop();
+        let tools = |m: &Machine| m.tools.iter().map(|t| format!("{} {} {}", t.number, t.kind, t.width)).collect::<Vec<_>>().join("\n");
+        let machines = shop.machines.iter().map(|m| {
+            Ok(MachineView {
+                tools: tools(m),
+                plasma: m.kind == MachineKind::Plasma,
+                changes: changes(app, "machine", &m.id)?,
+                m: m.clone(),
+            })
+        });
+        let materials = shop.materials.iter().map(|m| Ok(MaterialView { changes: changes(app, "material", &m.id)?, m: m.clone() }));
+        html(&Things { machines: machines.collect::<Result<_, AppError>>()?, materials: materials.collect::<Result<_, AppError>>()? })
+    })
+    .await
+}
+
+/// A machine, as it is typed.
+#[derive(Deserialize)]
+pub struct MachineForm {
+    name: String,
+    bed_width: String,
+    bed_height: String,
+    feed_limit: String,
+    rapid: String,
+    acceleration: String,
+    junction: String,
+    power_limit: String,
+    lift: String,
+    change: String,
+    row_turn: String,
+    slat_pitch: String,
+    hourly: String,
+    spacing: String,
+    margin: String,
+    spot: String,
+    #[serde(default)]
+    clockwise: String,
+    #[serde(default)]
+    arcs: String,
+    air_on: String,
+    air_off: String,
+    #[serde(default)]
+    tools: String,
+    #[serde(default)]
+    person: String,
+}
+
+/// Changes a machine.
+pub async fn save_machine(app: Shared, Path(id): Path<String>, Form(form): Form<MachineForm>) -> Result<Redirect, AppError> {
+    blocking(&app, move |app| {
+        change(app, "machine", &form.person, "", |shop| {
+            let known = shop.machines.iter_mut().find(|m| m.id == id).ok_or_else(|| format!("there is no machine “{id}”"))?;
+            let machine = form.machine(known)?;
+            told(&machine.troubles())?;
+            *known = machine;
+            Ok(())
+        })
+    })
+    .await?;
+    Ok(Redirect::to("/shop/machines"))
+}
+
+impl MachineForm {
+    fn machine(&self, known: &Machine) -> Result<Machine, String> {
+        let n = |text: &str| number(text.trim());
+        let name = self.name.trim();
+        if name.is_empty() || name.chars().count() > 40 {
+            return Err("give the machine a name of 1 to 40 letters".into());
+        }
+        Ok(Machine {
+            id: known.id.clone(),
+            kind: known.kind,
+            name: name.to_owned(),
+            bed_width: n(&self.bed_width)?,
+            bed_height: n(&self.bed_height)?,
+            feed_limit: n(&self.feed_limit)?,
+            rapid: n(&self.rapid)?,
+            acceleration: n(&self.acceleration)?,
+            junction: n(&self.junction)?,
+            power_limit: n(&self.power_limit)?,
+            lift: n(&self.lift)?,
+            change: n(&self.change)?,
+            row_turn: n(&self.row_turn)?,
+            slat_pitch: n(&self.slat_pitch)?,
+            hourly: n(&self.hourly)?,
+            spacing: n(&self.spacing)?,
+            margin: n(&self.margin)?,
+            spot: n(&self.spot)?,
+            clockwise: self.clockwise == "on",
+            arcs: self.arcs == "on",
+            air: (self.air_on.trim().to_owned(), self.air_off.trim().to_owned()),
+            tools: self.tools.lines().filter(|l| !l.trim().is_empty()).map(tool).collect::<Result<_, _>>()?,
+        })
+    }
+}
+
+/// `1 scriber 0.5`: number, kind, width of its mark in mm.
+fn tool(line: &str) -> Result<Tool, String> {
+    let words: Vec<&str> = line.split_whitespace().collect();
+    let [first, kind @ .., last] = words.as_slice() else {
+        return Err(format!("“{line}” is no tool; write number, kind and width in mm, such as 1 scriber 0.5"));
+    };
+    if kind.is_empty() {
+        return Err(format!("“{line}” is no tool; write number, kind and width in mm, such as 1 scriber 0.5"));
+    }
+    Ok(Tool { number: count(first, 1, 99)?, kind: kind.join(" "), width: length(last, Unit::Mm)? })
+}
+
+/// A material, as it is typed.
+#[derive(Deserialize)]
+pub struct MaterialForm {
+    name: String,
+    tone: String,
+    engraved: String,
+    #[serde(default)]
+    grain: String,
+    price: String,
+    density: String,
+    width: String,
+    height: String,
+    #[serde(default)]
+    person: String,
+}
+
+/// Changes a material, or adds one under a new id.
+pub async fn save_material(app: Shared, Path(id): Path<String>, Form(form): Form<MaterialForm>) -> Result<Redirect, AppError> {
+    blocking(&app, move |app| {
+        change(app, "material", &form.person, "", |shop| {
+            let fresh = id == "new";
+            let id = if fresh { form.name.trim().to_lowercase().replace(|c: char| !c.is_ascii_alphanumeric(), "-") } else { id };
+            let material = form.material(&id)?;
+            told(&material.troubles())?;
+            match shop.materials.iter().position(|m| m.id == id) {
+                Some(_) if fresh => return Err(format!("there is a material “{id}” already; change that one, or give this another name")),
+                Some(i) => shop.materials[i] = material,
+                None if fresh => shop.materials.push(material),
+                None => return Err(format!("there is no material “{id}”")),
+            }
+            Ok(())
+        })
+    })
+    .await?;
+    Ok(Redirect::to("/shop/machines"))
+}
+
+impl MaterialForm {
+    fn material(&self, id: &str) -> Result<Material, String> {
+        let n = |text: &str| number(text.trim());
+        let name = self.name.trim();
+        if name.is_empty() || name.chars().count() > 40 || id.is_empty() {
+            return Err("give the material a name of 1 to 40 letters".into());
+        }
+        Ok(Material {
+            id: id.to_owned(),
+            name: name.to_owned(),
+            tone: self.tone.trim().to_lowercase(),
+            engraved: self.engraved.trim().to_lowercase(),
+            grain: self.grain == "on",
+            price: n(&self.price)?,
+            density: n(&self.density)?,
+            sheet: (length(self.width.trim(), Unit::Mm)?, length(self.height.trim(), Unit::Mm)?),
+        })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn tools_are_read_line_by_line() {
+        assert_eq!(tool("2 forming wheel 3mm"), Ok(Tool { number: 2, kind: "forming wheel".into(), width: 3.0 }));
+        assert!(tool("2 3").is_err() && tool("scriber 1 2").is_err() && tool("").is_err());
+    }
+}

@@ -1,0 +1,78 @@
+//! Hold's docket: nicks, leads, how areas are swept.
+
+use crate::shop::Loaded;
+use askama::Template;
+use boustrophe_core::assign::Process;
+use boustrophe_core::hold;
+use boustrophe_core::shop::MachineKind;
+use boustrophe_core::time::clock;
+
+#[derive(Template)]
+#[template(path = "hold/docket.html")]
+pub(super) struct Hold {
+    job: i32,
+    revision: i32,
+    nicks: bool,
+    width: String,
+    pitch: String,
+    leads: bool,
+    kerf: String,
+    nick_count: usize,
+    lead_count: usize,
+    plasma: bool,
+    sweep: Option<SweepView>,
+}
+
+struct SweepView {
+    /// `auto`, `x`, `y` or `angle`.
+    rows: &'static str,
+    angle: String,
+    one_way: bool,
+    planned: String,
+    full: String,
+    saved: String,
+    groups: usize,
+}
+
+/// How what is engraved is swept, and what planning it gains; nothing where nothing is engraved.
+fn sweep_view(loaded: &Loaded) -> Option<SweepView> {
+    let sheets = &loaded.route.toolpath.sheets;
+    let (planned, full) = sheets.iter().fold((0.0, 0.0), |s, p| (s.0 + p.swept.planned, s.1 + p.swept.full));
+    let s = loaded.revision.decisions.hold.sweep;
+    let rows = match s.angle {
+        None => "auto",
+        Some(0.0) => "x",
+        Some(90.0) => "y",
+        Some(_) => "angle",
+    };
+    (full > 0.0).then(|| SweepView {
+        rows,
+        angle: s.angle.map_or_else(String::new, |a| format!("{a}")),
+        one_way: s.one_way,
+        planned: clock(planned),
+        full: clock(full),
+        saved: clock(full - planned),
+        groups: sheets.iter().flat_map(|p| &p.ops).filter(|o| o.process == Process::Engrave).count(),
+    })
+}
+
+pub(super) fn hold_body(loaded: &Loaded) -> Hold {
+    let decisions = &loaded.revision.decisions;
+    let b = &decisions.batch;
+    let machine = loaded.shop.machine(&b.machine).unwrap_or(&loaded.shop.machines[0]);
+    let setting = hold::Setting::of(decisions, machine, &loaded.shop);
+    let ops = || loaded.route.toolpath.sheets.iter().flat_map(|s| &s.ops);
+    Hold {
+        job: loaded.job.id,
+        revision: loaded.revision.id,
+        nicks: setting.nicks,
+        width: format!("{}", setting.nick_width),
+        pitch: format!("{}", setting.nick_pitch),
+        leads: setting.leads,
+        kerf: loaded.shop.row_for(decisions, Process::Cut, None).map_or("—".into(), |r| format!("{} mm", r.kerf)),
+        nick_count: ops().map(|o| o.nicks.len()).sum(),
+        lead_count: ops().filter(|o| !o.lead_in.is_empty()).count(),
+        plasma: machine.kind == MachineKind::Plasma,
+        sweep: sweep_view(loaded),
+    }
+}

@@ -1,0 +1,114 @@
+//! Intake's docket: drawings with their sizes, pictures, pages, revisions.
+
+use crate::pages::intake::{compared, extent, judged};
+use crate::shop::{App, Loaded};
+use askama::Template;
+use boustrophe_core::assign::Process;
+use boustrophe_core::clean::trace::parting;
+use boustrophe_core::decisions::DrawingDecisions;
+use boustrophe_core::edit::Edit;
+use boustrophe_core::geometry::Bounds;
+use boustrophe_core::intake;
+use boustrophe_core::route::DrawingState;
+
+struct DrawingRow {
+    id: u32,
+    name: String,
+    units: String,
+    sure: bool,
+    mm: String,
+    inch: String,
+    account: String,
+    scale: String,
+    texts: usize,
+    regions: usize,
+    pages: usize,
+    /// The edits that take one page alone.
+    page_edits: Vec<String>,
+    picture: Option<PictureView>,
+    compared: Option<(usize, usize, usize)>,
+}
+
+#[derive(Template)]
+#[template(path = "intake/docket.html")]
+pub(super) struct Intake {
+    job: i32,
+    revision: i32,
+    drawings: Vec<DrawingRow>,
+}
+
+struct PictureView {
+    pixels: String,
+    /// Its density, and what it means for the rows.
+    judged: String,
+    width: String,
+    engraved: bool,
+    threshold: u8,
+    found: bool,
+    speck: u32,
+    smooth: f64,
+    light: bool,
+}
+
+fn picture(loaded: &Loaded, d: &DrawingState, decided: &DrawingDecisions) -> Option<PictureView> {
+    let p = d.drawing.bitmap.as_ref()?;
+    let t = &decided.trace;
+    let mm = d.intake.transform.determinant().abs().sqrt();
+    let pitch = loaded.shop.row_for(&loaded.revision.decisions, Process::Picture, None).map_or(0.1, |r| r.pitch);
+    Some(PictureView {
+        pixels: format!("{} × {}", p.width, p.height),
+        judged: judged(1.0 / mm, pitch),
+        width: format!("{:.1}", p.width as f64 * mm),
+        engraved: decided.engraved,
+        threshold: t.threshold.unwrap_or_else(|| parting(p)),
+        found: t.threshold.is_none(),
+        speck: t.speck,
+        smooth: t.smooth,
+        light: t.invert,
+    })
+}
+
+fn sizes((w, h): (f64, f64)) -> (String, String) {
+    (format!("{w:.1} × {h:.1} mm"), format!("{:.2} × {:.2} in", w / 25.4, h / 25.4))
+}
+
+/// Pages offered one by one.
+const MOST_PAGES: usize = 24;
+
+fn page_edits(d: &DrawingState) -> Vec<String> {
+    let pages = &d.drawing.pages;
+    let one = |page: &Bounds| Edit::SetRegions { drawing: d.id, regions: vec![*page] };
+    let offered = if pages.len() > 1 { pages.iter().take(MOST_PAGES) } else { pages.iter().take(0) };
+    offered.filter_map(|p| serde_json::to_string(&one(p)).ok()).collect()
+}
+
+pub(super) fn intake_body(app: &App, loaded: &Loaded) -> Intake {
+    let decisions = &loaded.revision.decisions;
+    let drawings = loaded
+        .route
+        .drawings
+        .iter()
+        .filter_map(|d| Some((d, decisions.drawing(d.id)?)))
+        .map(|(d, decided)| {
+            let b = extent(d);
+            let (mm, inch) = sizes((b.width(), b.height()));
+            DrawingRow {
+                id: d.id,
+                name: decided.name.clone(),
+                units: d.intake.units.trim_end_matches('?').to_owned(),
+                sure: d.intake.sure,
+                mm,
+                inch,
+                account: intake::account(&d.drawing),
+                scale: format!("{}", (decided.scale * 1e6).round() / 1e6),
+                texts: d.cleaned.texts.len(),
+                regions: decided.regions.len(),
+                pages: d.drawing.pages.len(),
+                page_edits: page_edits(d),
+                picture: picture(loaded, d, decided),
+                compared: compared(app, loaded, d).map(|c| (c.kept, c.fresh.len(), c.gone.len())),
+            }
+        })
+        .collect();
+    Intake { job: loaded.job.id, revision: loaded.revision.id, drawings }
+}

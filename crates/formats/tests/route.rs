@@ -1,0 +1,239 @@
+//! The whole route over the demo drawings: what is kept, what is computed anew, and what must hold for every sheet.
+
+use boustrophe_core::assign::Process;
+use boustrophe_core::decisions::{Batch, Decisions};
+use boustrophe_core::drawing::{Drawing, Unit};
+use boustrophe_core::edit::Edit;
+use boustrophe_core::finding::{Finding, Severity, Station};
+use boustrophe_core::nest::{Control, Problem, Setting, search};
+use boustrophe_core::proof::interpret;
+use boustrophe_core::route::{Cache, Program, ProgramOrder, Route, run};
+use boustrophe_core::shop::Shop;
+use boustrophe_formats::{gcode, read};
+use std::io::Write;
+use std::path::Path;
+use std::sync::Arc;
+
+fn demo(name: &str) -> Arc<Drawing> {
+    let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo").join(name);
+    let bytes = std::fs::read(&path).expect("a demo drawing");
+    Arc::new(read(name, &bytes).expect("it reads"))
+}
+
+/// A job over demo drawings, with its cache.
+struct Job {
+    drawings: Vec<Arc<Drawing>>,
+    decisions: Decisions,
+    shop: Shop,
+    cache: Cache,
+}
+
+fn write(order: &ProgramOrder, to: &mut dyn Write) -> std::io::Result<()> {
+    gcode::write(order, to)
+}
+
+impl Job {
+    fn new(names: &[&str], batch: Batch) -> Self {
+        let mut decisions = Decisions { batch, ..Decisions::default() };
+        for name in names {
+            decisions = Edit::AddDrawing { file: (*name).into(), name: (*name).into() }.apply(&decisions).expect("it is added");
+        }
+        Self { drawings: names.iter().map(|n| demo(n)).collect(), decisions, shop: Shop::builtin(), cache: Cache::default() }
+    }
+    fn route(&self) -> Route {
+        run(&self.drawings, &self.decisions, &self.shop, &self.cache, &write, &mut |_| {})
+    }
+    fn edit(&mut self, edit: &Edit) {
+        self.decisions = edit.apply(&self.decisions).expect("it applies");
+    }
+    /// Takes the first remedy of every open finding, station by station, until none are left that have one.
+    fn mend(&mut self) -> usize {
+        let mut taken = 0;
+        while let Some(edit) = self
+            .route()
+            .findings
+            .iter()
+            .find(|f| f.severity != Severity::Note && !f.remedies.is_empty())
+            .map(|f| f.remedies[0].edit.clone())
+        {
+            self.edit(&edit);
+            taken += 1;
+            assert!(taken < 60, "remedies come to an end");
+        }
+        taken
+    }
+    fn nest(&mut self) {
+        let route = self.route();
+        let machine = self.shop.machine(&self.decisions.batch.machine).expect("a machine");
+        let problem = Problem::new(&route.work, &Setting::of(&self.decisions, machine, &self.shop), &self.shop.tolerance);
+        let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, seed: 3, tries: 4 });
+        self.edit(&Edit::KeepLayout { layout });
+    }
+    fn text(&self, route: &Route, sheet: usize) -> String {
+        let mut text = Vec::new();
+        route.write_program(sheet, &self.decisions, &self.shop, &write, &mut text).expect("written");
+        String::from_utf8(text).expect("ASCII")
+    }
+}
+
+fn steel() -> Batch {
+    Batch { machine: "anvil".into(), material: "mild-steel".into(), thickness: 6.0 }
+}
+
+fn codes(findings: &[Finding], station: Station) -> Vec<&str> {
+    findings.iter().filter(|f| f.station == station && f.severity != Severity::Note).map(|f| f.code.as_str()).collect()
+}
+
+/// Every demo drawing goes through with its remedies taken; what comes out is proved.
+#[test]
+fn every_demo_drawing_comes_through() {
+    for (names, batch) in [
+        (&["queen-excluder.dxf"][..], Batch::default()),
+        (&["crown-board.dxf", "frame-bars.dxf"], Batch::default()),
+        (&["number-plates.svg"], Batch { material: "acrylic".into(), ..Batch::default() }),
+        (&["honey-sign.svg", "comb-tiles.svg"], Batch::default()),
+        (&["mouse-guard.dxf", "stand-gusset.dxf"], steel()),
+        (&["bee.png"], Batch { material: "card".into(), thickness: 1.5, ..Batch::default() }),
+        (&["feeder-roof.stl"], Batch::default()),
+    ] {
+        let mut job = Job::new(names, batch);
+        job.mend();
+        job.nest();
+        job.mend();
+        let route = job.route();
+        assert!(route.released(), "{names:?}: {:?}", route.findings.iter().filter(|f| f.severity != Severity::Note).collect::<Vec<_>>());
+        assert_eq!(route.programs.len(), route.nested.layout.sheets.len());
+        let machine = job.shop.machine(&job.decisions.batch.machine).expect("a machine");
+        for (i, proof) in route.proofs.iter().enumerate() {
+            let actions = interpret(&job.text(&route, i)).expect("it reads back");
+            assert!(!actions.is_empty() && proof.seconds > 1.0);
+            let by_process: f64 = proof.by_process.values().sum();
+            assert!(
+                (by_process - proof.seconds).abs() < proof.seconds * 0.02 + machine.lift + machine.change,
+                "{names:?}: the parts of the time make the whole"
+            );
+        }
+        let sum: f64 = route.proofs.iter().map(|p| p.cut).sum();
+        assert!((route.ledger.cut - sum).abs() < 1e-9 && route.ledger.yield_share > 0.0 && route.ledger.yield_share < 1.0);
+    }
+}
+
+/// What does not depend on a change is not computed again.
+#[test]
+fn only_what_depends_on_a_change_is_computed_anew() {
+    let mut job = Job::new(&["crown-board.dxf"], Batch::default());
+    job.mend();
+    job.nest();
+    job.mend();
+    let before = job.route();
+    let same = job.route();
+    assert!(Arc::ptr_eq(&before.proofs, &same.proofs) && Arc::ptr_eq(&before.nested, &same.nested));
+    job.edit(&Edit::SetNickWidth { width: Some(0.6) });
+    let nicked = job.route();
+    assert!(Arc::ptr_eq(&before.sequence, &nicked.sequence), "a nick moves no part and no turn");
+    assert!(!Arc::ptr_eq(&before.toolpath, &nicked.toolpath) && nicked.ledger.cut < before.ledger.cut);
+    job.edit(&Edit::SetSweep { sweep: boustrophe_core::decisions::Sweep { angle: Some(90.0), one_way: false } });
+    assert!(Arc::ptr_eq(&before.nested, &job.route().nested));
+    let id = before.work.parts[0].id;
+    job.edit(&Edit::SetQuantity { part: id, quantity: 2 });
+    let more = job.route();
+    assert!(!Arc::ptr_eq(&before.work, &more.work) && Arc::ptr_eq(&before.drawings[0].cleaned, &more.drawings[0].cleaned));
+    assert!(!more.nested.current && !more.released(), "one copy has no place yet");
+}
+
+/// What a person accepted is a note, and only that.
+#[test]
+fn what_was_accepted_holds_nothing_up() {
+    let mut job = Job::new(&["mouse-guard.dxf"], steel());
+    job.mend();
+    job.nest();
+    let route = job.route();
+    let held = codes(&route.findings, Station::Hold);
+    assert!(held.contains(&"small-holes"), "{held:?}");
+    assert!(!route.released());
+    job.edit(&Edit::Accept { code: "small-holes".into() });
+    let route = job.route();
+    assert!(!codes(&route.findings, Station::Hold).contains(&"small-holes"));
+    assert!(route.findings.iter().any(|f| f.code == "small-holes" && f.severity == Severity::Note), "it is still told");
+}
+
+/// A program with a picture is written as it is wanted, always the same, and is the one that was proved.
+#[test]
+fn a_picture_is_written_anew_and_alike() {
+    let mut job = Job::new(&["bee.png"], Batch { material: "slate-tile".into(), thickness: 8.0, ..Batch::default() });
+    for edit in [
+        Edit::SetPpi { drawing: 1, ppi: 127.0 },
+        Edit::SetEngraved { drawing: 1, on: true },
+        Edit::SetSheets { sheets: vec![boustrophe_core::nest::Sheet::rectangle(150.0, 150.0)] },
+    ] {
+        job.edit(&edit);
+    }
+    job.mend();
+    job.nest();
+    let route = job.route();
+    assert!(route.released(), "{:?}", route.findings);
+    assert_eq!(*route.programs, [Program::Streamed]);
+    let (first, second) = (job.text(&route, 0), job.text(&route, 0));
+    assert!(first == second && first.lines().count() > 5000 && first.ends_with("M2\n"));
+    let picture = route.proofs[0].by_process.get(&Some(Process::Picture)).copied().unwrap_or(0.0);
+    assert!(picture > 10.0 && route.ledger.engraved > 100.0);
+    // As many rows as burn something, each one move of the proof.
+    let rows = route.toolpath.sheets[0].ops[0].picture_rows().count();
+    assert_eq!(route.proofs[0].moves.iter().filter(|m| m.process == Some(Process::Picture)).count(), rows);
+    assert!(job.text(&route, 7).is_empty(), "there is no eighth sheet");
+}
+
+/// A drawing's size is asked for, never guessed; with the answer the work goes on.
+#[test]
+fn the_size_is_asked_for() {
+    let mut job = Job::new(&["queen-excluder.dxf"], Batch::default());
+    let route = job.route();
+    assert_eq!((codes(&route.findings, Station::Intake), route.reached), (vec!["units-unsaid"], Station::Intake));
+    job.edit(&Edit::SetUnit { drawing: 1, unit: Unit::Mm });
+    assert!(job.route().reached > Station::Intake);
+    let small = job.route().drawings[0].cleaned.bounds;
+    job.edit(&Edit::SetUnit { drawing: 1, unit: Unit::In });
+    let large = job.route().drawings[0].cleaned.bounds;
+    assert!((large.width() / small.width() - 25.4).abs() < 1e-6);
+    assert!(job.route().findings.iter().any(|f| f.code == "part-too-large" || f.code == "not-nested"), "what fits no sheet is told");
+}
+
+/// Numbers on parts, settings and rows of the job's own are part of what the route depends on.
+#[test]
+fn what_is_decided_at_assign_reaches_the_program() {
+    let mut job = Job::new(&["frame-bars.dxf"], Batch::default());
+    job.mend();
+    job.nest();
+    job.mend();
+    let plain = job.route();
+    let numbers = boustrophe_core::decisions::Numbers {
+        prefix: "F".into(),
+        first: 1,
+        process: Process::Score,
+        face: boustrophe_core::lettering::Face::Stroke,
+        smallest: 1.5,
+        tallest: 4.0,
+    };
+    job.edit(&Edit::SetNumbers { numbers: Some(numbers) });
+    let numbered = job.route();
+    assert!(numbered.ledger.score > plain.ledger.score + 20.0, "{} and {}", numbered.ledger.score, plain.ledger.score);
+    assert!(numbered.released(), "numbers move no part: {:?}", numbered.findings);
+    job.edit(&Edit::SetNumbers { numbers: None });
+    let slow = boustrophe_core::decisions::JobSetting {
+        id: 1,
+        name: "gentle".into(),
+        process: Process::Cut,
+        feed: Some(300.0),
+        power: None,
+        passes: None,
+        pitch: None,
+        tool: None,
+        kerf: None,
+    };
+    job.edit(&Edit::SetSetting { setting: slow });
+    let outer = plain.work.items[plain.work.parts[0].outer.expect("an outline")].contour.id;
+    job.edit(&Edit::UseForContours { contours: vec![outer], setting: Some(1) });
+    let gentle = job.route();
+    assert!(gentle.released() && gentle.ledger.seconds > plain.ledger.seconds + 1.0);
+    assert!(job.text(&gentle, 0).contains("F300"));
+}
