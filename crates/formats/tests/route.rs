@@ -237,3 +237,59 @@ fn what_is_decided_at_assign_reaches_the_program() {
     assert!(gentle.released() && gentle.ledger.seconds > plain.ledger.seconds + 1.0);
     assert!(job.text(&gentle, 0).contains("F300"));
 }
+
+/// Files that once made a reader or Clean fail, or take for ever, are answered now, as are all other seeds.
+#[test]
+fn what_once_failed_is_answered() {
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("seeds");
+    let mut seen = 0;
+    for entry in std::fs::read_dir(folder).expect("the seeds").flatten() {
+        let name = entry.file_name().to_string_lossy().into_owned();
+        let bytes = std::fs::read(entry.path()).expect("a seed");
+        let drawing = read(&name, &bytes).unwrap_or_else(|e| panic!("{e}"));
+        let shop = Shop::builtin();
+        let mut decisions = boustrophe_core::decisions::DrawingDecisions::new(1, "hash", &name);
+        decisions.unit = Some(Unit::Mm);
+        let (intake, found) = boustrophe_core::intake::run(&drawing, &decisions, &shop.machines[0]);
+        let (cleaned, more) = boustrophe_core::clean::run(&drawing, &intake, &decisions, &shop.tolerance);
+        assert!(found.iter().chain(&more).all(|f| !f.text.is_empty()));
+        for c in &cleaned.contours {
+            assert!(c.path.segments.iter().all(|s| s.start.is_finite() && s.end.is_finite() && s.bulge.is_finite()), "{name}");
+        }
+        seen += 1;
+    }
+    assert!(seen >= 9, "{seen} seeds");
+}
+
+/// The demo's 24 number plates in four rows; each moved by up to a millimetre in height costs time, which the ledger
+/// shows; the remedy lines them up again and the time is gone.
+#[test]
+fn plates_out_of_line_cost_time_until_they_are_lined_up() {
+    use boustrophe_core::nest::{Layout, Placement, Sheet, SheetLayout};
+    let mut job = Job::new(&["number-plates.svg"], Batch { material: "acrylic".into(), ..Batch::default() });
+    job.mend();
+    job.edit(&Edit::SetSheets { sheets: vec![Sheet::rectangle(600.0, 400.0)] });
+    let route = job.route();
+    let parts: Vec<_> = route.work.parts.iter().collect();
+    assert_eq!(parts.len(), 24);
+    let laid = |jitter: f64| -> Layout {
+        let place = |(i, part): (usize, &&boustrophe_core::assign::Part)| {
+            let at = (10.0 + (i % 6) as f64 * 80.0, 10.0 + (i / 6) as f64 * 60.0 + jitter * ((i * 7) % 11) as f64 / 10.0);
+            Placement { part: part.id, x: at.0 - part.bounds.min.x, y: at.1 - part.bounds.min.y, angle: 0.0, mirrored: false }
+        };
+        let placed = parts.iter().enumerate().map(place).collect();
+        Layout { sheets: vec![SheetLayout { sheet: Sheet::rectangle(600.0, 400.0), placed }], ..Layout::default() }
+    };
+    job.edit(&Edit::KeepLayout { layout: laid(0.0) });
+    let straight = job.route();
+    job.edit(&Edit::KeepLayout { layout: laid(1.0) });
+    let jittered = job.route();
+    let more = jittered.ledger.seconds - straight.ledger.seconds;
+    assert!(more > 5.0, "{more} s more");
+    let told = jittered.findings.iter().find(|f| f.code == "out-of-line").expect("it is told");
+    assert!(told.text.contains("in 4 lines"), "{}", told.text);
+    job.edit(&told.remedies[0].edit);
+    let mended = job.route();
+    assert!((mended.ledger.seconds - straight.ledger.seconds).abs() < 2.0, "{} and {}", mended.ledger.seconds, straight.ledger.seconds);
+    assert!(mended.findings.iter().all(|f| f.code != "out-of-line" && f.severity != Severity::Stop));
+}

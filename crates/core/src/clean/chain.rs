@@ -105,13 +105,18 @@ pub(super) fn run(pieces: Vec<Piece>, aside: &[bool], options: Options) -> Outco
 fn across(open: &mut Vec<Chained>, same: f64) -> Vec<Point> {
     let mut cells = Cells::new(same, open.len() * 2);
     let mut meets: Vec<Vec<End>> = vec![Vec::new(); open.len() * 2];
+    let mut ends: Vec<End> = Vec::with_capacity(open.len() * 2);
     for end in 0..open.len() * 2 {
         let at = end_point(&open[end / 2].path, end % 2 == 1);
-        cells.near(at, same, |other, _| {
-            meets[end].push(other);
-            meets[other].push(end);
+        cells.near(at, same, |i, _| {
+            meets[end].push(ends[i]);
+            meets[ends[i]].push(end);
         });
-        cells.add(at);
+        // Where three ends meet there is no ring: more of them need not be known.
+        if meets[end].len() < 3 {
+            cells.add(at);
+            ends.push(end);
+        }
     }
     let mut used = vec![false; open.len()];
     let mut rings: Vec<Vec<End>> = Vec::new();
@@ -225,6 +230,9 @@ fn pair_straightest(pieces: &[Piece], ends: &[End], links: &mut [End]) {
     }
 }
 
+/// Ends at one place that are looked at for each other.
+const CROWD: usize = 64;
+
 /// Links free ends of open chains across gaps of up to `gap` mm, smallest first.
 fn bridge(chains: &[Chained], gap: f64) -> (Vec<End>, Vec<Gap>) {
     let mut links = vec![FREE; chains.len() * 2];
@@ -238,12 +246,15 @@ fn bridge(chains: &[Chained], gap: f64) -> (Vec<End>, Vec<Gap>) {
         let mut met = 0;
         cells.near(at, gap, |i, width| {
             met += 1;
-            if met <= 32 {
+            if met <= CROWD / 2 {
                 pairs.push((width, end_of[i], end));
             }
         });
-        cells.add(at);
-        end_of.push(end);
+        // Where a crowd of ends lies already, one more would only be looked at again and again.
+        if met < CROWD {
+            cells.add(at);
+            end_of.push(end);
+        }
     }
     pairs.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)).then(a.2.cmp(&b.2)));
     let mut gaps = Vec::new();

@@ -1,6 +1,7 @@
 use super::*;
 use crate::edit::Edit;
 use crate::finding::Severity;
+use crate::geometry::Vec2;
 use crate::shop::Shop;
 use crate::testing::lines as drawing;
 use proptest::prelude::*;
@@ -457,4 +458,17 @@ fn copies_stacked_a_thousand_times_are_found_at_once() {
         d.mends.insert(Mend::RemoveDoubles);
     });
     assert_eq!(mended.counts(), (2, 0));
+}
+
+#[test]
+fn thousands_of_lines_from_one_place_do_not_take_for_ever() {
+    // A fan, and as many lines stacked on each other: ends by the thousand at one point.
+    let fan = (0..4000).map(|i| Vec2::from_angle(f64::from(i) * 0.001) * 30.0).map(|v| line((0.0, 0.0), (v.x, v.y)));
+    let stacked = (0..4000).map(|i| line((100.0, 0.0), (100.0, 20.0 + f64::from(i) * 0.0001)));
+    let paths: Vec<(Path, u8)> = fan.chain(stacked).map(|path| (path, 1)).collect();
+    let (cleaned, findings) = clean(&styled(&paths), |_| {});
+    assert!(cleaned.counts().1 > 1000 && has(&findings, "doubled-lines").is_some());
+    let two: Vec<(Path, u8)> = paths.iter().enumerate().map(|(i, (path, _))| (path.clone(), (i % 2) as u8)).collect();
+    let (cleaned, _) = clean(&styled(&two), |_| {});
+    assert!(cleaned.counts().1 > 1000);
 }

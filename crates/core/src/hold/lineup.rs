@@ -1,9 +1,10 @@
-//! Equal parts that nearly stand in line: brought into line, their engraved rows coincide and cost their run-up once.
+//! Parts of one size that nearly stand in line: brought into line, their engraved rows coincide and cost their run-up once.
 
 use super::{Bench, Swept, sweep};
 use crate::assign::{Process, Work};
 use crate::edit::Edit;
 use crate::finding::{Finding, Severity, Station};
+use crate::geometry::{Bounds, Point};
 use crate::nest::{self, Layout, Placement, SheetLayout};
 use crate::order::{SheetSequence, Step};
 use crate::time::clock;
@@ -21,19 +22,22 @@ enum Axis {
 }
 
 impl Axis {
-    fn get(self, p: &Placement) -> f64 {
+    fn of(self, p: Point) -> f64 {
         match self {
             Self::X => p.x,
             Self::Y => p.y,
         }
     }
-    fn set(self, p: &mut Placement, v: f64) {
+    fn shift(self, p: &mut Placement, by: f64) {
         match self {
-            Self::X => p.x = v,
-            Self::Y => p.y = v,
+            Self::X => p.x += by,
+            Self::Y => p.y += by,
         }
     }
 }
+
+/// Outlines whose boxes differ by less than this are alike, mm.
+const ALIKE: f64 = 0.02;
 
 /// What lining up the copies of a sheet would gain, with the edit that does it; `swept` is how it stands.
 pub(super) fn proposed(bench: &Bench, sequence: &SheetSequence, swept: Swept, sheet: usize, layout: &Layout) -> Option<Finding> {
@@ -58,7 +62,7 @@ pub(super) fn proposed(bench: &Bench, sequence: &SheetSequence, swept: Swept, sh
     let mut after = layout.clone();
     *after.sheets.get_mut(sheet)? = lying;
     let text = format!(
-        "{moved} copies on sheet {} stand up to {furthest:.2} mm out of line, in {lines} {}; their engraved rows do not coincide, which costs {}.",
+        "{moved} parts on sheet {} stand up to {furthest:.2} mm out of line, in {lines} {}; their engraved rows do not coincide, which costs {}.",
         sheet + 1,
         if lines == 1 { "line" } else { "lines" },
         clock(gain)
@@ -67,39 +71,47 @@ pub(super) fn proposed(bench: &Bench, sequence: &SheetSequence, swept: Swept, sh
     Some(finding.on_sheet(sheet, []).mend("Line them up", Edit::KeepLayout { layout: after }))
 }
 
-/// The sheet with equal copies brought into line, the number of lines, how many copies move, and how far at most. `None`
-/// where all are in line.
+/// The sheet with parts of one size brought into line, the number of lines, how many parts move, and how far at most.
+/// `None` where all are in line. Parts need not be equal: plates of one size with other numbers line up as well.
 fn in_line(work: &Work, layout: &SheetLayout, engraved: &[&Step], axis: Axis) -> Option<(SheetLayout, usize, usize, f64)> {
     let mut out = layout.clone();
-    let same = |a: &Placement, b: &Placement| a.part == b.part && a.mirrored == b.mirrored && (a.angle - b.angle).abs() < 1e-9;
-    let mut order: Vec<usize> = (0..layout.placed.len())
-        .filter(|i| engraved.iter().any(|s| s.placement == *i) && work.part(layout.placed[*i].part).is_some())
+    let boxes: Vec<Option<Bounds>> = layout
+        .placed
+        .iter()
+        .enumerate()
+        .map(|(i, p)| {
+            let part = work.part(p.part).filter(|_| engraved.iter().any(|s| s.placement == i))?;
+            Some(part.outline.transformed(p.affine()).bounds())
+        })
         .collect();
-    order.sort_by(|a, b| axis.get(&layout.placed[*a]).total_cmp(&axis.get(&layout.placed[*b])));
+    let alike = |a: &Bounds, b: &Bounds| (a.width() - b.width()).abs() < ALIKE && (a.height() - b.height()).abs() < ALIKE;
+    let mut order: Vec<(usize, Bounds)> = boxes.iter().enumerate().filter_map(|(i, b)| Some((i, (*b)?))).collect();
+    order.sort_by(|a, b| axis.of(a.1.min).total_cmp(&axis.of(b.1.min)));
     let (mut lines, mut moved, mut furthest) = (0, 0, 0.0_f64);
     let mut taken = vec![false; layout.placed.len()];
-    for (n, first) in order.iter().enumerate() {
+    for (n, (first, first_box)) in order.iter().enumerate() {
         if taken[*first] {
             continue;
         }
-        let from = axis.get(&layout.placed[*first]);
-        let line: Vec<usize> = order[n..]
+        let from = axis.of(first_box.min);
+        let line: Vec<(usize, f64)> = order[n..]
             .iter()
-            .copied()
-            .filter(|i| !taken[*i] && same(&layout.placed[*first], &layout.placed[*i]) && axis.get(&layout.placed[*i]) - from <= REACH)
+            .map(|(i, b)| (*i, b, axis.of(b.min)))
+            .filter(|(i, b, at)| !taken[*i] && alike(first_box, b) && at - from <= REACH)
+            .map(|(i, _, at)| (i, at))
             .collect();
-        line.iter().for_each(|i| taken[*i] = true);
-        let spread = line.iter().map(|i| axis.get(&layout.placed[*i]) - from).fold(0.0, f64::max);
+        line.iter().for_each(|(i, _)| taken[*i] = true);
+        let spread = line.iter().map(|(_, at)| at - from).fold(0.0, f64::max);
         if line.len() < 2 || spread < 1e-6 {
             continue;
         }
         // Where most of them stand already, the fewest are moved.
-        let middle = axis.get(&layout.placed[line[line.len() / 2]]);
+        let middle = line[line.len() / 2].1;
         lines += 1;
         furthest = furthest.max(spread);
-        for i in line {
-            moved += usize::from((axis.get(&out.placed[i]) - middle).abs() > 1e-9);
-            axis.set(&mut out.placed[i], middle);
+        for (i, at) in line {
+            moved += usize::from((at - middle).abs() > 1e-9);
+            axis.shift(&mut out.placed[i], middle - at);
         }
     }
     (lines > 0).then_some((out, lines, moved, furthest))
