@@ -8,7 +8,7 @@ use std::sync::Arc;
 /// Curves that meet a clip's edge are followed to this share of the clip's size.
 const FOLLOWED: f64 = 1e-5;
 /// Pixels times edges that are looked at for one picture; beyond it the picture stays whole and that is said.
-const MOST_LOOKS: usize = 400_000_000;
+const MOST_LOOKS: usize = 120_000_000;
 
 /// A clip from the subpaths of a clip path, in drawing units.
 pub(crate) fn clip<'a>(subpaths: impl IntoIterator<Item = &'a Vec<Curve>>) -> Clip {

@@ -12,6 +12,10 @@ use rayon::prelude::*;
 use rstar::primitives::{GeomWithData, Rectangle};
 use rstar::{AABB, RTree};
 use rustc_hash::FxHashSet;
+use std::sync::atomic::{AtomicUsize, Ordering};
+
+/// Pairs of lines that are looked at in one drawing. A million lines beside each other take some ten million.
+const MOST_LOOKS: usize = 60_000_000;
 
 type Boxed = GeomWithData<Rectangle<[f64; 2]>, u32>;
 
@@ -29,6 +33,8 @@ pub(super) struct Overlaps {
     pub(super) places: Vec<Point>,
     /// Middles of shared edges.
     pub(super) shared_places: Vec<Point>,
+    /// Lines lie so thick that not all were searched for each other.
+    pub(super) crowded: bool,
 }
 
 /// Ascending stretches that do not touch, as shares of a length.
@@ -51,7 +57,8 @@ pub(super) fn find(pieces: &[Piece], styles: &[Style], near: f64) -> Overlaps {
     let again = drawn_again(&lines, near);
     let boxes: Vec<Boxed> = lines.iter().enumerate().filter(|(i, _)| !again[*i]).map(|(i, l)| boxed(&l.segment, near, i)).collect();
     let tree = RTree::bulk_load(boxes);
-    let covered = |i: usize| if again[i] { vec![(0.0, 1.0)] } else { covered_by_earlier(&lines, i, &tree, near) };
+    let looks = AtomicUsize::new(0);
+    let covered = |i: usize| if again[i] { vec![(0.0, 1.0)] } else { covered_by_earlier(&lines, i, &tree, near, &looks) };
     let stretches: Vec<Stretches> = (0..lines.len()).into_par_iter().map(covered).collect();
 
     let mut out = Overlaps {
@@ -61,6 +68,7 @@ pub(super) fn find(pieces: &[Piece], styles: &[Style], near: f64) -> Overlaps {
         shared: 0,
         places: Vec::new(),
         shared_places: Vec::new(),
+        crowded: looks.into_inner() > MOST_LOOKS,
     };
     for (line, stretches) in lines.iter().zip(stretches) {
         out.covered[line.piece as usize][line.index as usize] = stretches;
@@ -129,19 +137,23 @@ fn boxed(s: &Segment, near: f64, i: usize) -> Boxed {
     Boxed::new(Rectangle::from_corners([b.min.x, b.min.y], [b.max.x, b.max.y]), i as u32)
 }
 
-fn covered_by_earlier(lines: &[Line], i: usize, tree: &RTree<Boxed>, near: f64) -> Stretches {
+fn covered_by_earlier(lines: &[Line], i: usize, tree: &RTree<Boxed>, near: f64, looks: &AtomicUsize) -> Stretches {
     let line = &lines[i];
     let length = line.segment.length();
-    if length <= 4.0 * near {
+    if length <= 4.0 * near || looks.load(Ordering::Relaxed) > MOST_LOOKS {
         return Stretches::new();
     }
+    let mut looked = 0;
     let b = line.segment.bounds();
     let mut found: Stretches = tree
         .locate_in_envelope_intersecting(AABB::from_corners([b.min.x, b.min.y], [b.max.x, b.max.y]))
+        .take(MOST_LOOKS)
+        .inspect(|_| looked += 1)
         .map(|c| c.data as usize)
         .filter(|earlier| *earlier < i && lines[*earlier].filled == line.filled)
         .filter_map(|earlier| alongside(&line.segment, &lines[earlier].segment, near))
         .collect();
+    looks.fetch_add(looked, Ordering::Relaxed);
     joined(&mut found, 2.0 * near / length);
     found
 }

@@ -472,3 +472,68 @@ fn thousands_of_lines_from_one_place_do_not_take_for_ever() {
     let (cleaned, _) = clean(&styled(&two), |_| {});
     assert!(cleaned.counts().1 > 1000);
 }
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+    /// However an outline is cut into pieces, turned round, mixed and spread over two styles, it comes back as that outline.
+    #[test]
+    fn an_outline_in_pieces_of_two_styles_comes_back(
+        radii in prop::collection::vec(15.0..40.0_f64, 3..12),
+        styles in prop::collection::vec(any::<bool>(), 12),
+        turned in prop::collection::vec(any::<bool>(), 12),
+        order in any::<u64>(),
+    ) {
+        let n = radii.len();
+        let corner = |i: usize| (radii[i % n] * Vec2::from_angle((i % n) as f64 / n as f64 * std::f64::consts::TAU)).to_point();
+        let mut pieces: Vec<(Path, u8)> = (0..n)
+            .map(|i| {
+                let s = Segment::line(corner(i), corner(i + 1));
+                (Path::new(vec![if turned[i] { s.reversed() } else { s }], false), u8::from(styles[i]))
+            })
+            .collect();
+        pieces.sort_by_key(|(path, _)| (path.segments[0].start.x * 1e6) as i64 ^ order as i64);
+        let (cleaned, findings) = clean(&styled(&pieces), |_| {});
+        prop_assert_eq!(cleaned.counts(), (1, 0), "{:?}", findings);
+        let outline = Path::polygon(&(0..n).map(corner).collect::<Vec<_>>());
+        prop_assert!((cleaned.contours[0].area.abs() - outline.area().abs()).abs() < 1e-6);
+        let mixed = styles[..n].iter().any(|s| *s != styles[0]);
+        prop_assert_eq!(has(&findings, "two-styles").is_some(), mixed);
+    }
+
+    /// Whatever is doubled, in whole or in part, is burned once after the mend: the length that is left is that of the union.
+    #[test]
+    fn what_is_left_of_lines_on_one_line_is_their_union(spans in prop::collection::vec((0.0..80.0_f64, 2.0..30.0_f64, any::<bool>()), 1..8)) {
+        let lines: Vec<(Path, u8)> = spans
+            .iter()
+            .map(|(from, length, turned)| {
+                let s = Segment::line(p(*from, 5.0), p(from + length, 5.0));
+                (Path::new(vec![if *turned { s.reversed() } else { s }], false), 1)
+            })
+            .collect();
+        let (mended, _) = clean(&styled(&lines), |d| {
+            d.mends.insert(Mend::RemoveDoubles);
+        });
+        let mut sorted: Vec<(f64, f64)> = spans.iter().map(|s| (s.0, s.0 + s.1)).collect();
+        sorted.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let (mut union, mut upto) = (0.0, f64::NEG_INFINITY);
+        for (a, b) in sorted {
+            union += (b - a.max(upto)).max(0.0);
+            upto = upto.max(b);
+        }
+        let left: f64 = mended.contours.iter().map(|c| c.length).sum();
+        // Overlaps and slivers within the tolerance stay.
+        prop_assert!((left - union).abs() <= 0.03 * spans.len() as f64 + 0.05, "{left} of {union}");
+    }
+
+    /// A contour keeps its name through every way of sizing a drawing.
+    #[test]
+    fn names_outlive_sizes_and_turns(scale in 0.1..20.0_f64, angle in 0.0..360.0_f64, mirrored in any::<bool>()) {
+        let d = styled(&[(Path::rectangle(0.0, 0.0, 30.0, 20.0), 1), (Path::circle(p(10.0, 10.0), 4.0), 1), (line((40.0, 0.0), (60.0, 3.0)), 2)]);
+        let names = |c: &Cleaned| c.contours.iter().map(|c| c.id).collect::<std::collections::BTreeSet<_>>();
+        let (plain, _) = clean(&d, |_| {});
+        let (other, _) = clean(&d, |d| (d.scale, d.angle, d.mirrored) = (scale, angle, mirrored));
+        prop_assert_eq!(names(&plain), names(&other));
+        let area = |c: &Cleaned| c.contours.iter().map(|c| c.area.abs()).sum::<f64>();
+        prop_assert!((area(&other) / area(&plain) / (scale * scale) - 1.0).abs() < 1e-6);
+    }
+}

@@ -100,6 +100,14 @@ impl Told<'_> {
             self.tell(Severity::Look, "doubled-lines", n, text, overlaps.places.iter().copied());
             self.with(format!("Remove the {n}"), self.mend(Mend::RemoveDoubles), true);
         }
+        if overlaps.crowded {
+            let text = format!(
+                "Lines in {} lie so thick on each other that not all could be searched for doubles. Thin them out in the drawing, and read it again.",
+                self.file
+            );
+            self.tell(Severity::Look, "crowded-lines", 1, text, []);
+            self.with("Go on".into(), Edit::Accept { code: "crowded-lines".into() }, false);
+        }
         let n = overlaps.shared;
         if n > 0 {
             let are = if n == 1 { "is" } else { "are" };

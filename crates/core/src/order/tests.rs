@@ -99,3 +99,54 @@ proptest! {
         prop_assert!(sequence.sheets[0].travel <= sequence.sheets[0].travel_as_drawn + 40.0);
     }
 }
+
+#[test]
+fn pictures_and_settings_come_in_their_turns() {
+    use crate::decisions::JobSetting;
+    use crate::drawing::Style;
+    let style = |n: u8, fill: bool| Style { stroke: (!fill).then_some([n; 3]), fill: fill.then_some([n; 3]), ..Style::default() };
+    let d = crate::testing::drawing(&[
+        (Path::rectangle(0.0, 0.0, 100.0, 60.0), style(0, false)),
+        (Path::rectangle(10.0, 10.0, 20.0, 10.0), style(1, true)),
+        (Path::rectangle(40.0, 10.0, 20.0, 10.0), style(2, true)),
+        (Path::rectangle(70.0, 10.0, 20.0, 10.0), style(3, true)),
+        (Path::circle(Point::new(20.0, 45.0), 4.0), style(4, false)),
+    ]);
+    let (drawing, mut decisions) = crate::testing::cleaned(&d, 1);
+    for n in 1..=3 {
+        decisions.keys.insert(style(n, true).key(), Process::Engrave);
+    }
+    let setting = |id| JobSetting {
+        id,
+        name: format!("{id}"),
+        process: Process::Engrave,
+        feed: None,
+        power: None,
+        passes: None,
+        pitch: None,
+        tool: None,
+        kerf: None,
+    };
+    // The job lists 9 before 4, whatever their numbers.
+    decisions.settings = vec![setting(9), setting(4)];
+    decisions.key_settings = [(style(1, true).key(), 4), (style(2, true).key(), 9)].into();
+    decisions.settings.push(JobSetting { process: Process::Cut, ..setting(5) });
+    decisions.key_settings.insert(style(0, false).key(), 5);
+    let shop = crate::shop::Shop::builtin();
+    let (work, _) = crate::assign::run(&[drawing], &decisions, &shop);
+    let placed = vec![crate::nest::Placement { part: work.parts[0].id, x: 10.0, y: 10.0, angle: 0.0, mirrored: false }];
+    let layout = Layout { sheets: vec![SheetLayout { sheet: crate::nest::Sheet::rectangle(300.0, 200.0), placed }], ..Layout::default() };
+    let (sequence, _) = run(&work, &layout, &decisions);
+    let turns: Vec<(Process, Option<u32>)> = sequence.sheets[0].steps.iter().map(|s| (s.process, work.items[s.item].setting)).collect();
+    assert_eq!(
+        turns,
+        [
+            (Process::Engrave, None),
+            (Process::Engrave, Some(9)),
+            (Process::Engrave, Some(4)),
+            // The hole before its outline, though the outline has a setting of its own.
+            (Process::Cut, None),
+            (Process::Cut, Some(5)),
+        ]
+    );
+}

@@ -150,3 +150,46 @@ proptest! {
         let _ = interpret(&program);
     }
 }
+
+#[test]
+fn numbers_are_read_as_they_are_written() {
+    let read = |words: &str| {
+        let program = format!("G21 G90\nF600\nM3 S10\nG1 {words}\nM2\n");
+        match interpret(&program) {
+            Ok(actions) => {
+                actions.iter().find_map(|a| if let Action::Move { path, .. } = a { Some((path.end.x, path.end.y)) } else { None })
+            }
+            Err(fault) => panic!("{words}: {fault}"),
+        }
+    };
+    for (words, x, y) in [
+        ("X10 Y20", 10.0, 20.0),
+        ("X10.5Y-.25", 10.5, -0.25),
+        ("X+7. Y0.0001", 7.0, 0.0001),
+        ("X 3 Y\t4", 3.0, 4.0),
+        ("X123456.7891 Y0", 123_456.789_1, 0.0),
+        ("X1 (a comment) Y2 ; and what is behind", 1.0, 2.0),
+        ("X0.30000000000000004 Y1", 0.300_000_000_000_000_04, 1.0),
+    ] {
+        assert_eq!(read(words), Some((x, y)), "{words}");
+    }
+    for wrong in ["X1.2.3", "X--1", "X", "X1e3", "x1", "Xé1", "(open", "X1 ÷2"] {
+        let fault = interpret(&format!("G21 G90\nF600\nG1 {wrong}\nM2\n")).expect_err(wrong);
+        assert_eq!(fault.line, 3, "{wrong}: {fault}");
+    }
+    let many = "X1".repeat(40);
+    assert!(interpret(&format!("G21\nF600\nG1 {many}\nM2\n")).expect_err("too many").what.contains("words"));
+}
+
+proptest! {
+    /// Any decimal of a program is the number that the standard library reads.
+    #[test]
+    fn decimals_are_exact(whole in 0..99_999_u32, fraction in "[0-9]{0,9}", negative in any::<bool>()) {
+        let text = format!("{}{whole}.{fraction}", if negative { "-" } else { "" });
+        let program = format!("G21 G90\nF600\nG1 X{text}\nM2\n");
+        let actions = interpret(&program).expect("it reads");
+        let end = actions.iter().find_map(|a| if let Action::Move { path, .. } = a { Some(path.end.x) } else { None }).unwrap_or(0.0);
+        let known: f64 = text.parse().expect("a number");
+        prop_assert!(end == known || known == 0.0, "{end} for {text}");
+    }
+}
