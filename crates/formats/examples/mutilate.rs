@@ -6,7 +6,7 @@
 //! is bounded from outside: `scripts/mutilate` sets the limit.
 
 use boustrophe_core::decisions::DrawingDecisions;
-use boustrophe_core::drawing::Unit;
+use boustrophe_core::drawing::{Drawing, Unit};
 use boustrophe_core::shop::Shop;
 use boustrophe_core::{clean, intake};
 use rand::rngs::SmallRng;
@@ -116,19 +116,28 @@ fn tell(file: &str) {
             }
             sizes.sort();
             println!("{sizes:?}");
+            let start = Instant::now();
+            clean(&d, file);
+            println!("cleaned in {} ms, {} ms of the processor so far", start.elapsed().as_millis(), worked().as_millis());
         }
     }
 }
 
 /// Reads and cleans one file; true when it could be read.
 fn one(name: &str, bytes: &[u8]) -> bool {
-    let Ok(drawing) = boustrophe_formats::read(name, bytes) else { return false };
+    boustrophe_formats::read(name, bytes).is_ok_and(|drawing| {
+        clean(&drawing, name);
+        true
+    })
+}
+
+/// Takes a drawing through the stations that work on whatever comes.
+fn clean(drawing: &Drawing, name: &str) {
     let shop = Shop::builtin();
     let mut decisions = DrawingDecisions::new(1, "hash", name);
     decisions.unit = Some(Unit::Mm);
-    let (intake, _) = intake::run(&drawing, &decisions, &shop.machines[0]);
-    let _ = clean::run(&drawing, &intake, &decisions, &shop.tolerance);
-    true
+    let (intake, _) = intake::run(drawing, &decisions, &shop.machines[0]);
+    let _ = clean::run(drawing, &intake, &decisions, &shop.tolerance);
 }
 
 /// Ends the run when one file takes too long, and keeps that file.

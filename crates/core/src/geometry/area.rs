@@ -18,6 +18,8 @@ pub enum Corners {
 
 /// A mitre is no longer than this many times the distance: corners below about 30° are cut.
 const LONGEST_MITRE: f64 = 4.0;
+/// Edges shorter than this, mm, are what rounding leaves where two curves nearly meet: no machine follows them.
+const CRUMB: f64 = 0.001;
 
 fn polyline(path: &Path) -> Polyline<f64> {
     let mut line = Polyline::new_closed();
@@ -31,9 +33,26 @@ fn path(line: &Polyline<f64>) -> Path {
     let segments = line
         .iter_segments()
         .map(|(a, b)| Segment { start: Point::new(a.x, a.y), end: Point::new(b.x, b.y), bulge: a.bulge })
-        .filter(|s| s.chord() > 1e-9)
-        .collect();
-    Path::new(segments, true)
+        .filter(|s| s.chord() > 1e-9);
+    Path::new(without_crumbs(segments), true)
+}
+
+/// Leaves out the crumbs of a closed path: the edge before each ends where the crumb did.
+fn without_crumbs(segments: impl Iterator<Item = Segment>) -> Vec<Segment> {
+    let mut out: Vec<Segment> = Vec::new();
+    let mut ahead = Vec::new();
+    for s in segments {
+        match out.last_mut() {
+            _ if s.length() > CRUMB => out.push(s),
+            Some(last) => last.end = s.end,
+            None => ahead.push(s),
+        }
+    }
+    // Those before the first edge follow the last.
+    if let (Some(last), Some(crumb)) = (out.last_mut(), ahead.last()) {
+        last.end = crumb.end;
+    }
+    out
 }
 
 impl Path {
@@ -143,6 +162,18 @@ mod tests {
     }
 
     #[test]
+    fn crumbs_go_and_the_path_stays_closed() {
+        let p = |x: f64, y: f64| Point::new(x, y);
+        let corners = [p(0.0002, 0.0), p(0.0006, 0.0), p(10.0, 0.0), p(10.0, 0.0004), p(10.0, 10.0), p(0.0, 10.0), p(0.0, 0.0)];
+        let crumbled = Path::polygon(&corners);
+        let whole = without_crumbs(crumbled.segments.iter().copied());
+        assert_eq!(whole.len(), 4);
+        assert!(whole.iter().zip(whole.iter().cycle().skip(1)).all(|(a, b)| a.end == b.start && a.length() > 9.9));
+        assert!((Path::new(whole, true).area() - 100.0).abs() < 0.01);
+        assert!(without_crumbs(Path::circle(Point::ZERO, 1e-4).segments.into_iter()).is_empty());
+    }
+
+    #[test]
     fn areas_combine() {
         let (a, b) = (square(0.0, 0.0, 10.0), square(5.0, 5.0, 10.0));
         let total = |paths: Option<Vec<Path>>| paths.map(|p| p.iter().map(|p| p.area().abs()).collect::<Vec<_>>());
@@ -179,6 +210,7 @@ mod tests {
             let outline = Path::polygon(&points);
             for grown in outline.grown(by, Corners::Round) {
                 for s in &grown.segments {
+                    prop_assert!(s.length() > CRUMB);
                     prop_assert!((outline.nearest(s.at(0.4)).distance - by).abs() < 1e-3);
                 }
             }

@@ -14,6 +14,8 @@ use rstar::{AABB, RTree};
 
 /// A burned point belongs to a stroke that is nearer than this, mm.
 const NEAR: f64 = 0.02;
+/// A move shorter than this, mm, has no direction that could be relied on: its ends are rounded.
+const HAIR: f64 = 0.002;
 /// Burned length of a stroke may differ from what was meant by this much, mm, and this share.
 const SHORT: (f64, f64) = (0.05, 0.02);
 /// A cut may come nearer to a part than half its kerf by this much, mm.
@@ -123,7 +125,7 @@ fn burned(path: &Segment, strokes: &[Stroke], index: &RTree<Boxed>, intended: &S
             let s = &strokes[k];
             let t = s.path.nearest(p);
             let distance = s.path.at(t).distance(p);
-            let parallel = s.path.direction(t).dot(way).abs() > 0.95;
+            let parallel = length < HAIR || s.path.direction(t).dot(way).abs() > 0.95;
             if distance > NEAR || !parallel {
                 continue;
             }

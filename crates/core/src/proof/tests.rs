@@ -105,6 +105,53 @@ fn every_sabotage_is_found() {
 }
 
 #[test]
+fn what_rounding_leaves_is_no_fault() {
+    let job = job();
+    let mut good = blocks(&job.sheet);
+    // A hair's breadth across the way, before a cut ends.
+    let end = good[1].find("\nM5").expect("a cut");
+    let place = good[1][..end].rsplit('\n').next().expect("a move").to_owned();
+    let at = |axis: char| place.split(' ').find_map(|w| w.strip_prefix(axis)).and_then(|v| v.parse::<f64>().ok()).expect("a place");
+    good[1].insert_str(end, &format!("\nG1 X{:.5} Y{:.5}", at('X') + 0.0001, at('Y') + 0.0001));
+    assert!(verdict(&job, &good).is_empty());
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(96))]
+    /// One word changed, one move left out, one repeated, one hop cut through: whatever a machine would do otherwise than
+    /// was meant is found.
+    #[test]
+    fn any_change_to_a_program_is_found(which in any::<prop::sample::Index>(), by in 0.2..9.0_f64, back in any::<bool>(), axis in 0..2_usize, how in 0..4_usize) {
+        let job = job();
+        let mut lines: Vec<String> = blocks(&job.sheet).concat().lines().map(str::to_owned).collect();
+        let burning: Vec<usize> = (0..lines.len()).filter(|i| lines[*i].starts_with(['G']) && !lines[*i].starts_with("G0")).collect();
+        let i = burning[which.index(burning.len())];
+        match how {
+            0 => {
+                let mut words: Vec<String> = lines[i].split(' ').map(str::to_owned).collect();
+                let value: f64 = words[1 + axis][1..].parse().expect("a number");
+                words[1 + axis] = format!("{}{:.5}", ["X", "Y"][axis], value + if back { -by } else { by });
+                lines[i] = words.join(" ");
+            }
+            1 => drop(lines.remove(i)),
+            2 => {
+                // Back in the dark, and once more.
+                let before = lines[..i].iter().rev().find(|l| l.contains('X')).expect("a place").split(' ').skip(1).take(2).collect::<Vec<_>>().join(" ");
+                let again = [format!("M5\nG0 {before}\nM3 S650"), lines[i].clone()];
+                lines.splice(i + 1..=i, again);
+            }
+            _ => {
+                // Light before a hop, not after it.
+                let hop = lines.iter().rposition(|l| l.starts_with("G0")).expect("a hop");
+                lines.swap(hop, hop + 1);
+                lines[hop + 1] = lines[hop + 1].replace("G0", "G1");
+            }
+        }
+        prop_assert!(!verdict(&job, &[lines.join("\n") + "\n"]).is_empty(), "{}", lines.join("\n"));
+    }
+}
+
+#[test]
 fn a_cut_that_enters_a_neighbour_is_a_gouge() {
     let mut job = job();
     // A second copy lies half a kerf too near, over the cut of the first.
