@@ -6,6 +6,7 @@ use boustrophe_core::edit::Edit;
 use boustrophe_core::nest::{Control, Layout, Problem, Setting, search};
 use boustrophe_core::route::placed_area;
 use std::collections::HashMap;
+use std::collections::hash_map::Entry;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
@@ -14,6 +15,9 @@ use std::time::{Duration, Instant};
 const LONGEST: Duration = Duration::from_secs(60);
 /// A search without a better layout for this long is done, once it has run a little.
 const PATIENCE: Duration = Duration::from_secs(8);
+/// How long the keeping of a layout is waited for by the next search, and how long between two looks.
+const KEEPING: Duration = Duration::from_secs(5);
+const WAIT: Duration = Duration::from_millis(10);
 
 /// How a search stands.
 #[derive(Clone, Debug, Default)]
@@ -30,6 +34,8 @@ pub struct Progress {
 
 struct Search {
     stop: AtomicBool,
+    /// True while its layout is being kept.
+    ending: AtomicBool,
     began: Instant,
     /// Milliseconds from the beginning to the last better layout.
     better: AtomicU64,
@@ -54,6 +60,22 @@ impl Searches {
         Some(progress)
     }
 
+    /// Takes a search in, unless the job has one already; one whose layout is being kept is waited for.
+    fn takes(&self, job: i32, search: &Arc<Search>) -> bool {
+        for _ in 0..KEEPING.as_millis() / WAIT.as_millis() {
+            match self.running().entry(job) {
+                Entry::Vacant(free) => {
+                    free.insert(Arc::clone(search));
+                    return true;
+                }
+                Entry::Occupied(other) if !other.get().ending.load(Ordering::Acquire) => return false,
+                Entry::Occupied(_) => {}
+            }
+            std::thread::sleep(WAIT);
+        }
+        false
+    }
+
     /// Asks the job's search to end with what it has.
     pub fn stop(&self, job: i32) {
         if let Some(search) = self.running().get(&job) {
@@ -62,21 +84,23 @@ impl Searches {
     }
 }
 
-/// Starts a search for a job; nothing happens when one is under way.
+/// Starts a search for a job; nothing happens when one is under way, unless that is just being kept.
 pub fn start(app: &Arc<App>, job: i32) -> Result<(), AppError> {
-    let loaded = app.load(job)?;
-    let search =
-        Arc::new(Search { stop: AtomicBool::new(false), began: Instant::now(), better: AtomicU64::new(0), progress: Mutex::default() });
-    {
-        let mut running = app.searches.running();
-        if running.contains_key(&job) {
-            return Ok(());
-        }
-        running.insert(job, Arc::clone(&search));
+    let search = Arc::new(Search {
+        stop: AtomicBool::new(false),
+        ending: AtomicBool::new(false),
+        began: Instant::now(),
+        better: AtomicU64::new(0),
+        progress: Mutex::default(),
+    });
+    if !app.searches.takes(job, &search) {
+        return Ok(());
     }
+    let leave = Leave(Arc::clone(app), job);
+    let loaded = app.load(job)?;
     app.store.set_search(job, Some(loaded.revision.id))?;
-    let app = Arc::clone(app);
     std::thread::spawn(move || {
+        let app = &leave.0;
         let batch = &loaded.revision.decisions.batch;
         let machine = loaded.shop.machine(&batch.machine).unwrap_or(&loaded.shop.machines[0]);
         let setting = Setting::of(&loaded.revision.decisions, machine, &loaded.shop);
@@ -85,13 +109,22 @@ pub fn start(app: &Arc<App>, job: i32) -> Result<(), AppError> {
             let sheets: f64 = layout.sheets.iter().map(|s| s.sheet.area()).sum();
             placed_area(&loaded.route.work, layout) / sheets.max(1.0)
         });
-        if let Err(error) = keep(&app, job, layout) {
+        search.ending.store(true, Ordering::Release);
+        if let Err(error) = keep(app, job, layout) {
             eprintln!("boustrophe: the nest of job {job} could not be kept: {error}");
         }
         search.progress.lock().unwrap_or_else(PoisonError::into_inner).done = true;
-        app.searches.running().remove(&job);
     });
     Ok(())
+}
+
+/// Takes a job's search off the list at last, however it ended.
+struct Leave(Arc<App>, i32);
+
+impl Drop for Leave {
+    fn drop(&mut self) {
+        self.0.searches.running().remove(&self.1);
+    }
 }
 
 fn run(problem: &Problem, search_state: &Search, yield_of: impl Fn(&Layout) -> f64 + Sync) -> Layout {

@@ -169,6 +169,21 @@ mod tests {
     }
 
     proptest! {
+        /// A machine that can do more is never later.
+        #[test]
+        fn more_is_never_slower(points in prop::collection::vec((0.0..200.0_f64, 0.0..200.0_f64), 2..30), speed in 1.0..400.0_f64, more in 1.0..5.0_f64) {
+            let time = |speed: f64, dynamics: Dynamics| -> f64 {
+                let acts: Vec<Act> = points.windows(2).map(|w| go(w[0].0, w[0].1, w[1].0, w[1].1, speed)).collect();
+                plan(&acts, dynamics).iter().map(|t| t.seconds).sum()
+            };
+            let plain = time(speed, D);
+            prop_assert!(time(speed * more, D) <= plain + 1e-9);
+            let (stronger, looser) = (Dynamics { acceleration: D.acceleration * more, ..D }, Dynamics { junction: D.junction * more, ..D });
+            prop_assert!(time(speed, stronger) <= plain + 1e-9 && time(speed, looser) <= plain + 1e-9);
+            let length: f64 = points.windows(2).map(|w| Point::new(w[0].0, w[0].1).distance(Point::new(w[1].0, w[1].1))).sum();
+            prop_assert!(plain >= length / speed);
+        }
+
         #[test]
         fn never_faster_than_wanted_nor_than_it_can_brake(points in prop::collection::vec((0.0..200.0_f64, 0.0..200.0_f64), 2..30), speed in 1.0..400.0_f64) {
             let acts: Vec<Act> = points.windows(2).map(|w| go(w[0].0, w[0].1, w[1].0, w[1].1, speed)).collect();

@@ -171,8 +171,8 @@ impl Writer<'_> {
     /// the bed both.
     fn run_up(&mut self, op: &Op, row: &Row) -> (Point, Point) {
         let way = if row.backward { -row.way } else { row.way };
-        let before = self.on_the_bed(row.start(), -way, op.run_up);
-        let after = self.on_the_bed(row.end(), way, op.run_up);
+        let before = self.on_the_bed(row.enter(), -way, op.run_up);
+        let after = self.on_the_bed(row.leave(), way, op.run_up);
         self.power_word(0.0);
         self.rapid(before);
         self.beam_ready();

@@ -37,8 +37,8 @@ fn program(machine: usize, ops: Vec<Op>) -> String {
 #[test]
 fn the_laser_program_reads_so() {
     let rows = vec![
-        Row { way: Vec2::new(1.0, 0.0), at: 10.05, spans: vec![(20.0, 30.0), (40.0, 50.0)], backward: false },
-        Row { way: Vec2::new(1.0, 0.0), at: 10.15, spans: vec![(20.0, 50.0)], backward: true },
+        Row { way: Vec2::new(1.0, 0.0), at: 10.05, spans: vec![(20.0, 30.0), (40.0, 50.0)], reach: (20.0, 50.0), backward: false },
+        Row { way: Vec2::new(1.0, 0.0), at: 10.15, spans: vec![(20.0, 50.0)], reach: (20.0, 50.0), backward: true },
     ];
     let sweep =
         Op { rows, runs: Vec::new(), feed: 18000.0, power: 24.0, air: false, run_up: 15.0, ..op(Process::Engrave, &Path::default()) };

@@ -1,7 +1,7 @@
 //! Jobs of random drawings from end to end, and their programs against the parts as drawn: by points along flattened
 //! outlines, which know nothing of offsets, leads, nicks or strokes.
 
-use boustrophe_core::assign::{Process, Work};
+use boustrophe_core::assign::{Process, Why, Work};
 use boustrophe_core::decisions::{Batch, Decisions};
 use boustrophe_core::drawing::Drawing;
 use boustrophe_core::edit::Edit;
@@ -305,5 +305,49 @@ proptest! {
                 prop_assert!(closest > spacing - HAIR, "part {k} comes within {closest} mm of another");
             }
         }
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(12))]
+    /// A drawing is found to be of another size, turned or mirrored after all else was decided: what was decided stays.
+    #[test]
+    fn what_was_decided_outlives_another_size(plate in plate(), scale in 0.3..3.0_f64, degrees in -180.0..180.0_f64, mirror in any::<bool>()) {
+        let mut job = Job::new(&drawn(&[Plate { line: true, ..plate }]), Batch::default(), 1);
+        let work = job.route().work;
+        let line = work.items.iter().find(|i| i.process == Process::Score).expect("the line").contour.id;
+        let outline = work.parts.iter().max_by(|a, b| a.area.total_cmp(&b.area)).expect("a part").id;
+        let size = work.part(outline).expect("it").area;
+        let place = |route: &Route| {
+            let path = &route.work.items.iter().find(|i| i.contour.id == outline).expect("it").contour.path;
+            route.drawings[0].intake.transform.inverse() * path.at(0.3 * path.length()).0
+        };
+        let chosen = place(&job.route());
+        for edit in [
+            Edit::SetContours { contours: vec![line], process: Some(Process::Reference) },
+            Edit::SetQuantity { part: outline, quantity: 4 },
+            Edit::SetStart { contour: outline, share: 0.3 },
+        ] {
+            job.edit(&edit);
+        }
+        let before = job.decisions.clone();
+        job.edit(&Edit::SetScale { drawing: 1, scale });
+        job.edit(&Edit::TurnDrawing { drawing: 1, degrees });
+        if mirror {
+            job.edit(&Edit::MirrorDrawing { drawing: 1 });
+        }
+        let route = job.route();
+        prop_assert!(place(&route).distance(chosen) < 1e-6, "{:?} for {chosen:?}", place(&route));
+        let work = route.work;
+        let part = work.part(outline).expect("the same part");
+        prop_assert!((part.area - size * scale * scale).abs() < 1e-6 * size * scale * scale, "{} for {size} at {scale}", part.area);
+        prop_assert_eq!(part.quantity, 4);
+        let kept = work.items.iter().find(|i| i.contour.id == line).expect("the same line");
+        prop_assert_eq!((kept.process, kept.why), (Process::Reference, Why::Hand));
+        job.nested(1);
+        let route = job.settled();
+        let starts: Vec<f64> = route.sequence.sheets.iter().flat_map(|s| &s.steps).filter(|s| route.work.items[s.item].contour.id == outline).map(|s| s.start).collect();
+        prop_assert!(!starts.is_empty() && starts.iter().all(|s| (s - 0.3).abs() < 1e-6), "{starts:?}");
+        prop_assert_eq!((&job.decisions.contours, &job.decisions.parts, &job.decisions.starts), (&before.contours, &before.parts, &before.starts));
     }
 }

@@ -4,6 +4,7 @@ use crate::schema::{files, jobs, revisions, searches};
 use crate::{Store, StoreError, now};
 use boustrophe_core::decisions::Decisions;
 use boustrophe_core::ledger::Ledger;
+use diesel::dsl::max;
 use diesel::prelude::*;
 
 /// A job.
@@ -66,6 +67,14 @@ impl Row {
             created_at: self.created_at,
         })
     }
+}
+
+/// Makes a revision the job's head, and notes that none was in force later.
+fn put_in_force(c: &mut SqliteConnection, job: i32, revision: i32) -> QueryResult<()> {
+    let last: Option<i32> = revisions::table.filter(revisions::job_id.eq(job)).select(max(revisions::in_force)).first(c)?;
+    diesel::update(revisions::table.find(revision)).set(revisions::in_force.eq(last.unwrap_or(0) + 1)).execute(c)?;
+    diesel::update(jobs::table.find(job)).set(jobs::head.eq(revision)).execute(c)?;
+    Ok(())
 }
 
 impl Store {
@@ -141,7 +150,7 @@ impl Store {
                 ))
                 .returning(revisions::id)
                 .get_result(c)?;
-            diesel::update(jobs::table.find(job)).set(jobs::head.eq(id)).execute(c)?;
+            put_in_force(c, job, id)?;
             Ok(id)
         })
     }
@@ -159,25 +168,26 @@ impl Store {
             let head: Option<i32> = jobs::table.find(job).select(jobs::head).first(c)?;
             let parent: Option<i32> = revisions::table.find(head.unwrap_or(0)).select(revisions::parent).first(c)?;
             if let Some(parent) = parent {
-                diesel::update(jobs::table.find(job)).set(jobs::head.eq(parent)).execute(c)?;
+                put_in_force(c, job, parent)?;
             }
             Ok(parent)
         })
     }
 
-    /// Puts the newest revision that was made on the present one in force; `None` when there is none.
+    /// Puts a revision that was made on the present one in force, the one that was so last: where undo came from. `None`
+    /// when there is none.
     pub fn redo(&self, job: i32) -> Result<Option<i32>, StoreError> {
         self.connection().transaction(|c| {
             let head: Option<i32> = jobs::table.find(job).select(jobs::head).first(c)?;
             let child: Option<i32> = revisions::table
                 .filter(revisions::job_id.eq(job))
                 .filter(revisions::parent.eq(head))
-                .order(revisions::id.desc())
+                .order((revisions::in_force.desc(), revisions::id.desc()))
                 .select(revisions::id)
                 .first(c)
                 .optional()?;
             if let Some(child) = child {
-                diesel::update(jobs::table.find(job)).set(jobs::head.eq(child)).execute(c)?;
+                put_in_force(c, job, child)?;
             }
             Ok(child)
         })
@@ -186,8 +196,7 @@ impl Store {
     /// Puts any revision of the job in force.
     pub fn go_to(&self, job: i32, revision: i32) -> Result<(), StoreError> {
         self.revision(job, revision)?;
-        diesel::update(jobs::table.find(job)).set(jobs::head.eq(revision)).execute(&mut *self.connection())?;
-        Ok(())
+        Ok(self.connection().transaction(|c| put_in_force(c, job, revision))?)
     }
 
     /// Chooses the revision that figures are compared with.

@@ -28,6 +28,7 @@ diesel::table! {
         decisions -> Text,
         ledger -> Nullable<Text>,
         created_at -> Text,
+        in_force -> Integer,
     }
 }
 diesel::table! {

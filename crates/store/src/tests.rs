@@ -2,6 +2,7 @@ use crate::{NewRun, Setting, Store, StoreError};
 use boustrophe_core::decisions::Decisions;
 use boustrophe_core::edit::Edit;
 use boustrophe_core::ledger::Ledger;
+use proptest::prelude::*;
 
 fn shop() -> (tempfile::TempDir, Store) {
     let folder = tempfile::tempdir().expect("a folder");
@@ -109,4 +110,64 @@ fn moving_a_thing_is_kept_but_is_no_change_of_it() {
     store.set_settings(&["rule"], &[thing("rule", "1", 0, "{}"), thing("rule", "2", 1, "{}")], "a", "").expect("stored");
     assert_eq!(store.set_settings(&["rule"], &[thing("rule", "2", 0, "{}"), thing("rule", "1", 1, "{}")], "a", "").expect("stored"), 0);
     assert_eq!(store.settings().expect("they are there").iter().map(|s| s.key.as_str()).collect::<Vec<_>>(), ["2", "1"]);
+}
+
+/// What somebody does with a job's revisions.
+#[derive(Clone, Debug)]
+enum Step {
+    Change,
+    Undo,
+    Redo,
+    GoTo(prop::sample::Index),
+}
+
+fn step() -> impl Strategy<Value = Step> {
+    prop_oneof![3 => Just(Step::Change), 4 => Just(Step::Undo), 4 => Just(Step::Redo), 1 => any::<prop::sample::Index>().prop_map(Step::GoTo)]
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+    /// Undo goes to what a change was made on, redo to where undo came from, through any changes and leaps; nothing is lost.
+    #[test]
+    fn redo_takes_back_what_undo_did(steps in prop::collection::vec(step(), 1..40)) {
+        let (_folder, store) = shop();
+        let job = store.add_job("Hive stands", "", None, &Decisions::default()).expect("job").id;
+        let mut head = store.job(job).expect("job").head.expect("head");
+        let mut parents = std::collections::BTreeMap::from([(head, None)]);
+        let mut undone: Vec<i32> = Vec::new();
+        for step in steps {
+            match step {
+                Step::Change => {
+                    let new = store.add_revision(job, head, "Change", &Decisions::default()).expect("a revision");
+                    parents.insert(new, Some(head));
+                    head = new;
+                    undone.clear();
+                }
+                Step::Undo => {
+                    prop_assert_eq!(store.undo(job).expect("undo"), parents[&head]);
+                    if let Some(parent) = parents[&head] {
+                        undone.push(head);
+                        head = parent;
+                    }
+                }
+                Step::Redo => {
+                    let found = store.redo(job).expect("redo");
+                    if let Some(last) = undone.pop() {
+                        prop_assert_eq!(found, Some(last));
+                    }
+                    let children = parents.values().filter(|p| **p == Some(head)).count();
+                    prop_assert_eq!(found.is_some(), children > 0);
+                    prop_assert!(found.is_none_or(|f| parents[&f] == Some(head)));
+                    head = found.unwrap_or(head);
+                }
+                Step::GoTo(which) => {
+                    head = *which.get(&parents.keys().copied().collect::<Vec<_>>());
+                    store.go_to(job, head).expect("there");
+                    undone.clear();
+                }
+            }
+            prop_assert_eq!(store.job(job).expect("job").head, Some(head));
+        }
+        prop_assert_eq!(store.revisions(job).expect("all").len(), parents.len());
+    }
 }

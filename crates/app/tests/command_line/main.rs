@@ -1,5 +1,6 @@
 //! The command line as a script uses it: what goes in, what comes out, and what is refused.
 
+mod mixed;
 mod motion;
 
 use serde_json::Value;

@@ -16,6 +16,8 @@ const REACH: f64 = 48.0;
 
 /// A curve is followed to this share of its size at the finest: an ellipse of a kilometre is no part, and nobody waits for it.
 const FINEST: f64 = 1e-7;
+/// Curves smaller than this, mm, are a point.
+const NOTHING: f64 = 1e-9;
 
 /// Lines and arcs that follow `curves` within `tolerance` mm, in order. Lines and circular arcs come through exactly.
 /// Gaps between consecutive curves stay gaps.
@@ -54,7 +56,12 @@ fn fit_run(run: &mut Vec<Piece>, tolerance: f64, out: &mut Vec<Segment>) {
         return;
     }
     let size = run.iter().map(|p| p.bounds()).fold(Bounds::EMPTY, Bounds::union);
-    let finest = size.width().max(size.height()).max(0.0) * FINEST;
+    let extent = size.width().max(size.height()).max(0.0);
+    if extent < NOTHING {
+        let at = run.drain(..).next().map_or(Point::ZERO, |p| p.at(0.0).0);
+        return out.push(Segment::line(at, at));
+    }
+    let finest = extent * FINEST;
     let run = Run { pieces: std::mem::take(run), tolerance: tolerance.max(finest) };
     if let Some(circle) = run.circle() {
         out.extend(circle);

@@ -70,6 +70,8 @@ pub struct Op {
     pub air: bool,
     /// Length without beam before and after each row, mm.
     pub run_up: f64,
+    /// [`Row::reach`] of a picture's rows.
+    pub reaches: Vec<(f64, f64)>,
     /// Swept area, mm².
     pub area: f64,
 }
@@ -98,7 +100,9 @@ impl Op {
         burned.enumerate().map(move |(i, (r, k, (from, to)))| {
             let x = |c: usize| (r.column + c as i64) as f64 * pitch;
             let at = ((r.row + k as i64) as f64 + 0.5) * pitch;
-            (k, Row { way: Vec2::new(1.0, 0.0), at, spans: vec![(x(from), x(to))], backward: i % 2 == 1 })
+            let span = (x(from), x(to));
+            let reach = self.reaches.get(i).copied().unwrap_or(span);
+            (k, Row { way: Vec2::new(1.0, 0.0), at, spans: vec![span], reach, backward: i % 2 == 1 })
         })
     }
     /// Share of full power, in percent, for a picture's burn of 0 to 255.
@@ -426,6 +430,7 @@ fn blank(step: &Step, contour: ContourId, row: &ChartRow) -> Op {
         kerf: row.kerf,
         air: row.air,
         run_up: 0.0,
+        reaches: Vec::new(),
         area: 0.0,
     }
 }

@@ -4,7 +4,8 @@
 //! then also passes the gaps between them. So areas are gathered greedily, always the two that gain most by it (as in
 //! Ward, "Hierarchical grouping to optimize an objective function", 1963); then single areas are moved to another group,
 //! or out, as long as that gains. Every group goes in the direction that suits it best. Time is the time model's: a row
-//! costs its width at speed, coming up to speed and braking, the turn, and the way to the next.
+//! costs its width at speed, coming up to speed and braking, the turn, and the way to the next. Where the next row begins
+//! elsewhere, the shorter of the two is lengthened in the dark if that takes less time than going there from standstill.
 
 use std::collections::BTreeMap;
 
@@ -30,12 +31,12 @@ pub(super) struct Pace {
     pub(super) both_ways: bool,
 }
 
-/// A row as far as its time goes.
+/// A row as far as its time goes: its number, and from where to where along it something burns, mm.
 #[derive(Clone, Copy, Debug, PartialEq)]
-struct Extent {
-    row: i64,
-    from: f64,
-    to: f64,
+pub(super) struct Extent {
+    pub(super) row: i64,
+    pub(super) from: f64,
+    pub(super) to: f64,
 }
 
 impl Pace {
@@ -50,20 +51,48 @@ impl Pace {
         if distance * a < v * v { 2.0 * (distance / a).sqrt() } else { distance / v + v / a }
     }
 
+    /// From the end of a row to the begin of the next, `along` the rows and `across` them, mm: seconds, and whether the
+    /// shorter row is lengthened at speed until the way is straight across.
+    fn passage(&self, along: f64, across: f64) -> (f64, bool) {
+        let bent = self.hop(along.hypot(across));
+        let straight = along.abs() / self.speed + self.hop(across);
+        if self.both_ways && straight < bent { (straight, true) } else { (bent, false) }
+    }
+
+    /// The passage from row `i` of these to the next.
+    fn passage_after(&self, rows: &[Extent], i: usize) -> (f64, bool) {
+        let (a, b) = (rows[i], rows[i + 1]);
+        let along = match (self.both_ways, i.is_multiple_of(2)) {
+            (true, true) => b.to - a.to,
+            (true, false) => b.from - a.from,
+            (false, _) => b.from - a.to - 2.0 * self.run_up(),
+        };
+        self.passage(along, (b.row - a.row) as f64 * self.pitch)
+    }
+
     /// Seconds for rows in this order.
     fn sweep(&self, rows: &[Extent]) -> f64 {
-        let run_up = self.run_up();
         let each: f64 = rows.iter().map(|r| (r.to - r.from) / self.speed + 2.0 * self.speed / self.acceleration + self.turn).sum();
-        let hops = rows.windows(2).enumerate().map(|(i, w)| {
-            let across = (w[1].row - w[0].row) as f64 * self.pitch;
-            let along = match (self.both_ways, i % 2 == 0) {
-                (true, true) => w[1].to - w[0].to,
-                (true, false) => w[1].from - w[0].from,
-                (false, _) => w[1].from - w[0].to - 2.0 * run_up,
-            };
-            self.hop(along.hypot(across))
-        });
-        each + hops.sum::<f64>()
+        each + (1..rows.len()).map(|i| self.passage_after(rows, i - 1).0).sum::<f64>()
+    }
+
+    /// From where to where the head goes at speed on each of these rows, the first one forward: what burns, and as much
+    /// more as makes the passages straight that are to be.
+    pub(super) fn reaches(&self, rows: &[Extent]) -> Vec<(f64, f64)> {
+        let mut out: Vec<(f64, f64)> = rows.iter().map(|r| (r.from, r.to)).collect();
+        for i in 1..rows.len() {
+            if !self.passage_after(rows, i - 1).1 {
+                continue;
+            }
+            if i % 2 == 1 {
+                let far = rows[i - 1].to.max(rows[i].to);
+                (out[i - 1].1, out[i].1) = (far, far);
+            } else {
+                let far = rows[i - 1].from.min(rows[i].from);
+                (out[i - 1].0, out[i].0) = (far, far);
+            }
+        }
+        out
     }
 }
 
@@ -364,6 +393,30 @@ mod tests {
                 .fold(f64::INFINITY, f64::min);
             prop_assert!(planned <= best * 1.05, "{planned} for {best}");
             prop_assert!(planned <= full_width(&areas, &PACE) + 1e-9);
+        }
+
+        /// Lengthened rows burn no less, end where the next begins wherever they were lengthened, and take no longer.
+        #[test]
+        fn lengthened_rows_meet_and_gain(ends in prop::collection::vec((0.0..80.0_f64, 1.0..120.0_f64, 1..4_i64), 1..30)) {
+            let mut row = 0;
+            let rows: Vec<Extent> = ends.iter().map(|(from, width, up)| { row += up; Extent { row, from: *from, to: from + width } }).collect();
+            let reaches = PACE.reaches(&rows);
+            let long: Vec<Extent> = rows.iter().zip(&reaches).map(|(r, (from, to))| Extent { from: *from, to: *to, ..*r }).collect();
+            for (i, (r, l)) in rows.iter().zip(&long).enumerate() {
+                prop_assert!(l.from <= r.from && l.to >= r.to);
+                let meets = |side: fn(&Extent) -> f64, other: Option<&Extent>| side(r) == side(l) || other.is_some_and(|o| side(o) == side(l));
+                let (right, left) = if i % 2 == 0 { (long.get(i + 1), i.checked_sub(1)) } else { (long.get(i - 1), Some(i + 1)) };
+                prop_assert!(meets(|e| e.to, right) && meets(|e| e.from, left.and_then(|k| long.get(k))));
+            }
+            // What was lengthened is no longer worth lengthening; and all hops from standstill would take longer.
+            prop_assert!((PACE.sweep(&long) - PACE.sweep(&rows)).abs() < 1e-9);
+            let hops = Pace { both_ways: true, ..PACE };
+            let bent: f64 = rows.windows(2).enumerate().map(|(i, w)| {
+                let along = if i % 2 == 0 { w[1].to - w[0].to } else { w[1].from - w[0].from };
+                hops.hop(along.hypot((w[1].row - w[0].row) as f64 * hops.pitch))
+            }).sum();
+            let each: f64 = rows.iter().map(|r| PACE.sweep(&[*r])).sum();
+            prop_assert!(PACE.sweep(&rows) <= each + bent + 1e-9);
         }
 
         #[test]

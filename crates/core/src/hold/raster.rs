@@ -1,6 +1,7 @@
 //! Pictures on the sheet: each swept by itself, row by row.
 
-use super::{Op, blank, sweep};
+use super::plough::Extent;
+use super::{Op, Row, blank, sweep};
 use crate::assign::{Item, Process, Work};
 use crate::decisions::{Decisions, Sweep};
 use crate::geometry::Clip;
@@ -16,14 +17,18 @@ pub(super) fn op(work: &Work, layout: &SheetLayout, step: &Step, row: &ChartRow,
     let raster = of(work, layout, step, row, decisions)?;
     let pace = sweep::pace(row, machine, &Sweep::default());
     let burned = raster.burn.iter().filter(|b| **b > 0).count();
-    Some(Op {
+    let mut op = Op {
         process: Process::Picture,
         run_up: pace.run_up(),
         pitch: pace.pitch,
         area: burned as f64 * pace.pitch * pace.pitch,
         raster: Some(Arc::new(raster)),
         ..blank(step, item.contour.id, row)
-    })
+    };
+    let extent = |(k, row): (usize, Row)| Extent { row: k as i64, from: row.spans[0].0, to: row.spans[0].1 };
+    let extents: Vec<Extent> = op.numbered_picture_rows().map(extent).collect();
+    op.reaches = pace.reaches(&extents);
+    Some(op)
 }
 
 fn of(work: &Work, layout: &SheetLayout, step: &Step, row: &ChartRow, decisions: &Decisions) -> Option<Raster> {

@@ -4,7 +4,7 @@
 //! lie at half odd multiples of the pitch on the sheet, so areas at the same height share their rows. Which areas are
 //! swept together and which way is planned in [`super::plough`].
 
-use super::plough::{self, Area, Pace, Rows, Spans, united};
+use super::plough::{self, Area, Extent, Pace, Rows, Spans, united};
 use super::{Op, Swept, blank};
 use crate::assign::{Process, Work};
 use crate::decisions::Sweep;
@@ -30,6 +30,9 @@ pub struct Row {
     pub at: f64,
     /// Begin and end of each burned stretch along the direction, ascending, mm.
     pub spans: Vec<(f64, f64)>,
+    /// From where to where the head goes at speed: over all that burns, and further where that makes the way to the next row
+    /// quicker, mm along the direction.
+    pub reach: (f64, f64),
     /// True when swept against its direction.
     pub backward: bool,
 }
@@ -47,9 +50,13 @@ impl Row {
     pub fn end(&self) -> Point {
         self.point(if self.backward { self.spans[0].0 } else { self.spans[self.spans.len() - 1].1 })
     }
-    /// From the first to the last burned point, mm.
-    pub fn width(&self) -> f64 {
-        self.spans[self.spans.len() - 1].1 - self.spans[0].0
+    /// Where the head has come up to speed.
+    pub fn enter(&self) -> Point {
+        self.point(if self.backward { self.reach.1 } else { self.reach.0 })
+    }
+    /// Where the head begins to brake.
+    pub fn leave(&self) -> Point {
+        self.point(if self.backward { self.reach.0 } else { self.reach.1 })
     }
 }
 
@@ -229,10 +236,16 @@ fn op(region: &Region, rows: Rows, angle: f64, row: &ChartRow, pace: &Pace) -> O
     let way = Vec2::from_angle(angle);
     // A quarter turn is one exactly.
     let way = if way.x.abs() < 1e-12 { Vec2::new(0.0, way.y.signum()) } else { way };
+    let rows: Vec<(i64, Spans)> = rows.into_iter().map(|(k, spans)| (k, united(spans))).collect();
+    let extents: Vec<Extent> = rows.iter().map(|(row, s)| Extent { row: *row, from: s[0].0, to: s[s.len() - 1].1 }).collect();
     let rows: Vec<Row> = rows
         .into_iter()
+        .zip(pace.reaches(&extents))
         .enumerate()
-        .map(|(i, (k, spans))| Row { way, at: (k as f64 + 0.5) * pace.pitch, spans: united(spans), backward: pace.both_ways && i % 2 == 1 })
+        .map(|(i, ((k, spans), reach))| {
+            let at = (k as f64 + 0.5) * pace.pitch;
+            Row { way, at, spans, reach, backward: pace.both_ways && i % 2 == 1 }
+        })
         .collect();
     let burned: f64 = rows.iter().flat_map(|r| &r.spans).map(|s| s.1 - s.0).sum();
     Op {

@@ -1,5 +1,6 @@
 //! Station 5: what is cut when, and where on each contour it starts.
 
+mod shorten;
 #[cfg(test)]
 mod tests;
 mod tour;

@@ -100,6 +100,64 @@ proptest! {
     }
 }
 
+/// Stops with two ways in each, some around others: as in `after`, the number of the stop around it where that is higher.
+fn stops(places: &[(f64, f64, f64)], after: &[usize]) -> Vec<tour::Stop> {
+    let entry = |x: f64, y: f64| tour::Entry { arrive: Point::new(x, y), leave: Point::new(x, y), share: 0.0 };
+    let stop = |(i, (x, y, r)): (usize, &(f64, f64, f64))| tour::Stop {
+        entries: vec![entry(x - r, *y), entry(x + r, *y)],
+        after: after.get(i).copied().filter(|a| *a > i && *a < places.len()),
+    };
+    places.iter().enumerate().map(stop).collect()
+}
+
+/// The least travel of all orders and entries, by trying them.
+fn least(stops: &[tour::Stop], at: Point, done: &mut Vec<bool>) -> f64 {
+    if done.iter().all(|d| *d) {
+        return 0.0;
+    }
+    let mut best = f64::INFINITY;
+    for i in 0..stops.len() {
+        if done[i] || (0..stops.len()).any(|k| !done[k] && stops[k].after == Some(i)) {
+            continue;
+        }
+        done[i] = true;
+        for e in &stops[i].entries {
+            best = best.min(at.distance(e.arrive) + least(stops, e.leave, done));
+        }
+        done[i] = false;
+    }
+    best
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(64))]
+    /// On a few contours the tour is the best there is, or hardly longer.
+    #[test]
+    fn small_tours_are_near_the_best(places in prop::collection::vec((0.0..300.0_f64, 0.0..200.0_f64, 1.0..30.0_f64), 1..7), after in prop::collection::vec(0..7_usize, 7)) {
+        let stops = stops(&places, &after);
+        let found = tour::find(&stops, Point::ZERO);
+        let best = least(&stops, Point::ZERO, &mut vec![false; stops.len()]);
+        prop_assert!(found.travel <= best * 1.02 + 1e-6, "{} for {best}", found.travel);
+    }
+}
+
+/// Many places strewn evenly: the shortest tour through n of them in an area A is about 0.7124 √(n A) (Beardwood, Halton and
+/// Hammersley, 1959; the constant from Johnson and McGeoch, 1996), a little more where n is small.
+#[test]
+fn long_tours_are_near_what_is_known_to_be_best() {
+    for n in [200_usize, 1000] {
+        let mut dice = 7_u64;
+        let mut next = || {
+            dice = dice.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+            (dice >> 33) as f64 / f64::from(1_u32 << 31) * 1000.0
+        };
+        let places: Vec<(f64, f64, f64)> = (0..n).map(|_| (next(), next(), 0.0)).collect();
+        let found = tour::find(&stops(&places, &[]), Point::ZERO);
+        let best = 0.7124 * (n as f64 * 1e6).sqrt() * (1.0 + 0.33 / (n as f64).sqrt());
+        assert!(found.travel < best * 1.05, "{n}: {} for about {best}", found.travel);
+    }
+}
+
 #[test]
 fn pictures_and_settings_come_in_their_turns() {
     use crate::decisions::JobSetting;

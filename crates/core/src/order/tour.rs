@@ -1,10 +1,15 @@
 //! A short tour through contours that must not be cut before what lies inside them.
 //!
-//! First the nearest contour that may be cut is taken each time; then moves of one to three neighbours (Or, 1976) and
-//! reversals (Croes, 1958) between near neighbours shorten the tour as long as they keep every contour after those inside
-//! it; in between, for the order as it stands, the best start on every contour is found exactly by dynamic programming.
+//! First the nearest contour that may be cut is taken each time; then the changes of [`super::shorten`] make the tour
+//! shorter as long as they keep every contour after those inside it; in between, for the order as it stands, the best start
+//! on every contour is found exactly by dynamic programming. At last the tour is kicked: two runs of it that follow each
+//! other change places, what that upset is shortened again, and the new tour stays if it is shorter (Martin, Otto and
+//! Felten, "Large-step Markov chains for the traveling salesman problem", 1991).
 
+use super::shorten::Search;
 use crate::geometry::Point;
+use rand::rngs::SmallRng;
+use rand::{Rng as _, SeedableRng};
 use rstar::RTree;
 use rstar::primitives::GeomWithData;
 
@@ -31,26 +36,84 @@ pub(super) struct Tour {
     pub(super) travel: f64,
 }
 
-/// Moves looked at before the search stops, so that its time is bounded.
-const MOST_TRIES: usize = 1_500_000;
-/// Near neighbours weighed for each stop.
-const NEIGHBOURS: usize = 8;
+/// Kicks for each stop, and how many there are at most.
+const KICKS: (usize, usize) = (6, 8000);
+/// Few stops are kicked more often: about so many times a stop is moved in all, and this is the most.
+const KICKS_OF_FEW: (usize, usize) = (20_000, 3000);
+/// Runs that change places have no more stops than this.
+const LONGEST_RUN: usize = 30;
+/// Up to so many stops, the best starts are looked for after every kick.
+const FEW: usize = 64;
+/// How much longer a tour of few stops may be and still be followed, at first: this share of a hop.
+const PATIENCE: f64 = 0.5;
 
 /// Finds a tour from `home`.
 pub(super) fn find(stops: &[Stop], home: Point) -> Tour {
     let mut order = nearest_first(stops, home);
-    let mut tries = 0;
     best_entries(stops, &mut order, home);
     for _ in 0..4 {
         let before = length(stops, &order, home);
-        shorten(stops, &mut order, home, &mut tries);
+        let mut search = Search::new(stops, home, order);
+        search.shorten_all();
+        let spent = search.spent();
+        order = search.order;
         best_entries(stops, &mut order, home);
-        if before - length(stops, &order, home) < 1e-6 || tries > MOST_TRIES {
+        if before - length(stops, &order, home) < 1e-6 || spent {
             break;
         }
     }
+    let mut order = kicked(stops, home, order);
+    best_entries(stops, &mut order, home);
     let travel = length(stops, &order, home);
     Tour { order, travel }
+}
+
+/// Kicks a tour and keeps what is shorter. Always the same for the same stops.
+fn kicked(stops: &[Stop], home: Point, order: Vec<(usize, usize)>) -> Vec<(usize, usize)> {
+    let n = order.len();
+    if n < 2 {
+        return order;
+    }
+    let mut dice = SmallRng::seed_from_u64(n as u64);
+    let mut search = Search::new(stops, home, order);
+    let kicks = (n * KICKS.0).min(KICKS.1).max((KICKS_OF_FEW.0 / n).min(KICKS_OF_FEW.1));
+    // Of few stops, tours that are a little longer are followed too, less and less so.
+    let (mut now, mut best) = (length(stops, &search.order, home), search.order.clone());
+    let mut least = now;
+    for k in 0..kicks {
+        if search.spent() {
+            break;
+        }
+        let from = dice.random_range(0..n - 1);
+        let to = from + dice.random_range(1..=LONGEST_RUN.min(n - 1 - from));
+        let gap = to + dice.random_range(1..=LONGEST_RUN.min(n - to));
+        if !search.may_shift(from, to, gap) {
+            continue;
+        }
+        if n > FEW {
+            if search.kick(from, to, gap) - search.shorten() > -1e-9 {
+                search.take_back();
+            }
+            continue;
+        }
+        let before = search.order.clone();
+        search.kick(from, to, gap);
+        best_entries(stops, &mut search.order, home);
+        if k % 2 == 0 {
+            search.shorten();
+            best_entries(stops, &mut search.order, home);
+        }
+        let longer = length(stops, &search.order, home);
+        if longer > now + least / n as f64 * PATIENCE * (kicks - k) as f64 / kicks as f64 {
+            search.put_back(before);
+            continue;
+        }
+        now = longer;
+        if now < least - 1e-9 {
+            (least, best) = (now, search.order.clone());
+        }
+    }
+    if n > FEW { search.order } else { best }
 }
 
 fn length(stops: &[Stop], order: &[(usize, usize)], home: Point) -> f64 {
@@ -121,160 +184,5 @@ fn best_entries(stops: &[Stop], order: &mut [(usize, usize)], home: Point) {
     for i in (0..order.len()).rev() {
         order[i].1 = k;
         k = from[i][k];
-    }
-}
-
-fn shorten(stops: &[Stop], order: &mut Vec<(usize, usize)>, home: Point, tries: &mut usize) {
-    let n = order.len();
-    if n < 3 {
-        return;
-    }
-    let mut place = vec![0_usize; stops.len()];
-    let renumber = |order: &[(usize, usize)], place: &mut [usize], from: usize, to: usize| {
-        for i in from..to {
-            place[order[i].0] = i;
-        }
-    };
-    renumber(order, &mut place, 0, n);
-    let near = neighbours(stops, order);
-    let mut improved = true;
-    while improved && *tries < MOST_TRIES {
-        improved = false;
-        for stop in 0..stops.len() {
-            for other in &near[stop] {
-                *tries += 1;
-                let (i, j) = (place[stop], place[*other]);
-                let run = Run { stops, order, place: &place, home };
-                if let Some(change) = run.better(i, j) {
-                    let (from, to) = change.apply(order);
-                    renumber(order, &mut place, from, to);
-                    improved = true;
-                }
-            }
-        }
-    }
-}
-
-fn neighbours(stops: &[Stop], order: &[(usize, usize)]) -> Vec<Vec<usize>> {
-    let at = |(stop, entry): (usize, usize)| stops[stop].entries[entry].arrive;
-    let tree: RTree<GeomWithData<[f64; 2], usize>> =
-        RTree::bulk_load(order.iter().map(|o| GeomWithData::new([at(*o).x, at(*o).y], o.0)).collect());
-    let mut near = vec![Vec::new(); stops.len()];
-    for o in order {
-        let p = at(*o);
-        near[o.0] = tree.nearest_neighbor_iter([p.x, p.y]).map(|g| g.data).filter(|s| *s != o.0).take(NEIGHBOURS).collect();
-    }
-    near
-}
-
-/// A change of the order.
-enum Change {
-    /// The run from..to moves so that it begins at `at` (an index after its removal).
-    Shift { from: usize, to: usize, at: usize },
-    /// The run from..to is walked backward.
-    Reverse { from: usize, to: usize },
-}
-
-impl Change {
-    /// Makes the change; gives the range of places that changed.
-    fn apply(&self, order: &mut [(usize, usize)]) -> (usize, usize) {
-        match *self {
-            Self::Shift { from, to, at } if at < from => {
-                order[at..to].rotate_right(to - from);
-                (at, to)
-            }
-            Self::Shift { from, to, at } => {
-                order[from..at + (to - from)].rotate_left(to - from);
-                (from, at + (to - from))
-            }
-            Self::Reverse { from, to } => {
-                order[from..to].reverse();
-                (from, to)
-            }
-        }
-    }
-}
-
-struct Run<'a> {
-    stops: &'a [Stop],
-    order: &'a [(usize, usize)],
-    place: &'a [usize],
-    home: Point,
-}
-
-impl Run<'_> {
-    fn entry(&self, i: usize) -> Entry {
-        let (stop, entry) = self.order[i];
-        self.stops[stop].entries[entry]
-    }
-    /// Travel from place i to place j of the order; i may be -1 for home (given as usize::MAX), j may be past the end.
-    fn hop(&self, i: usize, j: usize) -> f64 {
-        if j >= self.order.len() {
-            return 0.0;
-        }
-        let from = if i == usize::MAX { self.home } else { self.entry(i).leave };
-        from.distance(self.entry(j).arrive)
-    }
-
-    /// A change that brings the stop at i next to the one at j and shortens the tour.
-    fn better(&self, i: usize, j: usize) -> Option<Change> {
-        const LEAST_GAIN: f64 = 1e-7;
-        let n = self.order.len();
-        for size in 1..=3_usize {
-            let (from, to) = (i, i + size);
-            if to > n || (from..to).contains(&j) {
-                continue;
-            }
-            let closes = self.hop(from.wrapping_sub(1), from) + self.hop(to - 1, to) - self.hop(from.wrapping_sub(1), to);
-            // Behind j, then before j.
-            for gap in [j + 1, j] {
-                if gap >= from && gap <= to {
-                    continue;
-                }
-                let before = gap.wrapping_sub(1);
-                let opens = self.hop(before, from) + if gap < n { self.hop(to - 1, gap) } else { 0.0 } - self.hop(before, gap);
-                if closes - opens > LEAST_GAIN {
-                    let at = if gap > to { gap - size } else { gap };
-                    if self.may_shift(from, to, gap) {
-                        return Some(Change::Shift { from, to, at });
-                    }
-                }
-            }
-        }
-        let (from, to) = if i < j { (i + 1, j + 1) } else { (j + 1, i + 1) };
-        if to - from >= 2 {
-            let old = self.hop(from - 1, from) + self.hop(to - 1, to);
-            let tail = if to < n { self.entry(from).leave.distance(self.entry(to).arrive) } else { 0.0 };
-            let new = self.entry(from - 1).leave.distance(self.entry(to - 1).arrive) + tail;
-            if old - new > LEAST_GAIN && self.closed_within(from, to) && self.may_reverse(from, to) {
-                return Some(Change::Reverse { from, to });
-            }
-        }
-        None
-    }
-
-    /// Reversal keeps the hops inside only where contours end where they start.
-    fn closed_within(&self, from: usize, to: usize) -> bool {
-        to - from <= 1000
-            && (from..to).all(|k| {
-                let e = self.entry(k);
-                e.arrive == e.leave
-            })
-    }
-
-    fn may_shift(&self, from: usize, to: usize, gap: usize) -> bool {
-        let outer_in =
-            |k: usize, range: std::ops::Range<usize>| self.stops[self.order[k].0].after.is_some_and(|o| range.contains(&self.place[o]));
-        if gap > to {
-            // Moving back: none of the passed may be around one of these.
-            (from..to).all(|k| !outer_in(k, to..gap))
-        } else {
-            // Moving forward: none of the passed may lie inside one of these.
-            (gap..from).all(|k| !outer_in(k, from..to))
-        }
-    }
-
-    fn may_reverse(&self, from: usize, to: usize) -> bool {
-        (from..to).all(|k| self.stops[self.order[k].0].after.is_none_or(|o| !(from..to).contains(&self.place[o])))
     }
 }

@@ -14,6 +14,8 @@ use rstar::{AABB, RTree};
 
 /// A burned point belongs to a stroke that is nearer than this, mm.
 const NEAR: f64 = 0.02;
+/// So far from its ends, mm, a stroke is looked at to see whether it is burned up to them.
+const INWARD: f64 = 0.05;
 /// A move shorter than this, mm, has no direction that could be relied on: its ends are rounded.
 const HAIR: f64 = 0.002;
 /// Burned length of a stroke may differ from what was meant by this much, mm, and this share.
@@ -34,6 +36,8 @@ struct Stroke {
     /// Length to be burned, all passes, mm.
     meant: f64,
     burned: f64,
+    /// Whether a burned move began or ended where it begins, and where it ends.
+    reached: [bool; 2],
 }
 
 pub(super) fn unreadable(sheet: usize, fault: &ProgramFault) -> Finding {
@@ -79,6 +83,9 @@ pub(super) fn run(
         for (k, length) in &burned.on {
             strokes[*k].burned += length;
         }
+        for (k, end) in burned.ends {
+            strokes[k].reached[end] = true;
+        }
         stray.extend(burned.stray);
         twice.extend(burned.twice);
         if let Some((k, _)) = burned.on.last() {
@@ -103,6 +110,8 @@ pub(super) fn run(
 struct Burned {
     /// Strokes with the length burned on them, mm; a stroke may stand more than once.
     on: Vec<(usize, f64)>,
+    /// Strokes of which it touches the begin (0) or the end (1) with one of its own.
+    ends: Vec<(usize, usize)>,
     /// Points where nothing was meant to be burned.
     stray: Vec<Point>,
     /// Points on the strokes of two cuts at once.
@@ -146,6 +155,23 @@ fn burned(path: &Segment, strokes: &[Stroke], index: &RTree<Boxed>, intended: &S
             out.twice.push(p);
         }
     }
+    // Between the looks a move may go a little too far, or not far enough: its ends tell.
+    for p in [path.start, path.end] {
+        let near = index.locate_in_envelope_intersecting(AABB::from_corners([p.x - NEAR, p.y - NEAR], [p.x + NEAR, p.y + NEAR]));
+        let mut any = false;
+        for k in near.map(|b| b.data) {
+            let s = &strokes[k].path;
+            any = any || s.distance(p) < NEAR;
+            // Its own end, not that of a neighbour in line: the stroke is burned a little way in from there as well.
+            let inward = (INWARD / s.length()).min(0.25);
+            let ends = [(s.start, inward), (s.end, 1.0 - inward)];
+            let own = |(end, at): (Point, f64)| end.distance(p) < NEAR && path.distance(s.at(at)) < NEAR;
+            out.ends.extend(ends.into_iter().enumerate().filter(|(_, e)| own(*e)).map(|(end, _)| (k, end)));
+        }
+        if !any {
+            out.stray.push(p);
+        }
+    }
     out
 }
 
@@ -175,8 +201,9 @@ fn strokes(intended: &SheetPath) -> Vec<Stroke> {
     let mut all = Vec::new();
     for (op, o) in intended.ops.iter().enumerate() {
         let passes = f64::from(o.passes);
-        let mut add =
-            |path: Segment, lead: bool, times: f64| all.push(Stroke { path, op, lead, meant: path.length() * times, burned: 0.0 });
+        let mut add = |path: Segment, lead: bool, times: f64| {
+            all.push(Stroke { path, op, lead, meant: path.length() * times, burned: 0.0, reached: [false; 2] })
+        };
         o.lead_in.iter().chain(&o.lead_out).for_each(|s| add(*s, true, passes));
         o.runs.iter().flatten().for_each(|s| add(*s, false, passes));
         o.rows.iter().for_each(|r| r.spans.iter().for_each(|(a, b)| add(Segment::line(r.point(*a), r.point(*b)), false, passes)));
@@ -188,7 +215,7 @@ fn coverage(strokes: &[Stroke], rows: &[Point], twice: &mut Vec<Point>, faults: 
     let mut missing = rows.to_vec();
     for s in strokes.iter().filter(|s| s.meant > 0.0) {
         let slack = SHORT.0.max(s.meant * SHORT.1) + STEP.min(s.meant * 0.5) * 0.5;
-        if s.burned < s.meant - slack {
+        if s.burned < s.meant - slack || s.reached != [true; 2] {
             missing.push(s.path.at(0.5));
         } else if s.burned > s.meant + slack {
             twice.push(s.path.at(0.5));

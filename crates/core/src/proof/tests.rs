@@ -117,7 +117,7 @@ fn what_rounding_leaves_is_no_fault() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(96))]
+    #![proptest_config(ProptestConfig::with_cases(200))]
     /// One word changed, one move left out, one repeated, one hop cut through: whatever a machine would do otherwise than
     /// was meant is found.
     #[test]
@@ -126,6 +126,8 @@ proptest! {
         let mut lines: Vec<String> = blocks(&job.sheet).concat().lines().map(str::to_owned).collect();
         let burning: Vec<usize> = (0..lines.len()).filter(|i| lines[*i].starts_with(['G']) && !lines[*i].starts_with("G0")).collect();
         let i = burning[which.index(burning.len())];
+        // The last line may run on over where the outline was begun: that harms nothing.
+        prop_assume!(!(how == 0 && axis == 0 && !back && i == burning[burning.len() - 1]));
         match how {
             0 => {
                 let mut words: Vec<String> = lines[i].split(' ').map(str::to_owned).collect();
