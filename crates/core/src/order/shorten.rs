@@ -160,6 +160,10 @@ impl<'a> Search<'a> {
             while k < self.near[stop].len() && !self.spent() {
                 self.tries += 1;
                 let (i, j) = (self.place[stop], self.place[self.near[stop][k]]);
+                // A new hop that is longer than all that it could do away with gains nothing, nor do those to stops still further off.
+                if self.entry(i).arrive.distance(self.entry(j).arrive) > self.longest_hop(i) {
+                    break;
+                }
                 match self.better(i, j) {
                     Some((gain, change)) => {
                         gained += gain;
@@ -185,6 +189,11 @@ impl<'a> Search<'a> {
         }
         let from = if i == usize::MAX { self.home } else { self.entry(i).leave };
         from.distance(self.entry(j).arrive)
+    }
+
+    /// The longest of the hops that a change of the run at i takes away.
+    fn longest_hop(&self, i: usize) -> f64 {
+        (i..i + 4).map(|k| self.hop(k.wrapping_sub(1), k)).fold(0.0, f64::max)
     }
 
     /// A change that brings the stop at i next to the one at j and shortens the tour, with what it gains.
