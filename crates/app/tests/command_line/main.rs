@@ -4,6 +4,7 @@ mod mixed;
 mod motion;
 
 use serde_json::Value;
+use std::f64::consts::TAU;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output};
 
@@ -106,9 +107,26 @@ fn dxf_of(run: &Run, stem: &str) -> PathBuf {
     run.out.path().join(format!("{stem}.dxf"))
 }
 
-/// Length of all moves with the beam on, by nothing but the program's words.
+/// Length of all moves with the beam on.
 fn burned_length(program: &str) -> f64 {
-    let (mut x, mut y, mut on, mut power, mut motion, mut sum) = (0.0_f64, 0.0_f64, false, 0.0, 0, 0.0);
+    let mut sum = 0.0;
+    each_burned(program, |length, _| sum += length);
+    sum
+}
+
+/// Points half a millimetre apart along all moves with the beam on.
+fn burned_points(program: &str) -> Vec<(f64, f64)> {
+    let mut points = Vec::new();
+    each_burned(program, |length, at| {
+        let n = (length * 2.0).ceil().max(1.0) as usize;
+        points.extend((0..=n).map(|i| at(i as f64 / n as f64)));
+    });
+    points
+}
+
+/// Tells the length of each move with the beam on, and where it is at a share of its way, by nothing but the program's words.
+fn each_burned(program: &str, mut tell: impl FnMut(f64, &dyn Fn(f64) -> (f64, f64))) {
+    let (mut x, mut y, mut on, mut power, mut motion) = (0.0_f64, 0.0_f64, false, 0.0, 0);
     for line in program.lines().map(|l| l.split('(').next().unwrap_or_default()) {
         let word = |letter: char| line.split_whitespace().find_map(|w| w.strip_prefix(letter)).and_then(|v| v.parse::<f64>().ok());
         match (word('G'), word('M')) {
@@ -122,19 +140,21 @@ fn burned_length(program: &str) -> f64 {
             continue;
         }
         let (nx, ny) = (word('X').unwrap_or(x), word('Y').unwrap_or(y));
-        let length = if motion < 2 {
-            (nx - x).hypot(ny - y)
-        } else {
-            let (i, j) = (word('I').unwrap_or(0.0), word('J').unwrap_or(0.0));
-            let turn = (ny - y - j).atan2(nx - x - i) - (-j).atan2(-i);
-            i.hypot(j) * if motion == 3 { turn.rem_euclid(std::f64::consts::TAU) } else { (-turn).rem_euclid(std::f64::consts::TAU) }
-        };
+        let straight = |t: f64| (x + (nx - x) * t, y + (ny - y) * t);
+        let (i, j) = (word('I').unwrap_or(0.0), word('J').unwrap_or(0.0));
+        let begin = (-j).atan2(-i);
+        let turn = (ny - y - j).atan2(nx - x - i) - begin;
+        let turn = if motion == 3 { turn.rem_euclid(TAU) } else { -(-turn).rem_euclid(TAU) };
+        let round = |t: f64| (x + i + i.hypot(j) * (begin + turn * t).cos(), y + j + i.hypot(j) * (begin + turn * t).sin());
         if on && power > 0.0 {
-            sum += length;
+            if motion < 2 {
+                tell((nx - x).hypot(ny - y), &straight);
+            } else {
+                tell(i.hypot(j) * turn.abs(), &round);
+            }
         }
         (x, y) = (nx, ny);
     }
-    sum
 }
 
 #[test]
@@ -274,4 +294,52 @@ fn offcuts_are_filled_within_their_outline() {
         let (right, top) = (xs[0].0.max(xs[1].0), xs[0].1.max(xs[1].1));
         assert!(right <= 100.0 - 5.98 || top <= 100.0 - 5.98, "in one arm of the L: {placed}");
     }
+}
+
+/// The contract on placements: what lies where, by the report's figures alone, is what the program cuts.
+#[test]
+fn placements_say_where_the_program_cuts() {
+    let folder = tempfile::tempdir().expect("a folder");
+    // Right-angled triangles that no turn or mirror brings onto themselves, drawn away from the origin.
+    let corners = [(120.0, 40.0), (200.0, 40.0), (120.0, 85.0)];
+    let body: String = corners.iter().map(|(x, y)| format!("10 {x} 20 {y} ")).collect();
+    let triangle = dxf(folder.path(), "triangle.dxf", &format!("0 LWPOLYLINE 8 0 90 3 70 1 {body}"));
+    for (turn, seed) in [("none", 1), ("180", 2), ("90", 3), ("any", 4)] {
+        let options = format!("--no-nicks --sheet 260x200 --quantity 9 --turn {turn} --seed {seed} --nest-seconds 0.3");
+        let run = prep(std::slice::from_ref(&triangle), &options);
+        assert_eq!(run.code(), Some(0), "{}", run.said());
+        let mut placed = 0;
+        for sheet in run.report()["sheets"].as_array().expect("sheets") {
+            let burned = burned_points(&run.file(sheet["program"].as_str().expect("a name")));
+            let mut edges = Vec::new();
+            for p in sheet["placed"].as_array().expect("placements") {
+                let at = |key: &str| p[key].as_f64().expect("a number");
+                let (sin, cos) = at("angle").to_radians().sin_cos();
+                let flip = if p["mirrored"] == true { -1.0 } else { 1.0 };
+                let lies = corners.map(|(x, y)| (x * flip * cos - y * sin + at("x"), x * flip * sin + y * cos + at("y")));
+                assert!(lies.iter().all(|(x, y)| *x > 5.9 && *y > 5.9 && *x < 254.1 && *y < 194.1), "within the margin: {lies:?}");
+                edges.extend((0..3).map(|i| (lies[i], lies[(i + 1) % 3])));
+                placed += 1;
+            }
+            // Half a kerf of 0.18 aside, corners rounded by as much.
+            for b in &burned {
+                let near = edges.iter().map(|e| from_edge(*b, *e)).fold(f64::INFINITY, f64::min);
+                assert!((near - 0.09).abs() < 0.002, "{b:?} is {near} mm from the nearest edge");
+            }
+            for e in &edges {
+                for t in [0.0, 0.25, 0.5, 0.75] {
+                    let p = (e.0.0 + (e.1.0 - e.0.0) * t, e.0.1 + (e.1.1 - e.0.1) * t);
+                    let near = burned.iter().map(|b| (b.0 - p.0).hypot(b.1 - p.1)).fold(f64::INFINITY, f64::min);
+                    assert!(near < 0.6, "nothing is cut within {near} mm of {p:?}");
+                }
+            }
+        }
+        assert_eq!(placed, 9);
+    }
+}
+
+fn from_edge(p: (f64, f64), (a, b): ((f64, f64), (f64, f64))) -> f64 {
+    let (x, y) = (b.0 - a.0, b.1 - a.1);
+    let t = (((p.0 - a.0) * x + (p.1 - a.1) * y) / (x * x + y * y)).clamp(0.0, 1.0);
+    (p.0 - a.0 - x * t).hypot(p.1 - a.1 - y * t)
 }

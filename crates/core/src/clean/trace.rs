@@ -265,6 +265,7 @@ fn evenly(ring: &[Point]) -> Vec<Point> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use proptest::prelude::*;
     use std::f64::consts::PI;
 
     /// A picture of a shape given by its distance inside, soft at the edge as a scan is.
@@ -310,5 +311,33 @@ mod tests {
         let found = trace(&square, &Trace { threshold: Some(127), ..Trace::default() }).expect("no noise");
         assert!((found[0].area().abs() - 3600.0).abs() < 40.0, "{}", found[0].area());
         assert!(found[0].segments.len() <= 12, "{}", found[0].segments.len());
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(32))]
+        /// Any shape with corners, as a scan has it: the outline stays within a pixel of it and is not made of stairs.
+        #[test]
+        fn outlines_stay_near_the_shape(radii in prop::collection::vec(30.0..75.0_f64, 3..9), turn in 0.0..1.0_f64, invert in any::<bool>()) {
+            let n = radii.len() as f64;
+            let corner = |(i, r): (usize, &f64)| Point::new(80.0, 80.0) + kurbo::Vec2::from_angle((i as f64 + turn) / n * 2.0 * PI) * *r;
+            let shape = Path::polygon(&radii.iter().enumerate().map(corner).collect::<Vec<_>>());
+            let depth = |x: f64, y: f64| {
+                let p = Point::new(x, y);
+                shape.nearest(p).distance * if shape.contains(p) { 1.0 } else { -1.0 }
+            };
+            let drawn = picture(160, 160, depth);
+            let scan = if invert { Bitmap { grey: drawn.grey.iter().map(|g| 255 - g).collect(), ..drawn } } else { drawn };
+            let found = trace(&scan, &Trace { threshold: Some(127), invert, ..Trace::default() }).expect("no noise");
+            prop_assert_eq!(found.len(), 1);
+            let outline = &found[0];
+            prop_assert!((outline.area().abs() - shape.area().abs()).abs() < shape.length() * 0.3, "{} for {}", outline.area(), shape.area());
+            for s in &outline.segments {
+                for k in 0..6 {
+                    let p = s.at(f64::from(k) / 6.0);
+                    prop_assert!(shape.nearest(p).distance < 1.3, "{} pixels off at {:?}", shape.nearest(p).distance, p);
+                }
+            }
+            prop_assert!(outline.segments.len() <= radii.len() * 6, "{} pieces for {} edges", outline.segments.len(), radii.len());
+        }
     }
 }

@@ -17,7 +17,9 @@ pub struct Meeting {
 /// Points that two segments share, at most two; none where they run along each other. Ends count when they are nearer
 /// than `same` mm to the other segment.
 pub fn meetings(a: &Segment, b: &Segment, same: f64) -> Vec<Meeting> {
-    let candidates = match (a.is_line(), b.is_line()) {
+    // An arc that rises less than this over its chord is a line, to begin with: its centre is too far off for any figures.
+    let straight = |s: &Segment| s.is_line() || s.bulge.abs() * s.chord() < 2.0 * FLAT_RISE;
+    let candidates = match (straight(a), straight(b)) {
         (true, true) => line_line(a, b),
         (true, false) => line_circle(a, b),
         (false, true) => line_circle(b, a),
@@ -27,10 +29,31 @@ pub fn meetings(a: &Segment, b: &Segment, same: f64) -> Vec<Meeting> {
         .into_iter()
         .flatten()
         .filter_map(|p| {
-            let (t, u) = (a.nearest(p), b.nearest(p));
-            (a.at(t).distance(p) <= same && b.at(u).distance(p) <= same).then_some(Meeting { on_first: t, on_second: u, point: p })
+            let near = |p: Point| a.distance(p).max(b.distance(p));
+            let p = if near(p) > same && near(p) < ROUGH { refined(p, a, b) } else { p };
+            (near(p) <= same).then(|| Meeting { on_first: a.nearest(p), on_second: b.nearest(p), point: p })
         })
         .collect()
+}
+
+/// See [`meetings`], mm.
+const FLAT_RISE: f64 = 1e-4;
+/// A point that is nearer than this, mm, to both is a meeting or next to one: circles of kilometres leave so few figures.
+const ROUGH: f64 = 0.05;
+
+/// The meeting next to `p`, by Newton's method: where the tangents of both meet, again and again.
+fn refined(mut p: Point, a: &Segment, b: &Segment) -> Point {
+    for _ in 0..4 {
+        let (t, u) = (a.nearest(p), b.nearest(p));
+        let (way, other) = (a.direction(t), b.direction(u));
+        let cross = way.cross(other);
+        if cross.abs() < 1e-6 {
+            break;
+        }
+        let from = a.at(t);
+        p = from + way * ((b.at(u) - from).cross(other) / cross);
+    }
+    p
 }
 
 fn line_line(a: &Segment, b: &Segment) -> [Option<Point>; 2] {

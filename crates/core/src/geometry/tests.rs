@@ -241,3 +241,29 @@ proptest! {
         prop_assert_eq!(path.contains(q), winds.rem_euclid(2) == 1, "winds {}", winds);
     }
 }
+
+proptest! {
+    /// A line through a point of an arc, however flat the arc: they meet there.
+    #[test]
+    fn whatever_crosses_meets(a in segment(), exponent in -8.5..0.0_f64, share in 0.05..0.95_f64, angle in 0.3..2.8_f64, back in 1.0..30.0_f64, bend in -0.5..0.5_f64) {
+        let a = Segment { bulge: a.bulge.signum() * 10f64.powf(exponent), ..a };
+        prop_assume!(a.chord() > 1.0);
+        let p = a.at(share);
+        let way = kurbo::Affine::rotate(angle) * a.direction(share).to_point();
+        let across = way.to_vec2() * back;
+        for b in [Segment::line(p - across, p + across), Segment::line(p + across, p - across * 0.7)] {
+            let found = crate::geometry::meetings(&a, &b, 1e-6);
+            prop_assert!(found.iter().any(|m| m.point.distance(p) < 1e-5), "{found:?} for {p:?}");
+        }
+        // An arc through the same point.
+        let bent = Segment { start: p, end: p + across, bulge: bend };
+        let ahead = bent.direction(0.0);
+        prop_assume!(ahead.cross(a.direction(share)).abs() > 0.2);
+        let whole = Segment { start: p - across, end: p + across, bulge: bend };
+        let q = whole.at(0.5);
+        let moved = Segment { start: whole.start - (q - p), end: whole.end - (q - p), ..whole };
+        prop_assume!(moved.direction(0.5).cross(a.direction(share)).abs() > 0.2);
+        let found = crate::geometry::meetings(&a, &moved, 1e-6);
+        prop_assert!(found.iter().any(|m| m.point.distance(p) < 1e-5), "{found:?} for {p:?}");
+    }
+}

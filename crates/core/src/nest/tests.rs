@@ -155,3 +155,38 @@ proptest! {
         prop_assert_eq!(unplaced, 0, "each of them fits an empty sheet");
     }
 }
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+    /// An offcut of any outline, with a hole burned into it: every part lies on what is left, its margin away from all edges.
+    #[test]
+    fn parts_lie_on_what_is_left_of_an_offcut(radii in prop::collection::vec(90.0..220.0_f64, 4..11), hole in 8.0..40.0_f64, kind in part(), spacing in 0.0..6.0_f64, margin in 0.0..10.0_f64, turn in 0..4_usize) {
+        let n = radii.len() as f64;
+        let corner = |(i, r): (usize, &f64)| Point::new(230.0, 230.0) + Vec2::from_angle(i as f64 / n * std::f64::consts::TAU) * *r;
+        let outline = Path::polygon(&radii.iter().enumerate().map(corner).collect::<Vec<_>>());
+        let burned = Path::circle(Point::new(245.0, 220.0), hole);
+        let offcut = Sheet::offcut(vec![outline.clone(), burned.clone()]).expect("an offcut");
+        let area = offcut.area();
+        prop_assert!((area - (outline.area().abs() - burned.area().abs())).abs() < 1e-6);
+        // An offcut lies with its corner at the origin.
+        let moved = offcut.outline.iter().map(Path::bounds).fold(crate::geometry::Bounds::EMPTY, crate::geometry::Bounds::union);
+        let by = Affine::translate(moved.min - outline.bounds().min);
+        let edges = [outline.transformed(by), burned.transformed(by)];
+        let work = work(&kind, 7);
+        let setting = Setting { sheets: vec![offcut, Sheet::rectangle(400.0, 300.0)], turn: Turn::ALL[turn], ..setting(0.0, 0.0, spacing, margin) };
+        let layout = nest(&work, &setting, 3);
+        prop_assert!(layout.unplaced.is_empty());
+        prop_assert_eq!(faults(&work, &layout, spacing, margin).0, 0);
+        let Some(first) = layout.sheets.iter().find(|s| !s.sheet.outline.is_empty()) else { return Ok(()) };
+        for placed in &first.placed {
+            let part = work.part(placed.part).expect("a part");
+            for s in part.outline.transformed(placed.affine()).segments {
+                for p in (0..8).map(|k| s.at(f64::from(k) / 8.0)) {
+                    prop_assert!(edges[0].contains(p) && !edges[1].contains(p), "{:?} is off the offcut", p);
+                    let near = edges.iter().map(|e| e.nearest(p).distance).fold(f64::INFINITY, f64::min);
+                    prop_assert!(near > margin - 0.02, "{near} mm from an edge at {:?}", p);
+                }
+            }
+        }
+    }
+}
