@@ -8,7 +8,7 @@ use boustrophe_core::route::placed_area;
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
 
 /// How long a search goes on unless it is stopped.
@@ -28,14 +28,24 @@ pub struct Progress {
     pub tries: usize,
     /// Yield of the best layout.
     pub yield_share: f64,
-    /// True once it has ended and its layout is kept.
-    pub done: bool,
+    /// How far it is.
+    pub phase: Phase,
+}
+
+/// How far a search is.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Phase {
+    /// It goes on.
+    #[default]
+    Searching,
+    /// It has ended, and its layout is being kept.
+    Keeping,
+    /// Its layout is kept.
+    Kept,
 }
 
 struct Search {
     stop: AtomicBool,
-    /// True while its layout is being kept.
-    ending: AtomicBool,
     began: Instant,
     /// Milliseconds from the beginning to the last better layout.
     better: AtomicU64,
@@ -48,15 +58,21 @@ pub struct Searches {
     running: Mutex<HashMap<i32, Arc<Search>>>,
 }
 
+impl Search {
+    fn progress(&self) -> MutexGuard<'_, Progress> {
+        self.progress.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+}
+
 impl Searches {
-    fn running(&self) -> std::sync::MutexGuard<'_, HashMap<i32, Arc<Search>>> {
+    fn running(&self) -> MutexGuard<'_, HashMap<i32, Arc<Search>>> {
         self.running.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     /// How the job's search stands; `None` when there is none.
     pub fn progress(&self, job: i32) -> Option<Progress> {
         let search = self.running().get(&job).cloned()?;
-        let progress = search.progress.lock().unwrap_or_else(PoisonError::into_inner).clone();
+        let progress = search.progress().clone();
         Some(progress)
     }
 
@@ -68,7 +84,7 @@ impl Searches {
                     free.insert(Arc::clone(search));
                     return true;
                 }
-                Entry::Occupied(other) if !other.get().ending.load(Ordering::Acquire) => return false,
+                Entry::Occupied(other) if other.get().progress().phase == Phase::Searching => return false,
                 Entry::Occupied(_) => {}
             }
             std::thread::sleep(WAIT);
@@ -86,13 +102,8 @@ impl Searches {
 
 /// Starts a search for a job; nothing happens when one is under way, unless that is just being kept.
 pub fn start(app: &Arc<App>, job: i32) -> Result<(), AppError> {
-    let search = Arc::new(Search {
-        stop: AtomicBool::new(false),
-        ending: AtomicBool::new(false),
-        began: Instant::now(),
-        better: AtomicU64::new(0),
-        progress: Mutex::default(),
-    });
+    let search =
+        Arc::new(Search { stop: AtomicBool::new(false), began: Instant::now(), better: AtomicU64::new(0), progress: Mutex::default() });
     if !app.searches.takes(job, &search) {
         return Ok(());
     }
@@ -109,11 +120,11 @@ pub fn start(app: &Arc<App>, job: i32) -> Result<(), AppError> {
             let sheets: f64 = layout.sheets.iter().map(|s| s.sheet.area()).sum();
             placed_area(&loaded.route.work, layout) / sheets.max(1.0)
         });
-        search.ending.store(true, Ordering::Release);
+        search.progress().phase = Phase::Keeping;
         if let Err(error) = keep(app, job, layout) {
             eprintln!("boustrophe: the nest of job {job} could not be kept: {error}");
         }
-        search.progress.lock().unwrap_or_else(PoisonError::into_inner).done = true;
+        search.progress().phase = Phase::Kept;
     });
     Ok(())
 }
@@ -137,8 +148,7 @@ fn run(problem: &Problem, search_state: &Search, yield_of: impl Fn(&Layout) -> f
         let millis = u64::try_from(search_state.began.elapsed().as_millis()).unwrap_or(u64::MAX);
         search_state.better.store(millis, Ordering::Relaxed);
         let yield_share = yield_of(layout);
-        let mut progress = search_state.progress.lock().unwrap_or_else(PoisonError::into_inner);
-        *progress = Progress { layout: Some(Arc::new(layout.clone())), tries, yield_share, done: false };
+        *search_state.progress() = Progress { layout: Some(Arc::new(layout.clone())), tries, yield_share, phase: Phase::Searching };
     };
     search(problem, &Control { go_on: &go_on, better: &better, seed: 1, tries: usize::MAX })
 }

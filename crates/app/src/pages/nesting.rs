@@ -33,7 +33,7 @@ pub async fn events(app: Shared, Path(job): Path<i32>) -> Sse<impl Stream<Item =
         }
         tokio::time::sleep(TELL).await;
         let progress = app.searches.progress(job);
-        let ended = progress.as_ref().is_none_or(|p| p.done);
+        let ended = progress.as_ref().is_none_or(|p| p.phase == searches::Phase::Kept);
         let p = progress.unwrap_or_default();
         let sheets = p.layout.as_ref().map_or(0, |l| l.sheets.len());
         let data = serde_json::json!({ "tries": p.tries, "sheets": sheets, "yield": p.yield_share, "ended": ended });

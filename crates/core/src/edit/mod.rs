@@ -12,8 +12,13 @@ use crate::picture::Tone;
 use crate::shop::ChartRow;
 use serde::{Deserialize, Serialize};
 
+mod label;
+mod limits;
 #[cfg(test)]
 mod tests;
+
+pub use limits::MOST_COPIES;
+use limits::{copies, find, known_setting, set_or_clear, set_setting, within};
 
 /// One change. As JSON: `{"do": "set-unit", "drawing": 1, "unit": "mm"}`.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -207,9 +212,6 @@ pub enum Edit {
 /// Operations on one drawing at most.
 const MOST_OPERATIONS: usize = 500;
 
-/// Greatest quantity of one part.
-pub const MOST_COPIES: u32 = 5000;
-
 impl Edit {
     /// The decisions after this change. The message says why it cannot be done and what would do; nothing is changed then.
     pub fn apply(&self, before: &Decisions) -> Result<Decisions, String> {
@@ -379,134 +381,5 @@ impl Edit {
             Self::SetInitials { initials } => d.initials = initials.chars().filter(|c| c.is_alphanumeric()).take(6).collect(),
         }
         Ok(())
-    }
-
-    /// What the history calls it.
-    pub fn label(&self) -> String {
-        match self {
-            Self::All { edits } => match edits.as_slice() {
-                [] => "Nothing".into(),
-                [one] => one.label(),
-                [first, ..] => format!("{}, and {} more", first.label(), edits.len() - 1),
-            },
-            Self::AddDrawing { name, .. } => format!("Added {name}"),
-            Self::ReplaceDrawing { name, .. } => format!("New revision {name}"),
-            Self::RemoveDrawing { .. } => "Removed a drawing".into(),
-            Self::SetUnit { unit, .. } => format!("Drawing is in {unit}"),
-            Self::SetPpi { ppi, .. } => format!("{ppi} pixels per inch"),
-            Self::SetScale { scale, .. } => format!("Drawing × {scale:.4}"),
-            Self::TurnDrawing { degrees, .. } => format!("Turned {degrees}°"),
-            Self::MirrorDrawing { .. } => "Mirrored".into(),
-            Self::SetGap { gap, .. } => format!("Gaps up to {gap:.3} mm joined"),
-            Self::SetTrace { .. } => "Traced otherwise".into(),
-            Self::SetRegions { regions, .. } => {
-                if regions.is_empty() {
-                    "All of the drawing".into()
-                } else {
-                    format!("{} of the drawing", crate::finding::counted(regions.len(), "region", "regions"))
-                }
-            }
-            Self::SetEngraved { on, .. } => if *on { "Picture engraved as it is" } else { "Picture traced" }.into(),
-            Self::SetTone { tone: Some(t), .. } => format!("Picture: {}", t.words()),
-            Self::SetTone { tone: None, .. } => "Picture as it is".into(),
-            Self::SetSetting { setting } => format!("Setting “{}”", setting.name),
-            Self::DropSetting { .. } => "A setting taken away".into(),
-            Self::MoveSetting { .. } => "Order of settings".into(),
-            Self::UseForKey { setting: Some(_), .. } | Self::UseForContours { setting: Some(_), .. } => {
-                "Done with a setting of its own".into()
-            }
-            Self::UseForKey { setting: None, .. } | Self::UseForContours { setting: None, .. } => "Done as the chart says".into(),
-            Self::ProposeRow { row } => format!("Unproved {} settings for {} mm", row.process.name().to_lowercase(), row.thickness),
-            Self::SetNumbers { numbers: Some(_) } => "Numbers on parts".into(),
-            Self::SetNumbers { numbers: None } => "No numbers on parts".into(),
-            Self::SetSweep { sweep } => match sweep.angle {
-                Some(a) => format!("Rows at {a}°"),
-                None => "Rows along x or y".into(),
-            },
-            Self::SetCard { .. } => "Test card".into(),
-            Self::Compared { .. } => "New revision looked through".into(),
-            Self::Mend { mend, .. } => mend.done().into(),
-            Self::Refit { tolerance: Some(t), .. } => format!("Polylines followed within {t} mm"),
-            Self::Refit { tolerance: None, .. } => "Polylines as drawn".into(),
-            Self::Operate { operation, .. } => operation.sentence(),
-            Self::TakeBack { .. } => "An operation taken back".into(),
-            Self::SetKey { process: Some(p), .. } => format!("Drawing key: {}", p.name()),
-            Self::SetKey { process: None, .. } => "Drawing key: by rule and shape".into(),
-            Self::SetContours { process: Some(p), contours } => format!("{} by hand on {}", p.name(), contours.len()),
-            Self::SetContours { process: None, contours } => format!("{} back to the key", contours.len()),
-            Self::SetBatch { material, thickness, machine } => format!("{material} {thickness} mm on {machine}"),
-            Self::SetQuantity { quantity, .. } | Self::SetDrawingQuantity { quantity, .. } => format!("Quantity {quantity}"),
-            Self::SetSpacing { .. } => "Spacing".into(),
-            Self::SetMargin { .. } => "Margin".into(),
-            Self::SetTurn { turn } => format!("Turns: {}", turn.name()),
-            Self::SetSheets { sheets } => format!("{} kinds of sheet", sheets.len()),
-            Self::KeepLayout { layout } => format!("Nested on {}", crate::finding::counted(layout.sheets.len(), "sheet", "sheets")),
-            Self::SetStart { .. } => "Start moved".into(),
-            Self::SetNicks { on } => if *on { "Nicks on" } else { "Nicks off" }.into(),
-            Self::SetNickWidth { .. } => "Nick width".into(),
-            Self::SetNickPitch { .. } => "Nick pitch".into(),
-            Self::SetLeads { on } => if *on { "Leads on" } else { "Leads off" }.into(),
-            Self::Accept { code } => format!("Accepted: {}", code.replace('-', " ")),
-            Self::SetInitials { initials } => format!("Initials {initials}"),
-        }
-    }
-}
-
-fn find(d: &mut Decisions, id: u32) -> Result<&mut DrawingDecisions, String> {
-    d.drawings.iter_mut().find(|x| x.id == id).ok_or_else(|| format!("there is no drawing {id} in this job any more; load the page again"))
-}
-
-fn set_or_clear<K: Ord, V>(map: &mut std::collections::BTreeMap<K, V>, key: K, value: Option<V>) {
-    match value {
-        Some(v) => map.insert(key, v),
-        None => map.remove(&key),
-    };
-}
-
-/// Settings of one job at most.
-const MOST_SETTINGS: usize = 400;
-
-fn set_setting(d: &mut Decisions, setting: &JobSetting) -> Result<(), String> {
-    if setting.name.trim().is_empty() || setting.name.chars().count() > 40 {
-        return Err("give the setting a name of 1 to 40 letters".into());
-    }
-    let number = |what: &str, v: Option<f64>, least: f64, most: f64| v.map_or(Ok(0.0), |v| within(what, v, least, most)).map(|_| ());
-    number("a feed in mm/min", setting.feed, 1.0, 200_000.0)?;
-    number("a power in percent", setting.power, 0.1, 100.0)?;
-    number("a row pitch in mm", setting.pitch, 0.02, 5.0)?;
-    number("a kerf in mm", setting.kerf, 0.0, 10.0)?;
-    if setting.passes.is_some_and(|p| p == 0 || p > 50) {
-        return Err("use 1 to 50 passes".into());
-    }
-    if let Some(known) = d.settings.iter_mut().find(|s| s.id == setting.id) {
-        known.clone_from(setting);
-    } else if d.settings.len() >= MOST_SETTINGS {
-        return Err(format!("{MOST_SETTINGS} settings are the most for one job"));
-    } else {
-        d.settings.push(setting.clone());
-    }
-    Ok(())
-}
-
-/// The process of a setting that is there.
-fn known_setting(d: &Decisions, id: Option<u32>) -> Result<Option<Process>, String> {
-    let Some(id) = id else { return Ok(None) };
-    let found = d.settings.iter().find(|s| s.id == id).map(|s| s.process);
-    found.map(Some).ok_or_else(|| "that setting is not there any more; load the page again".into())
-}
-
-fn copies(quantity: u32) -> Result<u32, String> {
-    if quantity > MOST_COPIES {
-        Err(format!("{quantity} copies are too many for one job; use at most {MOST_COPIES}"))
-    } else {
-        Ok(quantity)
-    }
-}
-
-fn within(what: &str, value: f64, least: f64, most: f64) -> Result<f64, String> {
-    if value.is_finite() && (least..=most).contains(&value) {
-        Ok(value)
-    } else {
-        Err(format!("{value} will not do as {what}; use {least} to {most}"))
     }
 }

@@ -134,11 +134,11 @@ impl<'a> Search<'a> {
     fn make(&mut self, change: Change) {
         let (from, to) = change.apply(&mut self.order);
         self.renumber(from, to);
-        let inner = match change {
-            Change::Shift { from: f, to: t, at } => [at.min(f + (t - f)), at, at + (t - f), f],
-            Change::Reverse { from, to } => [from, from, to, to],
+        let seams = match change {
+            Change::Shift { from: f, to: t, at } => [at.min(t), at, at + (t - f), f],
+            Change::Reverse { .. } => [from, to, from, to],
         };
-        for at in inner.into_iter().chain([from, to]) {
+        for at in seams.into_iter().chain([from, to]) {
             for i in [at.wrapping_sub(1), at] {
                 if let Some(stop) = self.order.get(i).map(|o| o.0) {
                     self.look_at(stop);

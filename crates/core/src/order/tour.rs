@@ -68,32 +68,51 @@ pub(super) fn find(stops: &[Stop], home: Point) -> Tour {
     Tour { order, travel }
 }
 
+/// Two runs of a tour that follow each other: from..to and to..gap.
+fn runs(n: usize, dice: &mut SmallRng) -> (usize, usize, usize) {
+    let from = dice.random_range(0..n - 1);
+    let to = from + dice.random_range(1..=LONGEST_RUN.min(n - 1 - from));
+    (from, to, to + dice.random_range(1..=LONGEST_RUN.min(n - to)))
+}
+
 /// Kicks a tour and keeps what is shorter. Always the same for the same stops.
 fn kicked(stops: &[Stop], home: Point, order: Vec<(usize, usize)>) -> Vec<(usize, usize)> {
     let n = order.len();
-    if n < 2 {
-        return order;
+    match n {
+        0..2 => order,
+        2..=FEW => kicked_few(stops, home, order),
+        _ => {
+            let mut dice = SmallRng::seed_from_u64(n as u64);
+            let mut search = Search::new(stops, home, order);
+            for _ in 0..(n * KICKS.0).min(KICKS.1) {
+                if search.spent() {
+                    break;
+                }
+                let (from, to, gap) = runs(n, &mut dice);
+                if search.may_shift(from, to, gap) && search.kick(from, to, gap) - search.shorten() > -1e-9 {
+                    search.take_back();
+                }
+            }
+            search.order
+        }
     }
+}
+
+/// The same for few stops: starts are chosen anew after each kick, and tours that are a little longer are followed too,
+/// less and less so.
+fn kicked_few(stops: &[Stop], home: Point, order: Vec<(usize, usize)>) -> Vec<(usize, usize)> {
+    let n = order.len();
     let mut dice = SmallRng::seed_from_u64(n as u64);
     let mut search = Search::new(stops, home, order);
-    let kicks = (n * KICKS.0).min(KICKS.1).max((KICKS_OF_FEW.0 / n).min(KICKS_OF_FEW.1));
-    // Of few stops, tours that are a little longer are followed too, less and less so.
+    let kicks = (n * KICKS.0).max((KICKS_OF_FEW.0 / n).min(KICKS_OF_FEW.1));
     let (mut now, mut best) = (length(stops, &search.order, home), search.order.clone());
     let mut least = now;
     for k in 0..kicks {
         if search.spent() {
             break;
         }
-        let from = dice.random_range(0..n - 1);
-        let to = from + dice.random_range(1..=LONGEST_RUN.min(n - 1 - from));
-        let gap = to + dice.random_range(1..=LONGEST_RUN.min(n - to));
+        let (from, to, gap) = runs(n, &mut dice);
         if !search.may_shift(from, to, gap) {
-            continue;
-        }
-        if n > FEW {
-            if search.kick(from, to, gap) - search.shorten() > -1e-9 {
-                search.take_back();
-            }
             continue;
         }
         let before = search.order.clone();
@@ -103,17 +122,17 @@ fn kicked(stops: &[Stop], home: Point, order: Vec<(usize, usize)>) -> Vec<(usize
             search.shorten();
             best_entries(stops, &mut search.order, home);
         }
-        let longer = length(stops, &search.order, home);
-        if longer > now + least / n as f64 * PATIENCE * (kicks - k) as f64 / kicks as f64 {
+        let kicked = length(stops, &search.order, home);
+        if kicked > now + least / n as f64 * PATIENCE * (kicks - k) as f64 / kicks as f64 {
             search.put_back(before);
             continue;
         }
-        now = longer;
+        now = kicked;
         if now < least - 1e-9 {
             (least, best) = (now, search.order.clone());
         }
     }
-    if n > FEW { search.order } else { best }
+    best
 }
 
 fn length(stops: &[Stop], order: &[(usize, usize)], home: Point) -> f64 {

@@ -5,22 +5,24 @@
 mod add;
 mod areas;
 mod corners;
+mod limits;
 mod mend;
 mod place;
 pub mod slots;
 #[cfg(test)]
 mod tests;
 pub mod words;
+mod work;
 
 use super::identity::mixed;
 use super::{Contour, ContourId};
-use crate::drawing::Style;
-use crate::geometry::{Affine, Bounds, Corners, Path};
+use crate::geometry::Corners;
 use crate::lettering::Face;
 use rustc_hash::FxHasher;
 use serde::{Deserialize, Serialize};
 use std::hash::Hasher;
 use std::sync::Arc;
+use work::Work;
 
 /// Where an addition is measured from: x and y run inward from a corner or edge, to the right and up from the centre.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -237,105 +239,6 @@ pub enum Operation {
 pub const MOST_COPIES: u32 = 2000;
 
 impl Operation {
-    /// Refuses figures that make no sense, with what would do.
-    pub fn checked(&self) -> Result<(), String> {
-        let length = |what: &str, v: f64, least: f64| {
-            if v.is_finite() && v >= least && v <= 10_000.0 {
-                Ok(())
-            } else {
-                Err(format!("{v} will not do as {what}; use {least} to 10000 mm"))
-            }
-        };
-        let any =
-            |what: &str, v: f64| if v.is_finite() && v.abs() <= 100_000.0 { Ok(()) } else { Err(format!("{v} will not do as {what}")) };
-        let spot = |s: &Spot| any("a distance", s.x).and(any("a distance", s.y));
-        let some = |c: &[ContourId], least: usize| {
-            if c.len() >= least {
-                Ok(())
-            } else {
-                Err(format!("choose {} on the stage first", if least == 1 { "a contour" } else { "two contours or more" }))
-            }
-        };
-        match self {
-            Self::Delete { contours } | Self::TakeApart { contours } => some(contours, 1),
-            Self::Combine { contours } | Self::Weld { contours } | Self::Intersect { contours } | Self::Align { contours, .. } => {
-                some(contours, 2)
-            }
-            Self::Subtract { contours, .. } => some(contours, 1),
-            Self::Offset { contours, by, rings, .. } => {
-                some(contours, 1)?;
-                any("an offset", *by)?;
-                if by.abs() < 0.001 || !(1..=200).contains(rings) {
-                    Err("an offset needs a distance other than 0, and 1 to 200 rings".into())
-                } else {
-                    Ok(())
-                }
-            }
-            Self::Corner { contours, size, .. } => some(contours, 1).and(length("a corner", *size, 0.01)),
-            Self::Hole { spot: s, diameter, .. } => spot(s).and(length("a diameter", *diameter, 0.01)),
-            Self::Slot { spot: s, length: l, width, angle, .. } => {
-                spot(s)?;
-                length("a width", *width, 0.01)?;
-                any("an angle", *angle)?;
-                if l >= width {
-                    length("a length", *l, 0.01)
-                } else {
-                    Err(format!("a slot {l} mm long cannot be {width} mm wide; the length is over all"))
-                }
-            }
-            Self::Tab { spot: s, outer, hole, .. } => {
-                spot(s)?;
-                length("a hole", *hole, 0.01)?;
-                if outer > hole {
-                    length("a ring", *outer, 0.02)
-                } else {
-                    Err(format!("a ring of {outer} mm has no room for a hole of {hole} mm"))
-                }
-            }
-            Self::Marks { spot: s, pitch, count, length: l, angle, .. } => {
-                spot(s)?;
-                any("an angle", *angle)?;
-                length("a pitch", *pitch, 0.05)?;
-                length("a mark", *l, 0.05)?;
-                if (1..=MOST_COPIES).contains(count) { Ok(()) } else { Err(format!("{count} marks will not do; use 1 to {MOST_COPIES}")) }
-            }
-            Self::Write { spot: s, text, height, angle, .. } => {
-                spot(s)?;
-                any("an angle", *angle)?;
-                length("a height", *height, 0.3)?;
-                if text.trim().is_empty() || text.chars().count() > 200 { Err("type 1 to 200 letters".into()) } else { Ok(()) }
-            }
-            Self::Move { contours, dx, dy } => some(contours, 1).and(any("a way", *dx)).and(any("a way", *dy)),
-            Self::Turn { contours, degrees } => some(contours, 1).and(any("an angle", *degrees)),
-            Self::Mirror { contours, .. } => some(contours, 1),
-            Self::Array { contours, columns, rows, dx, dy } => {
-                some(contours, 1).and(any("a way", *dx)).and(any("a way", *dy))?;
-                let n = columns.saturating_mul(*rows).saturating_mul(contours.len() as u32);
-                if *columns >= 1 && *rows >= 1 && n <= MOST_COPIES {
-                    Ok(())
-                } else {
-                    Err(format!("{columns} × {rows} will not do; all copies together may be {MOST_COPIES}"))
-                }
-            }
-            Self::Widen { contours, width } => some(contours, 1).and(length("a width", *width, 0.01)),
-            Self::Close { contours } => some(contours, 1),
-            Self::Reletter { contours, text, .. } => {
-                some(contours, 1)?;
-                if text.trim().is_empty() || text.chars().count() > 200 { Err("type 1 to 200 letters".into()) } else { Ok(()) }
-            }
-            Self::SlotFit { nominal, measured, clearance, .. } => {
-                length("a nominal thickness", *nominal, 0.1)?;
-                length("a measured thickness", *measured, 0.1)?;
-                any("a clearance", *clearance)?;
-                if (measured + clearance - nominal).abs() < *nominal {
-                    Ok(())
-                } else {
-                    Err(format!("slots of {nominal} mm cannot become {} mm wide", measured + clearance))
-                }
-            }
-        }
-    }
-
     /// What it is, for the list and the history.
     pub fn sentence(&self) -> String {
         let on = |c: &[ContourId]| crate::finding::counted(c.len(), "contour", "contours");
@@ -367,73 +270,6 @@ impl Operation {
             Self::Reletter { text, .. } => format!("Letters set anew: “{}”", text.chars().take(24).collect::<String>()),
             Self::SlotFit { nominal, measured, clearance, .. } => format!("Slots of {nominal} mm fitted to {measured} + {clearance} mm"),
         }
-    }
-}
-
-/// Contours being worked on.
-pub(super) struct Work {
-    pub(super) contours: Vec<Arc<Contour>>,
-    /// Seed for the names of what the operation at hand makes.
-    seed: u64,
-    made: u64,
-}
-
-impl Work {
-    fn find(&self, id: ContourId) -> Option<usize> {
-        self.contours.iter().position(|c| c.id == id)
-    }
-    /// Places of the contours that are still there, in the order given.
-    fn all(&self, ids: &[ContourId]) -> Vec<usize> {
-        ids.iter().filter_map(|id| self.find(*id)).collect()
-    }
-    fn paths(&self, at: &[usize]) -> Vec<Path> {
-        at.iter().map(|i| self.contours[*i].path.clone()).collect()
-    }
-    /// Another path for a contour, which keeps its name.
-    fn set(&mut self, at: usize, path: Path) {
-        self.contours[at] = Arc::new(self.contours[at].with(path));
-    }
-    fn transform(&mut self, at: &[usize], by: Affine) {
-        for i in at {
-            let path = self.contours[*i].path.transformed(by);
-            self.set(*i, path);
-        }
-    }
-    /// A new contour with the looks of `like`.
-    fn add(&mut self, like: usize, path: Path) {
-        let style = Arc::clone(&self.contours[like].style);
-        self.add_styled(like, path, style);
-    }
-    fn add_styled(&mut self, like: usize, path: Path, style: Arc<Style>) {
-        self.made += 1;
-        let id = ContourId(mixed(self.seed ^ mixed(self.made)));
-        self.contours.push(Arc::new(Contour { id, style, ..self.contours[like].with(path) }));
-    }
-    /// A new contour like one that was made already.
-    fn add_made(&mut self, made: Contour) {
-        self.made += 1;
-        self.contours.push(Arc::new(Contour { id: ContourId(mixed(self.seed ^ mixed(self.made))), ..made }));
-    }
-    /// Replaces contours by paths: the first keeps the first contour's name and looks.
-    fn replace(&mut self, at: &[usize], paths: Vec<Path>) {
-        let Some(first) = at.first().copied() else { return };
-        let mut paths = paths.into_iter();
-        if let Some(path) = paths.next() {
-            self.set(first, path);
-            for path in paths {
-                self.add(first, path);
-            }
-            self.remove(&at[1..]);
-        } else {
-            self.remove(at);
-        }
-    }
-    fn remove(&mut self, at: &[usize]) {
-        let gone: Vec<ContourId> = at.iter().map(|i| self.contours[*i].id).collect();
-        self.contours.retain(|c| !gone.contains(&c.id));
-    }
-    fn bounds(&self, at: &[usize]) -> Bounds {
-        at.iter().fold(Bounds::EMPTY, |b, i| b.union(self.contours[*i].bounds))
     }
 }
 

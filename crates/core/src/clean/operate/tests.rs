@@ -1,6 +1,6 @@
 use super::*;
-use crate::drawing::Nature;
-use crate::geometry::{Point, Segment, Vec2};
+use crate::drawing::{Nature, Style};
+use crate::geometry::{Affine, Bounds, Path, Point, Segment, Vec2};
 use crate::testing::{cleaned, outlines};
 use proptest::prelude::*;
 

@@ -1,22 +1,18 @@
 //! Jobs of random drawings from end to end, and their programs against the parts as drawn: by points along flattened
 //! outlines, which know nothing of offsets, leads, nicks or strokes.
 
+use crate::job::Job;
 use boustrophe_core::assign::{Process, Why, Work};
-use boustrophe_core::decisions::{Batch, Decisions};
-use boustrophe_core::drawing::Drawing;
+use boustrophe_core::decisions::Batch;
 use boustrophe_core::edit::Edit;
 use boustrophe_core::finding::Severity;
 use boustrophe_core::geometry::{Path, Point, Segment};
-use boustrophe_core::nest::{Control, Layout, Placement, Problem, Setting, search};
+use boustrophe_core::nest::Placement;
 use boustrophe_core::proof::{Action, interpret};
-use boustrophe_core::route::{Cache, ProgramOrder, Route, run};
-use boustrophe_core::shop::Shop;
-use boustrophe_formats::{gcode, read};
+use boustrophe_core::route::Route;
 use proptest::prelude::*;
 use std::collections::HashMap;
 use std::fmt::Write as _;
-use std::io::Write;
-use std::sync::Arc;
 
 /// Flattening and the program's three decimals may be off by this much, mm.
 const HAIR: f64 = 0.02;
@@ -93,49 +89,11 @@ fn drawn(plates: &[Plate]) -> String {
     svg + "</svg>"
 }
 
-fn writer(order: &ProgramOrder, to: &mut dyn Write) -> std::io::Result<()> {
-    gcode::write(order, to)
-}
-
-struct Job {
-    drawing: Arc<Drawing>,
-    decisions: Decisions,
-    shop: Shop,
-    cache: Cache,
-}
-
-impl Job {
-    fn new(svg: &str, batch: Batch, quantity: u32) -> Self {
-        let drawing = Arc::new(read("plates.svg", svg.as_bytes()).expect("it reads"));
-        let add = Edit::AddDrawing { file: "plates.svg".into(), name: "plates.svg".into() };
-        let mut decisions = add.apply(&Decisions { batch, ..Decisions::default() }).expect("it is added");
-        decisions.drawings[0].quantity = quantity;
-        Self { drawing, decisions, shop: Shop::builtin(), cache: Cache::default() }
-    }
-    fn edit(&mut self, edit: &Edit) {
-        self.decisions = edit.apply(&self.decisions).expect("it applies");
-    }
-    fn route(&self) -> Route {
-        run(&[Arc::clone(&self.drawing)], &self.decisions, &self.shop, &self.cache, &writer, &mut |_| {})
-    }
-    fn setting(&self) -> Setting {
-        Setting::of(&self.decisions, self.shop.machine(&self.decisions.batch.machine).expect("a machine"), &self.shop)
-    }
-    fn nested(&mut self, seed: u64) -> Layout {
-        let route = self.route();
-        let problem = Problem::new(&route.work, &self.setting(), &self.shop.tolerance);
-        let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, seed, tries: 2 });
-        self.edit(&Edit::KeepLayout { layout: layout.clone() });
-        layout
-    }
-    /// Accepts whatever asks for a look; what stops a job fails the test.
-    fn settled(&mut self) -> Route {
-        let route = self.route();
-        for f in route.findings.iter().filter(|f| f.severity == Severity::Look) {
-            self.edit(&Edit::Accept { code: f.code.clone() });
-        }
-        self.route()
-    }
+/// A job over one drawing, so many of each part.
+fn job(svg: &str, batch: Batch, quantity: u32) -> Job {
+    let mut job = Job::of(&[("plates.svg", svg.as_bytes().to_vec())], batch);
+    job.decisions.drawings[0].quantity = quantity;
+    job
 }
 
 /// An outline as points a tenth of a millimetre apart, where it lies on the sheet.
@@ -275,7 +233,7 @@ proptest! {
     #[test]
     fn every_part_comes_out_as_drawn(plates in prop::collection::vec(plate(), 1..4), quantity in 1..3_u32, plasma in any::<bool>(), nicks in any::<bool>(), seed in 0..9_u64) {
         let batch = if plasma { Batch { machine: "anvil".into(), material: "mild-steel".into(), thickness: 6.0 } } else { Batch::default() };
-        let mut job = Job::new(&drawn(&plates), batch.clone(), quantity);
+        let mut job = job(&drawn(&plates), batch.clone(), quantity);
         if plasma {
             // This machine only cuts.
             let aside: Vec<String> = job.route().work.key.iter().filter(|k| k.process != Process::Cut).map(|k| k.key.clone()).collect();
@@ -286,16 +244,14 @@ proptest! {
         job.edit(&Edit::SetNicks { on: nicks });
         job.edit(&Edit::SetNickWidth { width: Some(0.8) });
         job.edit(&Edit::SetNickPitch { pitch: Some(120.0) });
-        let layout = job.nested(seed);
+        let layout = job.nest(seed, 2);
         let route = job.settled();
         prop_assert!(route.released(), "{:?}", route.findings.iter().filter(|f| f.severity != Severity::Note).collect::<Vec<_>>());
         prop_assert_eq!(layout.sheets.iter().map(|s| s.placed.len()).sum::<usize>(), plates.iter().map(Plate::parts).sum::<usize>() * quantity as usize);
         let kerf = job.shop.row(&batch.machine, &batch.material, batch.thickness, Process::Cut).expect("a row").kerf;
         let spacing = job.setting().spacing;
         for (i, sheet) in layout.sheets.iter().enumerate() {
-            let mut text = Vec::new();
-            route.write_program(i, &job.decisions, &job.shop, &writer, &mut text).expect("written");
-            let burned = burned(&String::from_utf8(text).expect("ASCII"));
+            let burned = burned(&job.text(&route, i));
             let parts: Vec<Lying> = sheet.placed.iter().map(|p| Lying::new(&route.work, p)).collect();
             let found = wrong(&parts, &burned, kerf, nicks.then_some((0.8, 120.0)), plasma);
             prop_assert!(found.is_empty(), "sheet {i}: {:?}", &found[..found.len().min(5)]);
@@ -313,7 +269,7 @@ proptest! {
     /// A drawing is found to be of another size, turned or mirrored after all else was decided: what was decided stays.
     #[test]
     fn what_was_decided_outlives_another_size(plate in plate(), scale in 0.3..3.0_f64, degrees in -180.0..180.0_f64, mirror in any::<bool>()) {
-        let mut job = Job::new(&drawn(&[Plate { line: true, ..plate }]), Batch::default(), 1);
+        let mut job = job(&drawn(&[Plate { line: true, ..plate }]), Batch::default(), 1);
         let work = job.route().work;
         let line = work.items.iter().find(|i| i.process == Process::Score).expect("the line").contour.id;
         let outline = work.parts.iter().max_by(|a, b| a.area.total_cmp(&b.area)).expect("a part").id;
@@ -344,7 +300,7 @@ proptest! {
         prop_assert_eq!(part.quantity, 4);
         let kept = work.items.iter().find(|i| i.contour.id == line).expect("the same line");
         prop_assert_eq!((kept.process, kept.why), (Process::Reference, Why::Hand));
-        job.nested(1);
+        job.nest(1, 2);
         let route = job.settled();
         let starts: Vec<f64> = route.sequence.sheets.iter().flat_map(|s| &s.steps).filter(|s| route.work.items[s.item].contour.id == outline).map(|s| s.start).collect();
         prop_assert!(!starts.is_empty() && starts.iter().all(|s| (s - 0.3).abs() < 1e-6), "{starts:?}");

@@ -1,80 +1,20 @@
 //! The whole route over the demo drawings: what is kept, what is computed anew, and what must hold for every sheet.
 
+mod job;
+mod jobs;
+
 use boustrophe_core::assign::Process;
-use boustrophe_core::decisions::{Batch, Decisions};
-use boustrophe_core::drawing::{Drawing, Unit};
+use boustrophe_core::decisions::Batch;
+use boustrophe_core::drawing::Unit;
 use boustrophe_core::edit::Edit;
 use boustrophe_core::finding::{Finding, Severity, Station};
-use boustrophe_core::nest::{Control, Problem, Setting, search};
 use boustrophe_core::proof::interpret;
-use boustrophe_core::route::{Cache, Program, ProgramOrder, Route, run};
+use boustrophe_core::route::Program;
 use boustrophe_core::shop::Shop;
-use boustrophe_formats::{gcode, read};
-use std::io::Write;
+use boustrophe_formats::read;
+use job::Job;
 use std::path::Path;
 use std::sync::Arc;
-
-fn demo(name: &str) -> Arc<Drawing> {
-    let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo").join(name);
-    let bytes = std::fs::read(&path).expect("a demo drawing");
-    Arc::new(read(name, &bytes).expect("it reads"))
-}
-
-/// A job over demo drawings, with its cache.
-struct Job {
-    drawings: Vec<Arc<Drawing>>,
-    decisions: Decisions,
-    shop: Shop,
-    cache: Cache,
-}
-
-fn write(order: &ProgramOrder, to: &mut dyn Write) -> std::io::Result<()> {
-    gcode::write(order, to)
-}
-
-impl Job {
-    fn new(names: &[&str], batch: Batch) -> Self {
-        let mut decisions = Decisions { batch, ..Decisions::default() };
-        for name in names {
-            decisions = Edit::AddDrawing { file: (*name).into(), name: (*name).into() }.apply(&decisions).expect("it is added");
-        }
-        Self { drawings: names.iter().map(|n| demo(n)).collect(), decisions, shop: Shop::builtin(), cache: Cache::default() }
-    }
-    fn route(&self) -> Route {
-        run(&self.drawings, &self.decisions, &self.shop, &self.cache, &write, &mut |_| {})
-    }
-    fn edit(&mut self, edit: &Edit) {
-        self.decisions = edit.apply(&self.decisions).expect("it applies");
-    }
-    /// Takes the first remedy of every open finding, station by station, until none are left that have one.
-    fn mend(&mut self) -> usize {
-        let mut taken = 0;
-        while let Some(edit) = self
-            .route()
-            .findings
-            .iter()
-            .find(|f| f.severity != Severity::Note && !f.remedies.is_empty())
-            .map(|f| f.remedies[0].edit.clone())
-        {
-            self.edit(&edit);
-            taken += 1;
-            assert!(taken < 60, "remedies come to an end");
-        }
-        taken
-    }
-    fn nest(&mut self) {
-        let route = self.route();
-        let machine = self.shop.machine(&self.decisions.batch.machine).expect("a machine");
-        let problem = Problem::new(&route.work, &Setting::of(&self.decisions, machine, &self.shop), &self.shop.tolerance);
-        let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, seed: 3, tries: 4 });
-        self.edit(&Edit::KeepLayout { layout });
-    }
-    fn text(&self, route: &Route, sheet: usize) -> String {
-        let mut text = Vec::new();
-        route.write_program(sheet, &self.decisions, &self.shop, &write, &mut text).expect("written");
-        String::from_utf8(text).expect("ASCII")
-    }
-}
 
 fn steel() -> Batch {
     Batch { machine: "anvil".into(), material: "mild-steel".into(), thickness: 6.0 }
@@ -98,7 +38,7 @@ fn every_demo_drawing_comes_through() {
     ] {
         let mut job = Job::new(names, batch);
         job.mend();
-        job.nest();
+        job.nest(3, 4);
         job.mend();
         let route = job.route();
         assert!(route.released(), "{names:?}: {:?}", route.findings.iter().filter(|f| f.severity != Severity::Note).collect::<Vec<_>>());
@@ -123,7 +63,7 @@ fn every_demo_drawing_comes_through() {
 fn only_what_depends_on_a_change_is_computed_anew() {
     let mut job = Job::new(&["crown-board.dxf"], Batch::default());
     job.mend();
-    job.nest();
+    job.nest(3, 4);
     job.mend();
     let before = job.route();
     let same = job.route();
@@ -146,7 +86,7 @@ fn only_what_depends_on_a_change_is_computed_anew() {
 fn what_was_accepted_holds_nothing_up() {
     let mut job = Job::new(&["mouse-guard.dxf"], steel());
     job.mend();
-    job.nest();
+    job.nest(3, 4);
     let route = job.route();
     let held = codes(&route.findings, Station::Hold);
     assert!(held.contains(&"small-holes"), "{held:?}");
@@ -169,7 +109,7 @@ fn a_picture_is_written_anew_and_alike() {
         job.edit(&edit);
     }
     job.mend();
-    job.nest();
+    job.nest(3, 4);
     let route = job.route();
     assert!(route.released(), "{:?}", route.findings);
     assert_eq!(*route.programs, [Program::Streamed]);
@@ -203,7 +143,7 @@ fn the_size_is_asked_for() {
 fn what_is_decided_at_assign_reaches_the_program() {
     let mut job = Job::new(&["frame-bars.dxf"], Batch::default());
     job.mend();
-    job.nest();
+    job.nest(3, 4);
     job.mend();
     let plain = job.route();
     let numbers = boustrophe_core::decisions::Numbers {

@@ -1,0 +1,66 @@
+//! What a change may ask for, and the sentence for what it may not.
+
+use crate::assign::Process;
+use crate::decisions::{Decisions, DrawingDecisions, JobSetting};
+
+/// Greatest quantity of one part.
+pub const MOST_COPIES: u32 = 5000;
+
+pub(super) fn find(d: &mut Decisions, id: u32) -> Result<&mut DrawingDecisions, String> {
+    d.drawings.iter_mut().find(|x| x.id == id).ok_or_else(|| format!("there is no drawing {id} in this job any more; load the page again"))
+}
+
+pub(super) fn set_or_clear<K: Ord, V>(map: &mut std::collections::BTreeMap<K, V>, key: K, value: Option<V>) {
+    match value {
+        Some(v) => map.insert(key, v),
+        None => map.remove(&key),
+    };
+}
+
+/// Settings of one job at most.
+const MOST_SETTINGS: usize = 400;
+
+pub(super) fn set_setting(d: &mut Decisions, setting: &JobSetting) -> Result<(), String> {
+    if setting.name.trim().is_empty() || setting.name.chars().count() > 40 {
+        return Err("give the setting a name of 1 to 40 letters".into());
+    }
+    let number = |what: &str, v: Option<f64>, least: f64, most: f64| v.map_or(Ok(0.0), |v| within(what, v, least, most)).map(|_| ());
+    number("a feed in mm/min", setting.feed, 1.0, 200_000.0)?;
+    number("a power in percent", setting.power, 0.1, 100.0)?;
+    number("a row pitch in mm", setting.pitch, 0.02, 5.0)?;
+    number("a kerf in mm", setting.kerf, 0.0, 10.0)?;
+    if setting.passes.is_some_and(|p| p == 0 || p > 50) {
+        return Err("use 1 to 50 passes".into());
+    }
+    if let Some(known) = d.settings.iter_mut().find(|s| s.id == setting.id) {
+        known.clone_from(setting);
+    } else if d.settings.len() >= MOST_SETTINGS {
+        return Err(format!("{MOST_SETTINGS} settings are the most for one job"));
+    } else {
+        d.settings.push(setting.clone());
+    }
+    Ok(())
+}
+
+/// The process of a setting that is there.
+pub(super) fn known_setting(d: &Decisions, id: Option<u32>) -> Result<Option<Process>, String> {
+    let Some(id) = id else { return Ok(None) };
+    let found = d.settings.iter().find(|s| s.id == id).map(|s| s.process);
+    found.map(Some).ok_or_else(|| "that setting is not there any more; load the page again".into())
+}
+
+pub(super) fn copies(quantity: u32) -> Result<u32, String> {
+    if quantity > MOST_COPIES {
+        Err(format!("{quantity} copies are too many for one job; use at most {MOST_COPIES}"))
+    } else {
+        Ok(quantity)
+    }
+}
+
+pub(super) fn within(what: &str, value: f64, least: f64, most: f64) -> Result<f64, String> {
+    if value.is_finite() && (least..=most).contains(&value) {
+        Ok(value)
+    } else {
+        Err(format!("{value} will not do as {what}; use {least} to {most}"))
+    }
+}
