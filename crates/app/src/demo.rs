@@ -1,7 +1,8 @@
 //! The demo shop: Marrowby Hiveware, its rules, and three jobs at different stations.
 
 use crate::error::AppError;
-use crate::pages::changes::{add_files, apply};
+use crate::incoming::add_own;
+use crate::pages::changes::apply;
 use crate::shop::App;
 use boustrophe_core::assign::Process;
 use boustrophe_core::decisions::{Batch, Decisions};
@@ -65,8 +66,8 @@ pub fn seed(app: &App) -> Result<(), AppError> {
 fn begin(app: &App, name: &str, due: &str, batch: Batch, files: &[&str]) -> Result<i32, AppError> {
     let job = app.store.add_job(name, "Odile Farrant", Some(due), &Decisions { batch, ..Decisions::default() })?;
     let bytes = |file: &&str| Drawings::get(file).map(|f| ((*file).to_owned(), f.data.into_owned()));
-    let refused = add_files(app, job.id, files.iter().filter_map(bytes).collect())?;
-    if refused.is_empty() { Ok(job.id) } else { Err(AppError::Sentence(refused.join(" "))) }
+    add_own(app, job.id, &files.iter().filter_map(bytes).collect::<Vec<_>>())?;
+    Ok(job.id)
 }
 
 fn change(app: &App, job: i32, edit: &Edit) -> Result<(), AppError> {
@@ -90,7 +91,7 @@ fn mend(app: &App, job: i32) -> Result<(), AppError> {
 fn nest(app: &App, job: i32) -> Result<(), AppError> {
     let loaded = app.load(job)?;
     let decisions = &loaded.revision.decisions;
-    let machine = loaded.shop.machine(&decisions.batch.machine).unwrap_or(&loaded.shop.machines[0]);
+    let machine = &*loaded.shop.machine_or_stand_in(&decisions.batch.machine);
     let problem = Problem::new(&loaded.route.work, &Setting::of(decisions, machine, &loaded.shop), &loaded.shop.tolerance);
     let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, seed: 1, tries: TRIES });
     change(app, job, &Edit::KeepLayout { layout })

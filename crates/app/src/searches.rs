@@ -92,6 +92,15 @@ impl Searches {
         false
     }
 
+    /// Asks all searches to end with what they have, and waits until that is kept, but no longer than `patience`.
+    pub fn shut(&self, patience: Duration) {
+        self.running().values().for_each(|s| s.stop.store(true, Ordering::Relaxed));
+        let end = Instant::now() + patience;
+        while Instant::now() < end && !self.running().is_empty() {
+            std::thread::sleep(WAIT);
+        }
+    }
+
     /// Asks the job's search to end with what it has.
     pub fn stop(&self, job: i32) {
         if let Some(search) = self.running().get(&job) {
@@ -110,19 +119,22 @@ pub fn start(app: &Arc<App>, job: i32) -> Result<(), AppError> {
     let leave = Leave(Arc::clone(app), job);
     let loaded = app.load(job)?;
     app.store.set_search(job, Some(loaded.revision.id))?;
+    // Threads of its own, behind the pages: nests of other jobs and pages go on.
+    let threads = crate::shop::behind(0)?;
     std::thread::spawn(move || {
         let app = &leave.0;
         let batch = &loaded.revision.decisions.batch;
-        let machine = loaded.shop.machine(&batch.machine).unwrap_or(&loaded.shop.machines[0]);
+        let machine = &*loaded.shop.machine_or_stand_in(&batch.machine);
         let setting = Setting::of(&loaded.revision.decisions, machine, &loaded.shop);
         let problem = Problem::new(&loaded.route.work, &setting, &loaded.shop.tolerance);
-        let layout = run(&problem, &search, |layout| {
+        let yield_of = |layout: &Layout| {
             let sheets: f64 = layout.sheets.iter().map(|s| s.sheet.area()).sum();
             placed_area(&loaded.route.work, layout) / sheets.max(1.0)
-        });
+        };
+        let layout = threads.install(|| run(&problem, &search, yield_of));
         search.progress().phase = Phase::Keeping;
         if let Err(error) = keep(app, job, layout) {
-            eprintln!("boustrophe: the nest of job {job} could not be kept: {error}");
+            tracing::error!(job, %error, "a nest could not be kept");
         }
         search.progress().phase = Phase::Kept;
     });

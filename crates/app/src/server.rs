@@ -2,24 +2,29 @@
 
 use crate::command::Failure;
 use crate::error::AppError;
+use crate::guard::{Names, guard};
 use crate::pages::{assign, book, cards, changes, floor, history, intake, nesting, pictures, release, runs, stage, station};
+use crate::reading::Readers;
+use crate::serving::{asked_to_end, serve};
 use crate::shop::App;
 use crate::{assets, demo};
 use axum::Router;
 use axum::extract::{DefaultBodyLimit, Request};
-use axum::http::{HeaderName, HeaderValue, Method, header};
-use axum::middleware::{Next, from_fn};
-use axum::response::{IntoResponse, Response};
+use axum::http::StatusCode;
+use axum::middleware::{Next, from_fn, from_fn_with_state};
+use axum::response::Response;
 use axum::routing::{get, post};
 use boustrophe_core::shop::Shop;
-use boustrophe_machine::{Simulated, serve};
+use boustrophe_machine::{Link, Simulated, serve as serve_machine};
 use boustrophe_store::Store;
-use std::collections::HashMap;
+use std::collections::BTreeMap;
 use std::net::SocketAddr;
 use std::path::PathBuf;
 use std::process::ExitCode;
 use std::sync::Arc;
+use std::time::{Duration, Instant};
 use tokio::net::TcpListener;
+use tower_http::timeout::{RequestBodyTimeoutLayer, TimeoutLayer};
 
 /// How the shop is opened.
 #[derive(Clone, Debug)]
@@ -32,10 +37,32 @@ pub struct Opening {
     pub demo: bool,
     /// Machine seconds that pass in a second on the simulated machines.
     pub machine_speed: f64,
+    /// Further names under which browsers reach it.
+    pub hosts: Vec<String>,
+    /// Machines whose controllers are elsewhere.
+    pub connect: Vec<(String, Link)>,
 }
 
+/// A simulated controller by itself.
+#[derive(Clone, Debug)]
+pub struct Controller {
+    /// Machine id.
+    pub id: String,
+    /// Address to listen on.
+    pub listen: SocketAddr,
+    /// What it is greeted with.
+    pub token: String,
+    /// Machine seconds that pass in a second.
+    pub speed: f64,
+}
+
+/// Longest pause between two pieces of a body on its way in.
+const BODY: Duration = Duration::from_secs(10);
+/// Longest a request may take in all. Uploads that go on and event streams have a good while.
+const REQUEST: Duration = Duration::from_secs(600);
+
 /// All addresses of the shop.
-fn router(app: Arc<App>) -> Router {
+fn router(app: Arc<App>, names: Names) -> Router {
     Router::new()
         .route("/", get(floor::floor))
         .route("/jobs", post(floor::begin))
@@ -70,6 +97,10 @@ fn router(app: Arc<App>) -> Router {
         .route("/shop/machines", get(book::things::things))
         .route("/shop/machines/{id}", post(book::things::save_machine))
         .route("/shop/materials/{id}", post(book::things::save_material))
+        .route("/health", get(health))
+        .route("/jobs/{job}/miniature", get(floor::miniature))
+        .route("/jobs/{job}/fate", post(floor::fate))
+        .route("/jobs/{job}/back", post(changes::back))
         .route("/jobs/{job}/undo", post(changes::undo))
         .route("/jobs/{job}/redo", post(changes::redo))
         .route("/jobs/{job}/drawings", post(changes::files))
@@ -83,85 +114,145 @@ fn router(app: Arc<App>) -> Router {
         .route("/jobs/{job}/files/{name}", get(release::file))
         .route("/jobs/{job}/runs", post(runs::send))
         .route("/runs/{run}", get(runs::page))
-        .route("/runs/{run}/status", get(runs::status))
+        .route("/runs/{run}/status/{shown}", get(runs::status))
+        .route("/runs/{run}/tick", post(runs::tick))
         .route("/runs/{run}/{word}", post(runs::order))
         .route("/static/{*path}", get(assets::asset))
         .fallback(|uri: axum::http::Uri| async move { AppError::NoPage(uri.path().to_owned()) })
         .layer(DefaultBodyLimit::max(boustrophe_formats::MOST_BYTES + (1 << 20)))
-        .layer(from_fn(guard))
+        .layer(RequestBodyTimeoutLayer::new(BODY))
+        .layer(TimeoutLayer::with_status_code(StatusCode::REQUEST_TIMEOUT, REQUEST))
+        .layer(from_fn_with_state(Arc::new(names), guard))
+        .layer(from_fn(logged))
         .with_state(app)
 }
 
-/// Nothing from elsewhere is loaded, and no other site may post here.
-async fn guard(request: Request, next: Next) -> Response {
-    if foreign(&request) {
-        return AppError::Sentence("this came from another site and was not done".into()).into_response();
-    }
-    let mut response = next.run(request).await;
-    let policy = "default-src 'none'; script-src 'self'; style-src 'self'; font-src 'self'; img-src 'self' data:; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'";
-    for (name, value) in [("content-security-policy", policy), ("x-content-type-options", "nosniff"), ("referrer-policy", "same-origin")] {
-        response.headers_mut().insert(HeaderName::from_static(name), HeaderValue::from_static(value));
+/// One line a request: what, how it ended, how long it took.
+async fn logged(request: Request, next: Next) -> Response {
+    let (method, path) = (request.method().clone(), request.uri().path().to_owned());
+    let began = Instant::now();
+    let response = next.run(request).await;
+    let (status, ms) = (response.status().as_u16(), began.elapsed().as_millis());
+    // Pages that ask again and again, and what they are made of, are told only to whoever asks for it.
+    if path.starts_with("/static/") || path.contains("/status/") || path.ends_with("/miniature") || path == "/health" {
+        tracing::debug!(%method, path, status, ms, "request");
+    } else {
+        tracing::info!(%method, path, status, ms, "request");
     }
     response
 }
 
-/// A post from a page of another host.
-fn foreign(request: &Request) -> bool {
-    let own = |name: HeaderName| request.headers().get(name).and_then(|v| v.to_str().ok());
-    match (own(header::ORIGIN), own(header::HOST)) {
-        (Some(origin), Some(host)) => request.method() == Method::POST && origin.split_once("://").map(|o| o.1) != Some(host),
-        _ => false,
-    }
+/// Tells whoever watches over the shop that it answers and can read its data.
+async fn health(app: crate::pages::Shared) -> Result<axum::Json<serde_json::Value>, AppError> {
+    let jobs = crate::pages::blocking(&app, |app| Ok(app.store.jobs()?.len())).await?;
+    Ok(axum::Json(serde_json::json!({ "open": true, "jobs": jobs, "version": env!("CARGO_PKG_VERSION") })))
 }
 
-/// Opens the shop and serves it until it is interrupted.
+/// Opens the shop and serves it until it is asked to end.
 pub fn run(opening: &Opening) -> Result<ExitCode, Failure> {
+    let told = tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "info".into());
+    tracing_subscriber::fmt().with_env_filter(told).with_writer(std::io::stderr).with_target(false).init();
+    // As many connections as the system lets us have: half-open ones must not lock others out.
+    let _ = rlimit::increase_nofile_limit(u64::MAX);
     let runtime = tokio::runtime::Builder::new_multi_thread()
         .enable_all()
         .build()
         .map_err(|e| Failure::Other(format!("the server cannot start: {e}")))?;
-    runtime.block_on(open(opening))
+    let code = runtime.block_on(open(opening));
+    // What is still being worked out is let go: everything accepted is on the disk.
+    runtime.shutdown_timeout(Duration::from_millis(200));
+    code
 }
 
 async fn open(opening: &Opening) -> Result<ExitCode, Failure> {
-    let store = Store::open(&opening.data).map_err(|e| Failure::Other(e.to_string()))?;
-    store.close_lost_runs().map_err(|e| Failure::Other(e.to_string()))?;
+    let failed = |e: &dyn std::fmt::Display| Failure::Other(e.to_string());
+    let store = Store::open(&opening.data).map_err(|e| failed(&e))?;
     let first = if opening.demo { demo::shop() } else { Shop::builtin() };
-    let shop = crate::settings::open(&store, &first).map_err(|e| Failure::Other(e.to_string()))?;
-    let machines = simulated_machines(&shop, opening.machine_speed)
-        .await
-        .map_err(|e| Failure::Other(format!("the simulated machines cannot start: {e}")))?;
-    let app = Arc::new(App::new(store, shop, machines));
+    let shop = crate::settings::open(&store, &first).map_err(|e| failed(&e))?;
+    let mut links =
+        simulated_machines(&shop, opening).await.map_err(|e| Failure::Other(format!("the simulated machines cannot start: {e}")))?;
+    links.extend(opening.connect.iter().cloned());
+    let incoming = incoming_folder(&opening.data)?;
+    let app = Arc::new(App::new(store, shop, links, Readers::new(), incoming).map_err(|e| failed(&e))?);
     if opening.demo {
         let seeding = Arc::clone(&app);
-        tokio::task::spawn_blocking(move || demo::seed(&seeding))
-            .await
-            .map_err(|e| Failure::Other(e.to_string()))?
-            .map_err(|e| Failure::Other(e.to_string()))?;
+        tokio::task::spawn_blocking(move || demo::seed(&seeding)).await.map_err(|e| failed(&e))?.map_err(|e| failed(&e))?;
     }
     let listener = TcpListener::bind(opening.listen)
         .await
         .map_err(|e| Failure::Other(format!("{} cannot be listened on ({e}); choose another with --listen", opening.listen)))?;
-    let address = listener.local_addr().map_err(|e| Failure::Other(e.to_string()))?;
-    println!("Boustrophe is open at http://{address}/  (data in {}; Ctrl+C shuts it)", opening.data.display());
-    let served = axum::serve(listener, router(app)).with_graceful_shutdown(async {
-        let _ = tokio::signal::ctrl_c().await;
-    });
-    tokio::select! {
-        ended = served => ended.map_err(|e| Failure::Other(e.to_string()))?,
-        // Open event streams must not keep a shut shop alive.
-        () = async { let _ = tokio::signal::ctrl_c().await; tokio::time::sleep(std::time::Duration::from_secs(1)).await; } => {}
+    let address = listener.local_addr().map_err(|e| failed(&e))?;
+    if !address.ip().is_loopback() {
+        eprintln!("boustrophe: {address} is reached from other computers, and whoever reaches it may change jobs and start machines.");
     }
+    crate::machines::open(&app);
+    crate::floor_cards::refresh(&app, false);
+    println!("Boustrophe is open at http://{address}/  (data in {}; Ctrl+C shuts it)", opening.data.display());
+    let names = Names::new(address, &opening.hosts);
+    serve(listener, router(Arc::clone(&app), names), asked_to_end()).await;
+    // Nests keep their best; runs go on at their machines and are taken up again when the shop is opened.
+    let shutting = Arc::clone(&app);
+    let kept = tokio::task::spawn_blocking(move || shutting.searches.shut(LAST_NESTS));
+    let _ = kept.await;
+    tracing::info!("shut");
     Ok(ExitCode::SUCCESS)
 }
 
-/// Starts a controller for each machine on a free port of this computer.
-async fn simulated_machines(shop: &Shop, speed: f64) -> std::io::Result<HashMap<String, String>> {
-    let mut addresses = HashMap::new();
-    for machine in &shop.machines {
-        let listener = TcpListener::bind("127.0.0.1:0").await?;
-        addresses.insert(machine.id.clone(), listener.local_addr()?.to_string());
-        tokio::spawn(serve(Simulated::new(machine.clone(), speed), listener));
+/// How long nests are waited for when the shop is shut.
+const LAST_NESTS: Duration = Duration::from_millis(1500);
+
+/// An empty folder for files on their way in, beside the data; what an earlier shop left there goes.
+fn incoming_folder(data: &std::path::Path) -> Result<PathBuf, Failure> {
+    let folder = data.join("incoming");
+    let failed = |e: std::io::Error| Failure::Other(format!("{} cannot be used ({e})", folder.display()));
+    if folder.exists() {
+        std::fs::remove_dir_all(&folder).map_err(failed)?;
     }
-    Ok(addresses)
+    std::fs::create_dir_all(&folder).map_err(failed)?;
+    #[cfg(unix)]
+    std::fs::set_permissions(&folder, std::os::unix::fs::PermissionsExt::from_mode(0o700)).map_err(failed)?;
+    Ok(folder)
+}
+
+/// Starts a controller on a free port of this computer for each machine that is not connected to another.
+async fn simulated_machines(shop: &Shop, opening: &Opening) -> std::io::Result<BTreeMap<String, Link>> {
+    let mut links = BTreeMap::new();
+    for machine in shop.machines.iter().filter(|m| !opening.connect.iter().any(|c| c.0 == m.id)) {
+        let listener = TcpListener::bind("127.0.0.1:0").await?;
+        let token = token();
+        links.insert(machine.id.clone(), Link { address: listener.local_addr()?.to_string(), token: token.clone() });
+        tokio::spawn(serve_machine(Simulated::new(machine.clone(), opening.machine_speed, &token), listener));
+    }
+    Ok(links)
+}
+
+/// A word that nobody guesses.
+fn token() -> String {
+    use rand::Rng;
+    let mut rng = rand::rng();
+    (0..32).map(|_| char::from(rng.sample(rand::distr::Alphanumeric))).collect()
+}
+
+/// A simulated controller by itself: it goes on while shops come and go.
+pub fn run_machine(machine: &Controller) -> Result<ExitCode, Failure> {
+    let found = Shop::builtin().machine(&machine.id).cloned();
+    let found = found.ok_or_else(|| Failure::Usage(format!("there is no machine “{}”; there are lark and anvil.", machine.id)))?;
+    let runtime = tokio::runtime::Builder::new_multi_thread()
+        .worker_threads(1)
+        .enable_all()
+        .build()
+        .map_err(|e| Failure::Other(format!("the machine cannot start: {e}")))?;
+    runtime.block_on(async {
+        let listener = TcpListener::bind(machine.listen)
+            .await
+            .map_err(|e| Failure::Other(format!("{} cannot be listened on ({e})", machine.listen)))?;
+        let address = listener.local_addr().map_err(|e| Failure::Other(e.to_string()))?;
+        println!("{} answers at {address}", found.name);
+        let serving = serve_machine(Simulated::new(found, machine.speed, &machine.token), listener);
+        tokio::select! {
+            end = serving => end.map_err(|e| Failure::Other(e.to_string())),
+            () = asked_to_end() => Ok(()),
+        }
+    })?;
+    Ok(ExitCode::SUCCESS)
 }

@@ -11,18 +11,33 @@ pub const KINDS: [&str; 4] = ["machine", "material", "chart", "rule"];
 
 /// The stored shop; what is not stored is as built in.
 pub fn load(store: &Store) -> Result<Shop, AppError> {
-    let all = store.settings()?;
-    fn of<T: DeserializeOwned>(all: &[Setting], kind: &str) -> Result<Vec<T>, AppError> {
-        let mine = all.iter().filter(|s| s.kind == kind);
-        mine.map(|s| serde_json::from_str(&s.body).map_err(|e| AppError::Store(StoreError::Json(e)))).collect()
+    of(&store.settings()?)
+}
+
+/// The shop of what is stored. A thing that cannot be read is left out and said in the log: what needs it becomes a finding
+/// of the jobs that do, and nothing else stands still.
+pub fn of(all: &[Setting]) -> Result<Shop, AppError> {
+    fn things<T: DeserializeOwned>(all: &[Setting], kind: &str) -> Vec<T> {
+        let read = |s: &Setting| {
+            serde_json::from_str(&s.body)
+                .inspect_err(
+                    |error| tracing::error!(kind, key = s.key, %error, "a thing of the shop's book is not understood and left out"),
+                )
+                .ok()
+        };
+        all.iter().filter(|s| s.kind == kind).filter_map(read).collect()
     }
-    Ok(Shop {
-        machines: of::<Machine>(&all, "machine")?,
-        materials: of::<Material>(&all, "material")?,
-        chart: of::<ChartRow>(&all, "chart")?,
-        rules: of::<Rule>(&all, "rule")?,
+    let shop = Shop {
+        machines: things::<Machine>(all, "machine"),
+        materials: things::<Material>(all, "material"),
+        chart: things::<ChartRow>(all, "chart"),
+        rules: things::<Rule>(all, "rule"),
         ..Shop::builtin()
-    })
+    };
+    if shop.machines.is_empty() {
+        return Err(AppError::Sentence("no machine of the shop's book can be read; nothing can be opened without one.".into()));
+    }
+    Ok(shop)
 }
 
 /// The stored shop, or `first` stored now where none is.
@@ -43,16 +58,36 @@ pub fn stored(shop: &Shop) -> Result<Vec<Setting>, AppError> {
     Ok(all)
 }
 
-fn kind<'a, T: Serialize + 'a>(all: &mut Vec<Setting>, kind: &str, things: impl Iterator<Item = (String, &'a T)>) -> Result<(), AppError> {
+fn kind<'a, T: Serialize + DeserializeOwned + 'a>(
+    all: &mut Vec<Setting>,
+    kind: &str,
+    things: impl Iterator<Item = (String, &'a T)>,
+) -> Result<(), AppError> {
     for (position, (key, thing)) in things.enumerate() {
         let body = serde_json::to_string(thing).map_err(|e| AppError::Store(StoreError::Json(e)))?;
-        all.push(Setting { kind: kind.into(), key, position: i32::try_from(position).unwrap_or(i32::MAX), body });
+        // A figure that is no number is written as null and could never be read again.
+        if body.contains(":null") && serde_json::from_str::<T>(&body).is_err() {
+            return Err(AppError::Store(StoreError::Unkeepable(key)));
+        }
+        all.push(Setting { kind: kind.into(), key, position: i32::try_from(position).unwrap_or(i32::MAX), body, revision: 0 });
     }
     Ok(())
 }
 
 /// Stores one kind of thing anew as it is in `shop`; gives how many changed.
 pub fn save(store: &Store, shop: &Shop, kind: &'static str, person: &str, reason: &str) -> Result<usize, AppError> {
-    let wanted: Vec<Setting> = stored(shop)?.into_iter().filter(|s| s.kind == kind).collect();
+    let mut wanted: Vec<Setting> = stored(shop)?.into_iter().filter(|s| s.kind == kind).collect();
+    // What could not be read was left out of the shop; it is not thrown away.
+    wanted.extend(store.settings()?.into_iter().filter(|s| s.kind == kind && !readable(s)));
     Ok(store.set_settings(&[kind], &wanted, person, reason)?)
+}
+
+fn readable(s: &Setting) -> bool {
+    match s.kind.as_str() {
+        "machine" => serde_json::from_str::<Machine>(&s.body).is_ok(),
+        "material" => serde_json::from_str::<Material>(&s.body).is_ok(),
+        "chart" => serde_json::from_str::<ChartRow>(&s.body).is_ok(),
+        "rule" => serde_json::from_str::<Rule>(&s.body).is_ok(),
+        _ => true,
+    }
 }

@@ -1,19 +1,28 @@
 //! The running shop: its memory, its machines, and what is being worked out.
 
+use crate::error::AppError;
+use crate::machines::Machines;
+use crate::reading::Readers;
 use crate::searches::Searches;
-use crate::writer;
+use crate::{floor_cards, writer};
+use boustrophe_core::cache::Cache;
 use boustrophe_core::decisions::Decisions;
 use boustrophe_core::drawing::Drawing;
-use boustrophe_core::route::{Cache, Route};
+use boustrophe_core::route::Route;
 use boustrophe_core::shop::Shop;
+use boustrophe_machine::Link;
 use boustrophe_store::{Job, Revision, Store};
-use std::collections::HashMap;
-use std::sync::{Arc, Mutex, PoisonError, RwLock};
+use quick_cache::Weighter;
+use std::collections::{BTreeMap, HashMap};
+use std::io::Write;
+use std::path::PathBuf;
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError, RwLock};
 
-use crate::error::AppError;
-
-/// Drawings kept in memory once read.
-const DRAWINGS: usize = 64;
+/// Room for drawings as they were read, bytes as estimated.
+const DRAWINGS: u64 = 192 << 20;
+/// Niceness of work that nobody looks at while it goes on: pages go first.
+const NICE: i32 = 10;
 
 /// Everything that handlers share.
 pub struct App {
@@ -21,12 +30,40 @@ pub struct App {
     pub store: Store,
     /// Machines, materials, charts, rules, as they are now.
     shop: RwLock<Arc<Shop>>,
-    /// Addresses of the machines' controllers.
-    pub machines: HashMap<String, String>,
+    /// Held while the shop's book is changed, so that no change is made on what has just been changed.
+    book: Mutex<()>,
+    /// Held while a program is put into a queue, so that two clicks are one.
+    pub sending: Mutex<()>,
+    /// Held while files are added to a job: uploads wait for each other.
+    adding: Mutex<HashMap<i32, Arc<Mutex<()>>>>,
+    /// Desks of the machines.
+    pub machines: Machines,
     /// Nests being searched.
     pub searches: Searches,
+    /// Readers of strangers' files.
+    pub readers: Readers,
+    /// Threads for what takes long, behind the pages.
+    pub deep: rayon::ThreadPool,
+    /// Folder for files on their way in.
+    pub incoming: PathBuf,
     cache: Cache,
-    drawings: Mutex<HashMap<String, Arc<Drawing>>>,
+    drawings: quick_cache::sync::Cache<String, Arc<Drawing>, ByStrokes>,
+    /// Revision and state of the shop for which a job's card on the floor was made.
+    pub carded: Mutex<HashMap<i32, (i32, u64)>>,
+    /// Counts the states of the shop's book since it was opened.
+    state: AtomicU64,
+    /// Cards for the floor: being made anew, and to be made once more after that.
+    pub carding: (AtomicBool, AtomicBool),
+    runtime: tokio::runtime::Handle,
+}
+
+#[derive(Clone)]
+struct ByStrokes;
+
+impl Weighter<String, Arc<Drawing>> for ByStrokes {
+    fn weight(&self, _: &String, d: &Arc<Drawing>) -> u64 {
+        400 + 160 * d.entities.len() as u64 + d.bitmap.as_ref().map_or(0, |b| b.grey.len() as u64)
+    }
 }
 
 /// A job with the revision in force and all that was computed for it.
@@ -41,17 +78,35 @@ pub struct Loaded {
     pub shop: Arc<Shop>,
 }
 
+/// Threads that leave the processor to others where these want it.
+pub fn behind(threads: usize) -> Result<rayon::ThreadPool, AppError> {
+    let nice = |_| {
+        let _ = rustix::process::setpriority_process(None, NICE);
+    };
+    rayon::ThreadPoolBuilder::new().num_threads(threads).start_handler(nice).build().map_err(|e| AppError::Sentence(e.to_string()))
+}
+
 impl App {
-    /// A shop over its memory.
-    pub fn new(store: Store, shop: Shop, machines: HashMap<String, String>) -> Self {
-        Self {
+    /// A shop over its memory, within a runtime; files on their way in are put down in `incoming`.
+    pub fn new(store: Store, shop: Shop, links: BTreeMap<String, Link>, readers: Readers, incoming: PathBuf) -> Result<Self, AppError> {
+        Ok(Self {
             store,
             shop: RwLock::new(Arc::new(shop)),
-            machines,
+            book: Mutex::default(),
+            sending: Mutex::default(),
+            adding: Mutex::default(),
+            machines: Machines::new(links),
             searches: Searches::default(),
+            readers,
+            deep: behind(0)?,
+            incoming,
             cache: Cache::default(),
-            drawings: Mutex::new(HashMap::new()),
-        }
+            drawings: quick_cache::sync::Cache::with_weighter(256, DRAWINGS, ByStrokes),
+            carded: Mutex::default(),
+            state: AtomicU64::new(0),
+            carding: Default::default(),
+            runtime: tokio::runtime::Handle::current(),
+        })
     }
 
     /// The shop as it is now.
@@ -59,24 +114,51 @@ impl App {
         Arc::clone(&self.shop.read().unwrap_or_else(PoisonError::into_inner))
     }
 
+    /// Keeps others from changing the shop's book meanwhile.
+    pub fn book(&self) -> MutexGuard<'_, ()> {
+        self.book.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// What keeps others from adding files to a job meanwhile.
+    pub fn adding(&self, job: i32) -> Arc<Mutex<()>> {
+        Arc::clone(self.adding.lock().unwrap_or_else(PoisonError::into_inner).entry(job).or_default())
+    }
+
     /// Takes over the shop as stored, after a change.
     pub fn reopen(&self) -> Result<(), AppError> {
         let stored = crate::settings::load(&self.store)?;
         *self.shop.write().unwrap_or_else(PoisonError::into_inner) = Arc::new(stored);
+        self.state.fetch_add(1, Ordering::AcqRel);
         Ok(())
+    }
+
+    /// Tells one state of the shop's book from another, as long as it is open.
+    pub fn state(&self) -> u64 {
+        self.state.load(Ordering::Acquire)
     }
 
     /// A job as it stands. Work for a thread that may block.
     pub fn load(&self, job: i32) -> Result<Loaded, AppError> {
         let job = self.store.job(job)?;
         let head = job.head.ok_or_else(|| AppError::Sentence(format!("{} has no revision; begin it again.", job.name)))?;
-        let revision = self.store.revision(job.id, head)?;
+        let revision = match self.store.revision(job.id, head) {
+            Err(boustrophe_store::StoreError::Json(why)) => return Err(self.unreadable(&job, head, &why)),
+            other => other?,
+        };
         let shop = self.shop();
         let route = self.route(&revision.decisions, &shop)?;
         if revision.ledger.as_ref() != Some(&route.ledger) {
             self.store.set_ledger(revision.id, &route.ledger)?;
         }
-        Ok(Loaded { job, revision, route, shop })
+        let loaded = Loaded { job, revision, route, shop };
+        floor_cards::keep(self, &loaded)?;
+        Ok(loaded)
+    }
+
+    /// A revision that cannot be read stops its own job and no other; the one before is offered.
+    fn unreadable(&self, job: &Job, head: i32, why: &serde_json::Error) -> AppError {
+        let before = self.store.before(job.id, head).ok().flatten();
+        AppError::Unreadable { job: job.id, name: job.name.clone(), head, before: before.is_some(), why: why.to_string() }
     }
 
     /// The route for some decisions.
@@ -85,19 +167,29 @@ impl App {
         Ok(writer::route(&drawings, decisions, shop, &self.cache, &mut |_| {}))
     }
 
-    /// A stored drawing as read.
+    /// A stored drawing as read. Work for a thread that may block.
     pub fn drawing(&self, hash: &str, name: &str) -> Result<Arc<Drawing>, AppError> {
-        let kept = || self.drawings.lock().unwrap_or_else(PoisonError::into_inner);
         let key = format!("{hash} {name}");
-        if let Some(found) = kept().get(&key) {
-            return Ok(Arc::clone(found));
+        if let Some(found) = self.drawings.get(&key) {
+            return Ok(found);
         }
-        let read = Arc::new(boustrophe_formats::read(name, &self.store.file(hash)?)?);
-        let mut drawings = kept();
-        if drawings.len() >= DRAWINGS {
-            drawings.clear();
-        }
-        drawings.insert(key, Arc::clone(&read));
-        Ok(read)
+        let mut file = self.file_coming_in()?;
+        let put_down = |e: std::io::Error| AppError::Sentence(format!("{name} cannot be put down for reading ({e}); is the disk full?"));
+        file.write_all(&self.store.file(hash)?).map_err(put_down)?;
+        let read = self.runtime.block_on(self.readers.read(name, file.path()))?;
+        Ok(self.know(hash, name, read))
+    }
+
+    /// Keeps a drawing that was read.
+    pub fn know(&self, hash: &str, name: &str, read: Drawing) -> Arc<Drawing> {
+        let read = Arc::new(read);
+        self.drawings.insert(format!("{hash} {name}"), Arc::clone(&read));
+        read
+    }
+
+    /// An empty file for something on its way in; it goes when it is dropped.
+    pub fn file_coming_in(&self) -> Result<tempfile::NamedTempFile, AppError> {
+        let failed = |e| AppError::Sentence(format!("files cannot be taken in ({e}); is the disk full?"));
+        tempfile::NamedTempFile::new_in(&self.incoming).map_err(failed)
     }
 }

@@ -65,8 +65,8 @@ pub struct FindingView {
     pub remedies: Vec<RemedyView>,
     /// True when the stage has something to show for it.
     pub shown: bool,
-    /// True when it may be accepted as it is.
-    pub acceptable: bool,
+    /// The edit that accepts it as it is, where that may be.
+    pub accept: Option<String>,
     pub code: String,
 }
 
@@ -89,8 +89,9 @@ pub fn findings(loaded: &Loaded, station: Station) -> Vec<FindingView> {
                 })
                 .collect(),
             shown: !(f.place.points.is_empty() && f.place.contours.is_empty()),
-            acceptable: f.severity == Severity::Look
-                && !f.remedies.iter().any(|r| matches!(r.edit, boustrophe_core::edit::Edit::Accept { .. })),
+            accept: (f.severity == Severity::Look
+                && !f.remedies.iter().any(|r| matches!(r.edit, boustrophe_core::edit::Edit::Accept { .. })))
+            .then(|| serde_json::to_string(&f.acceptance()).unwrap_or_default()),
             code: f.code.clone(),
         })
         .collect()

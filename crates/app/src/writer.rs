@@ -1,9 +1,10 @@
 //! The one place where the route meets the formats.
 
+use boustrophe_core::cache::Cache;
 use boustrophe_core::decisions::Decisions;
 use boustrophe_core::drawing::Drawing;
 use boustrophe_core::finding::Station;
-use boustrophe_core::route::{Cache, ProgramOrder, Route, run};
+use boustrophe_core::route::{ProgramOrder, Route, run};
 use boustrophe_core::shop::Shop;
 use std::io::{self, Write};
 use std::sync::Arc;

@@ -45,8 +45,8 @@ pub struct Decisions {
     pub starts: BTreeMap<ContourId, f64>,
     /// Hold.
     pub hold: HoldDecisions,
-    /// Findings of severity `look` that a person accepted, by code.
-    pub accepted: Vec<String>,
+    /// Findings of severity `look` that a person accepted.
+    pub accepted: Vec<Acceptance>,
     /// Release: initials that go into file names.
     pub initials: String,
     /// The job is a test card, or a kerf gauge: what it tries out.
@@ -269,7 +269,29 @@ pub struct HoldDecisions {
     pub sweep: Sweep,
 }
 
+/// What a person accepted as it is.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(untagged)]
+pub enum Acceptance {
+    /// Every finding of a code: as jobs of earlier versions have it.
+    Everywhere(String),
+    /// Findings of a code at these places and as often there.
+    At {
+        /// The code.
+        code: String,
+        /// Places as [`crate::finding::Finding::places`] names them, and how often.
+        places: BTreeMap<String, u32>,
+    },
+}
+
 impl Decisions {
+    /// True where findings of this code were accepted at all these places.
+    pub fn accepts(&self, code: &str, places: &BTreeMap<String, u32>) -> bool {
+        self.accepted.iter().any(|a| match a {
+            Acceptance::Everywhere(known) => known == code,
+            Acceptance::At { code: known, places: at } => known == code && places.iter().all(|(p, n)| at.get(p).is_some_and(|m| n <= m)),
+        })
+    }
     /// The decisions on drawing `id`.
     pub fn drawing(&self, id: u32) -> Option<&DrawingDecisions> {
         self.drawings.iter().find(|d| d.id == id)

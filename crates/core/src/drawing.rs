@@ -63,7 +63,7 @@ impl FromStr for Unit {
 }
 
 /// What the file says of its size.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub enum FileUnits {
     /// One drawing unit is this.
     Known(Unit),
@@ -96,6 +96,9 @@ pub struct Style {
     pub hidden: bool,
     /// What it was drawn for, where the file says so.
     pub nature: Nature,
+    /// Not of the file: an operation at Clean added it. It is what its nature says, whatever the colour that it was given.
+    #[serde(default)]
+    pub added: bool,
 }
 
 /// What something was drawn for.
@@ -149,6 +152,9 @@ impl Style {
         if self.hidden {
             add("hidden", "yes".into());
         }
+        if self.added {
+            add("added", "yes".into());
+        }
         match self.nature {
             Nature::Plain => {}
             Nature::Area => add("area", "yes".into()),
@@ -184,6 +190,9 @@ impl Style {
         if self.hidden {
             words.push("hidden in the file".into());
         }
+        if self.added {
+            words.push("added at Clean".into());
+        }
         match self.nature {
             Nature::Plain => {}
             Nature::Area => words.push("hatched area".into()),
@@ -210,7 +219,7 @@ pub struct Text {
 }
 
 /// The shape of an entity, in drawing units.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub enum Shape {
     /// Curves end to start.
     Path {
@@ -226,7 +235,7 @@ pub enum Shape {
 }
 
 /// A picture in its place.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Picture {
     /// What it shows.
     pub bitmap: Arc<Bitmap>,
@@ -235,7 +244,7 @@ pub struct Picture {
 }
 
 /// One stroke of the drawing.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Entity {
     /// Index into [`Drawing::styles`].
     pub style: usize,
@@ -253,7 +262,7 @@ impl Entity {
 }
 
 /// A picture in grey levels.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Bitmap {
     /// Pixels in a row.
     pub width: usize,
@@ -277,7 +286,7 @@ impl Bitmap {
 }
 
 /// A drawing as read, before any decision.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Drawing {
     /// The file's name.
     pub file: String,

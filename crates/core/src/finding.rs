@@ -4,6 +4,7 @@ use crate::clean::ContourId;
 use crate::edit::Edit;
 use crate::geometry::Point;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 use std::fmt;
 
 /// The eight stations of the route, in order.
@@ -141,6 +142,42 @@ impl Finding {
     /// A finding without place or remedy.
     pub fn new(station: Station, severity: Severity, code: &str, count: usize, text: impl Into<String>) -> Self {
         Self { code: code.into(), severity, station, count, text: text.into(), place: Place::default(), remedies: Vec::new() }
+    }
+    /// Where it is, by names that stay the same while nothing there changes, and how often at each: contours where it is on
+    /// contours, else points to a tenth of a millimetre, else what it says.
+    pub fn places(&self) -> BTreeMap<String, u32> {
+        let mut out = BTreeMap::new();
+        let mut put = |name: String| *out.entry(name).or_insert(0) += 1;
+        if !self.place.contours.is_empty() {
+            self.place.contours.iter().for_each(|c| put(c.to_string()));
+        } else if !self.place.points.is_empty() {
+            let whose = self.place.drawing.map_or_else(String::new, |d| format!("{d}:"));
+            self.place.points.iter().for_each(|p| put(format!("{whose}{:.1},{:.1}", p.x, p.y)));
+        } else {
+            put(self.text.clone());
+        }
+        // Beyond what is kept for showing the number alone tells.
+        let kept = self.place.contours.len().max(self.place.points.len());
+        if kept >= Place::MOST_POINTS {
+            out.insert(format!("of {}", self.count), 1);
+        }
+        out
+    }
+    /// The edit that accepts it where it is.
+    pub fn acceptance(&self) -> Edit {
+        Edit::Accept { code: self.code.clone(), places: self.places() }
+    }
+    /// With a button that accepts it where it is.
+    pub fn acceptable(self, label: impl Into<String>) -> Self {
+        let code = self.code.clone();
+        self.choice(label, Edit::Accept { code, places: BTreeMap::new() })
+    }
+    /// Fills in where what its buttons accept lies.
+    pub fn placed(&mut self) {
+        let acceptance = self.acceptance();
+        for r in self.remedies.iter_mut().filter(|r| matches!(r.edit, Edit::Accept { .. })) {
+            r.edit = acceptance.clone();
+        }
     }
     /// With a mend that is safe to take unseen.
     pub fn mend(mut self, label: impl Into<String>, edit: Edit) -> Self {

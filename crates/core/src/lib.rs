@@ -6,6 +6,7 @@
 //! times seconds, angles radians (degrees only in [`nest::Placement`] and where a person types them); y points up.
 
 pub mod assign;
+pub mod cache;
 pub mod card;
 pub mod clean;
 pub mod decisions;

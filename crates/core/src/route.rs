@@ -1,9 +1,11 @@
 //! The whole route: every station in turn, each only when what it depends on has changed.
 
 use crate::assign::{self, Work};
+use crate::cache::{Cache, Proved, joined, key};
 use crate::clean::{self, Cleaned};
 use crate::decisions::{Batch, Decisions, DrawingDecisions};
 use crate::drawing::Drawing;
+use crate::edit::Edit;
 use crate::finding::{Finding, Severity, Station};
 use crate::hold::{self, SheetPath, Toolpath};
 use crate::intake::{self, Intake};
@@ -13,11 +15,8 @@ use crate::order::{self, Sequence};
 use crate::proof::{self, Reader, SheetProof};
 use crate::shop::{Machine, Shop};
 use rayon::prelude::*;
-use rustc_hash::{FxHashMap, FxHasher};
-use serde::Serialize;
-use std::hash::{Hash, Hasher};
 use std::io::{self, Write};
-use std::sync::{Arc, Mutex};
+use std::sync::Arc;
 
 /// What a program writer gets to know.
 pub struct ProgramOrder<'a> {
@@ -91,7 +90,7 @@ impl Route {
         match (self.programs.get(i), self.toolpath.sheets.get(i)) {
             (Some(Program::Kept(text)), _) => to.write_all(text.as_bytes()),
             (Some(Program::Streamed), Some(path)) => {
-                let machine = shop.machine(&decisions.batch.machine).unwrap_or(&shop.machines[0]);
+                let machine = &*shop.machine_or_stand_in(&decisions.batch.machine);
                 write(&ProgramOrder { path, machine, sheet: (i + 1, self.toolpath.sheets.len()), batch: &decisions.batch }, to)
             }
             _ => Ok(()),
@@ -103,69 +102,8 @@ impl Route {
     }
 }
 
-/// Outputs kept by what they were made from.
-#[derive(Default)]
-pub struct Cache {
-    cleaned: Shelf<(Intake, Arc<Cleaned>)>,
-    work: Shelf<Work>,
-    nested: Shelf<Nested>,
-    sequence: Shelf<Sequence>,
-    toolpath: Shelf<Toolpath>,
-    proofs: Shelf<Proved>,
-}
-
-/// The programs and their proofs, one a sheet.
-type Proved = (Arc<Vec<Program>>, Arc<Vec<SheetProof>>);
-
-/// Results of one station with their findings, by key; the oldest go when it is full.
-struct Shelf<T> {
-    kept: Mutex<FxHashMap<u64, Kept<T>>>,
-}
-
-/// A result with its findings, shared by all who ask for it.
-type Kept<T> = (Arc<T>, Arc<Vec<Finding>>);
-
-impl<T> Default for Shelf<T> {
-    fn default() -> Self {
-        Self { kept: Mutex::new(FxHashMap::default()) }
-    }
-}
-
-/// Results a shelf holds.
-const SHELF: usize = 48;
-
-impl<T> Shelf<T> {
-    fn get(&self, key: u64, make: impl FnOnce() -> (T, Vec<Finding>)) -> Kept<T> {
-        if let Some(found) = self.kept.lock().ok().and_then(|k| k.get(&key).cloned()) {
-            return found;
-        }
-        let (made, findings) = make();
-        let entry = (Arc::new(made), Arc::new(findings));
-        if let Ok(mut kept) = self.kept.lock() {
-            if kept.len() >= SHELF {
-                kept.clear();
-            }
-            kept.insert(key, entry.clone());
-        }
-        entry
-    }
-}
-
-/// Key of anything that can be written down.
-fn key(of: &impl Serialize) -> u64 {
-    let mut h = FxHasher::default();
-    match serde_json::to_vec(of) {
-        Ok(bytes) => h.write(&bytes),
-        Err(_) => h.write_u8(0),
-    }
-    h.finish()
-}
-
-fn joined(keys: &[u64]) -> u64 {
-    let mut h = FxHasher::default();
-    keys.hash(&mut h);
-    h.finish()
-}
+/// Remedies offered where a machine or material is gone.
+const MOST_OFFERED: usize = 6;
 
 /// Runs the route as far as it goes. `drawings` are the read files of `decisions.drawings`, in the same order.
 /// `watch` is told of each station when it is done.
@@ -178,25 +116,30 @@ pub fn run(
     watch: &mut dyn FnMut(Station),
 ) -> Route {
     let mut findings: Vec<Finding> = Vec::new();
-    let machine = shop.machine(&decisions.batch.machine).unwrap_or(&shop.machines[0]);
+    let machine = &*shop.machine_or_stand_in(&decisions.batch.machine);
+    findings.extend(gone(decisions, shop));
     let shop_key = key(shop);
 
     let mut states = Vec::new();
     let mut cleaned_keys = vec![shop_key, key(&decisions.batch)];
-    let kept: Vec<_> = drawings
-        .par_iter()
-        .zip(&decisions.drawings)
-        .map(|(drawing, d)| {
-            let k = joined(&[key(&clean_part(d)), shop_key, key(&machine.id)]);
-            let made = cache.cleaned.get(k, || {
-                let (intake, mut found) = intake::run(drawing, d, machine);
-                let (cleaned, more) = clean::run(drawing, &intake, d, &shop.tolerance);
-                found.extend(more);
-                ((intake, Arc::new(cleaned)), found)
-            });
-            (k, drawing, d, made)
+    let machine_key = key(&machine.id);
+    let keyed: Vec<u64> = decisions.drawings.iter().map(|d| joined(&[key(&clean_part(d)), shop_key, machine_key])).collect();
+    let clean = |k: u64, drawing: &Drawing, d: &DrawingDecisions| {
+        cache.cleaned.get(k, || {
+            let (intake, mut found) = intake::run(drawing, d, machine);
+            let (cleaned, more) = clean::run(drawing, &intake, d, &shop.tolerance);
+            found.extend(more);
+            ((intake, Arc::new(cleaned)), found)
         })
-        .collect();
+    };
+    // What is there already is fetched without waiting for the threads that work for others.
+    let together = keyed.iter().filter(|k| !cache.cleaned.has(**k)).count() > 1;
+    let made: Vec<_> = if together {
+        drawings.par_iter().zip(&decisions.drawings).zip(&keyed).map(|((drawing, d), k)| clean(*k, drawing, d)).collect()
+    } else {
+        drawings.iter().zip(&decisions.drawings).zip(&keyed).map(|((drawing, d), k)| clean(*k, drawing, d)).collect()
+    };
+    let kept = keyed.into_iter().zip(drawings).zip(&decisions.drawings).zip(made).map(|(((k, drawing), d), made)| (k, drawing, d, made));
     for (k, drawing, d, (made, found)) in kept {
         cleaned_keys.push(k);
         cleaned_keys.push(u64::from(d.quantity));
@@ -246,8 +189,11 @@ pub fn run(
     findings.extend(found.iter().cloned());
     watch(Station::Proof);
 
-    for f in findings.iter_mut().filter(|f| f.severity == Severity::Look && decisions.accepted.contains(&f.code)) {
-        f.severity = Severity::Note;
+    for f in findings.iter_mut().filter(|f| f.severity == Severity::Look) {
+        f.placed();
+        if !decisions.accepted.is_empty() && decisions.accepts(&f.code, &f.places()) {
+            f.severity = Severity::Note;
+        }
     }
     let ledger = Ledger::of(&nested.layout, placed_area(&work, &nested.layout), &proved.1, &decisions.batch, shop);
     let reached = reached(&states, &work, &nested, &findings);
@@ -263,6 +209,41 @@ pub fn run(
         ledger,
         reached,
     }
+}
+
+/// A machine or material that the shop has no longer: nothing can be released for it; what there is instead is offered.
+fn gone(decisions: &Decisions, shop: &Shop) -> Vec<Finding> {
+    let b = &decisions.batch;
+    let mut found = Vec::new();
+    let offered = |mut finding: Finding, rows: &mut dyn Iterator<Item = &crate::shop::ChartRow>| {
+        let mut seen: Vec<(&str, &str, f64)> = Vec::new();
+        for r in rows {
+            let known = (r.machine.as_str(), r.material.as_str(), r.thickness);
+            if seen.contains(&known) || seen.len() >= MOST_OFFERED {
+                continue;
+            }
+            seen.push(known);
+            if let (Some(machine), Some(material)) = (shop.machine(&r.machine), shop.material(&r.material)) {
+                let edit = Edit::SetBatch { machine: machine.id.clone(), material: material.id.clone(), thickness: r.thickness };
+                finding = finding.choice(format!("{}, {} {} mm", machine.name, material.name, r.thickness), edit);
+            }
+        }
+        finding
+    };
+    // What is nearest comes first: the same material, then the same machine.
+    if shop.machine(&b.machine).is_none() {
+        let text = format!("The machine “{}” is no longer in the shop's book. Choose another, or write it down again.", b.machine);
+        let finding = Finding::new(Station::Assign, Severity::Stop, "machine-gone", 1, text);
+        let (same, other): (Vec<_>, Vec<_>) = shop.chart.iter().partition(|r| r.material == b.material);
+        found.push(offered(finding, &mut same.into_iter().chain(other)));
+    }
+    if shop.material(&b.material).is_none() {
+        let text = format!("The material “{}” is no longer in the shop's book. Choose another, or write it down again.", b.material);
+        let finding = Finding::new(Station::Assign, Severity::Stop, "material-gone", 1, text);
+        let (same, other): (Vec<_>, Vec<_>) = shop.chart.iter().partition(|r| r.machine == b.machine);
+        found.push(offered(finding, &mut same.into_iter().chain(other)));
+    }
+    found
 }
 
 /// What of a drawing's decisions bears on its contours.

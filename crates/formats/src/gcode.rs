@@ -39,8 +39,9 @@ pub fn write(order: &ProgramOrder, to: &mut dyn io::Write) -> io::Result<()> {
         let tool = op.tool.filter(|_| op.process == Process::Mark);
         if process.is_some_and(|p| p != op.process) && order.machine.change > 0.0 || tool != w.tool {
             w.off();
-            if let Some(t) = tool.filter(|_| tool != w.tool) {
-                w.line(&format!("T{t} M6"));
+            if tool != w.tool {
+                // 0 is the beam or torch itself: what held the tool gives way to it again.
+                w.line(&format!("T{} M6", tool.unwrap_or(0)));
             }
             w.tool = tool;
             w.wait(order.machine.change);
@@ -103,7 +104,7 @@ impl Writer<'_> {
             self.picture(op, feed)?;
             let runs = op.runs.len();
             for (i, run) in op.runs.iter().enumerate() {
-                let lead_in = if i == 0 { op.lead_in.as_slice() } else { &[] };
+                let lead_in = op.lead_before(i);
                 let lead_out = if i + 1 == runs { op.lead_out.as_slice() } else { &[] };
                 let Some(first) = lead_in.first().or(run.first()) else { continue };
                 self.off();

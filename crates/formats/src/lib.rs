@@ -23,7 +23,7 @@ pub const MOST_BYTES: usize = 160 << 20;
 pub const MOST_ENTITIES: usize = 3_000_000;
 
 /// Why a file cannot be read. The message names the file, the place and what to do.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error, serde::Serialize, serde::Deserialize)]
 pub enum ReadError {
     /// Nothing in it.
     #[error("{file} is empty. Export it again, or check that it was copied whole.")]

@@ -1,14 +1,16 @@
 //! The side that sends.
 
-use crate::Status;
+use crate::{LONGEST_LINE, Status, checksum};
 use std::time::Duration;
-use tokio::io::{AsyncBufReadExt, AsyncWriteExt, BufReader};
+use tokio::io::{AsyncBufReadExt, AsyncReadExt, AsyncWriteExt, BufReader};
 use tokio::net::TcpStream;
 use tokio::net::tcp::{OwnedReadHalf, OwnedWriteHalf};
 use tokio::time::timeout;
 
-/// Longest wait for an answer.
+/// Longest wait for an answer while a program is taken in.
 const PATIENCE: Duration = Duration::from_secs(10);
+/// Longest wait for a connection and for the answer to an order.
+const PROMPT: Duration = Duration::from_secs(2);
 /// Program lines sent ahead of their acknowledgements.
 const AHEAD: usize = 256;
 
@@ -24,8 +26,16 @@ pub enum DriverError {
         error: std::io::Error,
     },
     /// No answer in time.
-    #[error("the machine at {0} has not answered for ten seconds; check it before going on")]
+    #[error("the machine at {0} does not answer; look at it before going on")]
     Silent(String),
+    /// What came back is not the protocol's.
+    #[error("the machine at {address} answers what is not understood ({answer}); look at it before going on")]
+    Garbled {
+        /// Its address.
+        address: String,
+        /// What it said, shortened.
+        answer: String,
+    },
     /// It said no.
     #[error("the machine refused “{sent}”: {reason}")]
     Refused {
@@ -36,6 +46,22 @@ pub enum DriverError {
     },
 }
 
+/// Where a controller is, and what it lets in whom.
+#[derive(Clone, PartialEq, Eq)]
+pub struct Link {
+    /// `host:port`.
+    pub address: String,
+    /// What it is greeted with.
+    pub token: String,
+}
+
+impl std::fmt::Debug for Link {
+    /// Without the token: it must not come into logs.
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Link").field("address", &self.address).finish_non_exhaustive()
+    }
+}
+
 /// A connection to one controller.
 pub struct Driver {
     address: String,
@@ -44,64 +70,74 @@ pub struct Driver {
 }
 
 impl Driver {
-    /// Connects.
-    pub async fn connect(address: &str) -> Result<Self, DriverError> {
-        let failed = |error| DriverError::Connection { address: address.into(), error };
+    /// Connects and greets; nothing else is asked of a controller before.
+    pub async fn connect(link: &Link) -> Result<Self, DriverError> {
+        let address = &link.address;
+        let failed = |error| DriverError::Connection { address: address.clone(), error };
         let stream =
-            timeout(PATIENCE, TcpStream::connect(address)).await.map_err(|_| DriverError::Silent(address.into()))?.map_err(failed)?;
+            timeout(PROMPT, TcpStream::connect(address)).await.map_err(|_| DriverError::Silent(address.clone()))?.map_err(failed)?;
         stream.set_nodelay(true).map_err(failed)?;
         let (reader, writer) = stream.into_split();
-        Ok(Self { address: address.into(), reader: BufReader::new(reader), writer })
+        let mut driver = Self { address: address.clone(), reader: BufReader::new(reader), writer };
+        driver.write(&format!("hello {}\n", link.token)).await?;
+        driver.answer("hello", PROMPT).await?;
+        Ok(driver)
     }
 
     /// Sends one line and gives what follows `ok`.
     pub async fn ask(&mut self, line: &str) -> Result<String, DriverError> {
         self.write(&format!("{line}\n")).await?;
-        self.answer(line).await
+        self.answer(line, PROMPT).await
     }
 
     async fn write(&mut self, text: &str) -> Result<(), DriverError> {
         self.writer.write_all(text.as_bytes()).await.map_err(|error| DriverError::Connection { address: self.address.clone(), error })
     }
 
-    async fn answer(&mut self, sent: &str) -> Result<String, DriverError> {
-        let mut line = String::new();
-        let read = timeout(PATIENCE, self.reader.read_line(&mut line)).await.map_err(|_| DriverError::Silent(self.address.clone()))?;
+    async fn answer(&mut self, sent: &str, patience: Duration) -> Result<String, DriverError> {
+        let mut line = Vec::new();
+        let mut bounded = (&mut self.reader).take(LONGEST_LINE);
+        let read = timeout(patience, bounded.read_until(b'\n', &mut line)).await.map_err(|_| DriverError::Silent(self.address.clone()))?;
         let read = read.map_err(|error| DriverError::Connection { address: self.address.clone(), error })?;
         if read == 0 {
             return Err(DriverError::Connection { address: self.address.clone(), error: std::io::ErrorKind::ConnectionAborted.into() });
         }
-        let line = line.trim_end();
-        match line.strip_prefix("ok") {
-            Some(rest) => Ok(rest.trim_start().to_owned()),
-            None => Err(DriverError::Refused {
-                sent: sent.chars().take(60).collect(),
-                reason: line.strip_prefix("no ").unwrap_or(line).to_owned(),
-            }),
+        let text = String::from_utf8_lossy(&line);
+        let garbled = |text: &str| DriverError::Garbled { address: self.address.clone(), answer: text.chars().take(60).collect() };
+        if !text.ends_with('\n') {
+            return Err(garbled(&text));
+        }
+        let text = text.trim_end();
+        match (text.strip_prefix("ok"), text.strip_prefix("no ")) {
+            (Some(rest), _) if rest.is_empty() || rest.starts_with(' ') => Ok(rest.trim_start().to_owned()),
+            (_, Some(reason)) => Err(DriverError::Refused { sent: sent.chars().take(60).collect(), reason: reason.to_owned() }),
+            _ => Err(garbled(text)),
         }
     }
 
-    /// Sends a program line by line, each acknowledged, and gives the seconds it will take.
-    pub async fn load(&mut self, name: &str, program: &str) -> Result<f64, DriverError> {
+    /// Sends a program for a run line by line, each acknowledged, and gives the seconds it will take. `heard` is told whenever
+    /// the machine has acknowledged some more.
+    pub async fn load(&mut self, name: &str, program: &str, run: i32, heard: impl Fn()) -> Result<f64, DriverError> {
         let lines: Vec<&str> = program.lines().collect();
         let name: String = name.chars().map(|c| if c.is_whitespace() { '_' } else { c }).collect();
-        self.ask(&format!("load {name} {}", lines.len())).await?;
+        self.ask(&format!("load {name} {} {} {run}", lines.len(), checksum(program))).await?;
         for (block, chunk) in lines.chunks(AHEAD).enumerate() {
             let first = block * AHEAD + 1;
             let text: String = chunk.iter().enumerate().map(|(i, l)| format!("{} {l}\n", first + i)).collect();
             self.write(&text).await?;
             for line in chunk {
-                self.answer(line).await?;
+                self.answer(line, PATIENCE).await?;
             }
+            heard();
         }
-        let seconds = self.ask("end").await?;
-        Ok(seconds.parse().unwrap_or(0.0))
+        self.write("end\n").await?;
+        let seconds = self.answer("end", PATIENCE).await?;
+        seconds.parse().ok().filter(|s: &f64| s.is_finite()).ok_or(DriverError::Garbled { address: self.address.clone(), answer: seconds })
     }
 
     /// Asks how it stands.
     pub async fn status(&mut self) -> Result<Status, DriverError> {
         let text = self.ask("status").await?;
-        text.parse()
-            .map_err(|()| DriverError::Refused { sent: "status".into(), reason: format!("its answer “{text}” is not understood") })
+        text.parse().map_err(|why: crate::status::NoStatus| DriverError::Garbled { address: self.address.clone(), answer: why.to_string() })
     }
 }

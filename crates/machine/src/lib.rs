@@ -2,122 +2,55 @@
 //!
 //! # Protocol
 //!
-//! Text lines ended by `\n`; every line sent is answered by one line, `ok ...` or `no REASON`.
+//! Text lines of at most [`LONGEST_LINE`] bytes, ended by `\n`; every line sent is answered by one line, `ok ...` or
+//! `no REASON`. A controller drives a machine that burns: it obeys nobody who has not greeted it with its token, and it
+//! starts nothing but the program that it is asked for by run and checksum.
 //!
 //! | sent | answered | meaning |
 //! |---|---|---|
-//! | `hello` | `ok ID NAME` | who are you |
-//! | `load NAME LINES` | `ok` | a program of so many lines follows |
+//! | `hello TOKEN` | `ok ID NAME` | who are you; the first line of a connection, which ends where the token is wrong |
+//! | `load NAME LINES SUM RUN` | `ok` | a program of so many lines, with this checksum, for this run, follows |
 //! | `N TEXT` | `ok N` | line N of the program, from 1, in order |
 //! | `end` | `ok SECONDS` | the program is whole; this long it will take |
-//! | `start` `pause` `resume` `stop` | `ok` | do so |
-//! | `status` | `ok STATE key=value ...` | state, x, y, beam, line, of, seconds, total |
+//! | `start RUN SUM` | `ok` | start that run's program; refused where another is held |
+//! | `pause` `resume` `stop` | `ok` | do so |
+//! | `status` | `ok STATE key=value ...` | state, x, y, beam, line, of, seconds, total, and name, sum, run of what is held |
 //!
 //! States: `idle`, `loading`, `ready`, `running`, `paused`, `stopped`, `done`, `fault`.
 
 mod driver;
 mod simulated;
+mod status;
 #[cfg(test)]
 mod tests;
 
-pub use driver::{Driver, DriverError};
+pub use driver::{Driver, DriverError, Link};
 pub use simulated::{Simulated, serve};
+pub use status::{Held, State, Status};
 
-use std::fmt;
-use std::str::FromStr;
+use sha2::{Digest, Sha256};
 
-/// What a controller is doing.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum State {
-    /// No program.
-    #[default]
-    Idle,
-    /// A program is coming in.
-    Loading,
-    /// A program waits for its start.
-    Ready,
-    /// It runs.
-    Running,
-    /// It was paused.
-    Paused,
-    /// It was stopped before its end.
-    Stopped,
-    /// It ran to its end.
-    Done,
-    /// Something went wrong.
-    Fault,
+/// Longest line of the protocol either side takes, bytes.
+pub const LONGEST_LINE: u64 = 4096;
+
+/// Checksum of a program: SHA-256 over its lines, each ended by one line feed, in hexadecimal digits. How the lines are
+/// ended in the text does not matter.
+pub fn checksum(program: &str) -> String {
+    let mut sum = Sum::default();
+    program.lines().for_each(|line| sum.line(line));
+    sum.finish()
 }
 
-const NAMES: [(State, &str); 8] = [
-    (State::Idle, "idle"),
-    (State::Loading, "loading"),
-    (State::Ready, "ready"),
-    (State::Running, "running"),
-    (State::Paused, "paused"),
-    (State::Stopped, "stopped"),
-    (State::Done, "done"),
-    (State::Fault, "fault"),
-];
+/// A checksum as lines come in.
+#[derive(Clone, Default)]
+struct Sum(Sha256);
 
-impl fmt::Display for State {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(NAMES.iter().find(|n| n.0 == *self).map_or("fault", |n| n.1))
+impl Sum {
+    fn line(&mut self, line: &str) {
+        self.0.update(line.trim_end_matches('\r').as_bytes());
+        self.0.update(b"\n");
     }
-}
-
-impl FromStr for State {
-    type Err = ();
-    fn from_str(s: &str) -> Result<Self, ()> {
-        NAMES.iter().find(|n| n.1 == s).map(|n| n.0).ok_or(())
-    }
-}
-
-/// A controller's answer to `status`.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
-pub struct Status {
-    /// What it is doing.
-    pub state: State,
-    /// Head position, mm.
-    pub x: f64,
-    /// Head position, mm.
-    pub y: f64,
-    /// True while the beam or torch is lit.
-    pub beam: bool,
-    /// Line being run, from 1.
-    pub line: usize,
-    /// Lines of the program.
-    pub of: usize,
-    /// Machine seconds run.
-    pub seconds: f64,
-    /// Machine seconds the program takes.
-    pub total: f64,
-}
-
-impl fmt::Display for Status {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let Self { state, x, y, beam, line, of, seconds, total } = self;
-        write!(f, "{state} x={x:.3} y={y:.3} beam={} line={line} of={of} seconds={seconds:.3} total={total:.3}", i32::from(*beam))
-    }
-}
-
-impl FromStr for Status {
-    type Err = ();
-    fn from_str(s: &str) -> Result<Self, ()> {
-        let mut words = s.split_whitespace();
-        let mut status = Self { state: words.next().ok_or(())?.parse()?, ..Self::default() };
-        for (key, value) in words.filter_map(|w| w.split_once('=')) {
-            let number: f64 = value.parse().map_err(|_| ())?;
-            match key {
-                "x" => status.x = number,
-                "y" => status.y = number,
-                "beam" => status.beam = number > 0.0,
-                "line" => status.line = number as usize,
-                "of" => status.of = number as usize,
-                "seconds" => status.seconds = number,
-                "total" => status.total = number,
-                _ => {}
-            }
-        }
-        Ok(status)
+    fn finish(self) -> String {
+        self.0.finalize().iter().map(|b| format!("{b:02x}")).collect()
     }
 }

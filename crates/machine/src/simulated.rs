@@ -1,7 +1,7 @@
 //! A controller that exists only here: it reads programs, moves with limited acceleration in scaled real time, and can be
 //! paused, resumed and stopped.
 
-use crate::{State, Status};
+use crate::{Held, LONGEST_LINE, State, Status, Sum};
 use boustrophe_core::geometry::Point;
 use boustrophe_core::proof::{Action, Interpreter, acts, dynamics};
 use boustrophe_core::shop::Machine;
@@ -10,13 +10,17 @@ use std::io;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
 use tokio::io::{AsyncBufReadExt, AsyncReadExt, AsyncWriteExt, BufReader};
+use tokio::net::tcp::OwnedReadHalf;
 use tokio::net::{TcpListener, TcpStream};
-use tokio::time::Instant;
+use tokio::sync::Semaphore;
+use tokio::time::{Instant, timeout};
 
 /// Length of a step of the simulation.
 const TICK: Duration = Duration::from_millis(10);
-/// Longest line it takes; more is no program.
-const LONGEST: u64 = 4096;
+/// How long a new connection may take to say hello.
+const GREETING: Duration = Duration::from_secs(5);
+/// Connections at once; more are turned away.
+const MOST_CONNECTIONS: usize = 32;
 /// Lines of one program at most.
 const MOST_LINES: usize = 20_000_000;
 
@@ -26,12 +30,16 @@ pub struct Simulated {
     machine: Arc<Machine>,
     /// Machine seconds that pass in a second.
     speed: f64,
+    /// Whoever does not greet it with this is not obeyed.
+    token: Arc<str>,
     control: Arc<Mutex<Control>>,
 }
 
 #[derive(Default)]
 struct Control {
     state: State,
+    held: Option<Held>,
+    sum: Sum,
     reader: Interpreter,
     actions: Vec<Action>,
     timings: Vec<Timing>,
@@ -45,9 +53,14 @@ struct Control {
 }
 
 impl Simulated {
-    /// A machine that runs `speed` times faster than real time.
-    pub fn new(machine: Machine, speed: f64) -> Self {
-        Self { machine: Arc::new(machine), speed, control: Arc::default() }
+    /// A machine that runs `speed` times faster than real time and obeys whoever knows `token`.
+    pub fn new(machine: Machine, speed: f64, token: &str) -> Self {
+        Self { machine: Arc::new(machine), speed, token: token.into(), control: Arc::default() }
+    }
+
+    /// Answers the first line of a connection: `None` for whoever is not let in.
+    fn greeted(&self, line: &str) -> Option<String> {
+        (line.strip_prefix("hello ")? == &*self.token).then(|| format!("ok {} {}", self.machine.id, self.machine.name))
     }
 
     fn control(&self) -> std::sync::MutexGuard<'_, Control> {
@@ -85,10 +98,9 @@ impl Control {
     fn obey(&mut self, line: &str, machine: &Machine) -> Result<String, String> {
         let (word, rest) = line.split_once(' ').unwrap_or((line, ""));
         match word {
-            "hello" => Ok(format!("{} {}", machine.id, machine.name)),
             "load" => self.load(rest),
             "end" => self.end(machine),
-            "start" => self.change(&[State::Ready], State::Running),
+            "start" => self.start(rest),
             "pause" => self.change(&[State::Running], State::Paused),
             "resume" => self.change(&[State::Paused], State::Running),
             "stop" => self.change(&[State::Running, State::Paused, State::Ready, State::Loading], State::Stopped),
@@ -109,17 +121,27 @@ impl Control {
         }
     }
 
+    /// Starts what is held if it is what was asked for.
+    fn start(&mut self, rest: &str) -> Result<String, String> {
+        let held = self.held.as_ref().filter(|_| self.state != State::Loading).ok_or("no whole program is held")?;
+        if rest != format!("{} {}", held.run, held.sum) {
+            return Err(format!("another program is held: {} of run {}", held.name, held.run));
+        }
+        self.change(&[State::Ready], State::Running)
+    }
+
     fn load(&mut self, rest: &str) -> Result<String, String> {
         if matches!(self.state, State::Running | State::Paused) {
             return Err(format!("a program is {}", self.state));
         }
-        let expected = rest
-            .rsplit(' ')
-            .next()
-            .and_then(|n| n.parse().ok())
-            .filter(|n| (1..=MOST_LINES).contains(n))
-            .ok_or("load needs a name and a number of lines")?;
-        *self = Self { state: State::Loading, expected, ..Self::default() };
+        let words: Vec<&str> = rest.split(' ').collect();
+        let [name, lines, sum, run] = words[..] else {
+            return Err("load needs a name, a number of lines, a checksum and a run".into());
+        };
+        let expected = lines.parse().ok().filter(|n| (1..=MOST_LINES).contains(n)).ok_or("the number of lines is none")?;
+        let run = run.parse().map_err(|_| "the run is no number")?;
+        let held = Held { name: name.into(), sum: sum.into(), run };
+        *self = Self { state: State::Loading, expected, held: Some(held), ..Self::default() };
         Ok(String::new())
     }
 
@@ -128,6 +150,7 @@ impl Control {
             return Err(format!("line {n} was not expected"));
         }
         self.lines = n;
+        self.sum.line(text);
         if let Err(fault) = self.reader.line(text, &mut self.actions) {
             self.state = State::Fault;
             return Err(fault.to_string());
@@ -139,6 +162,10 @@ impl Control {
         if self.state != State::Loading || self.lines != self.expected || !self.reader.ended() {
             self.state = State::Fault;
             return Err(format!("the program is not whole: {} of {} lines", self.lines, self.expected));
+        }
+        if self.held.as_ref().is_none_or(|h| h.sum != self.sum.clone().finish()) {
+            self.state = State::Fault;
+            return Err("the program did not arrive as it was sent: its checksum differs".into());
         }
         let off_bed = |p: Point| p.x < -0.001 || p.y < -0.001 || p.x > machine.bed_width + 0.001 || p.y > machine.bed_height + 0.001;
         if self.actions.iter().any(|a| matches!(a, Action::Move { path, .. } if off_bed(path.end))) {
@@ -161,7 +188,14 @@ impl Control {
     }
 
     fn status(&self) -> Status {
-        let mut status = Status { state: self.state, of: self.expected, seconds: self.clock, total: self.total(), ..Status::default() };
+        let mut status = Status {
+            state: self.state,
+            of: self.expected,
+            seconds: self.clock,
+            total: self.total(),
+            held: self.held.clone(),
+            ..Status::default()
+        };
         let i = self.ends.partition_point(|e| *e <= self.clock);
         let done = self.actions[..i.min(self.actions.len())]
             .iter()
@@ -200,11 +234,16 @@ pub async fn serve(simulated: Simulated, listener: TcpListener) -> io::Result<()
             last = now;
         }
     });
+    let room = Arc::new(Semaphore::new(MOST_CONNECTIONS));
     let served = async {
         loop {
             let (stream, _) = listener.accept().await?;
-            let simulated = simulated.clone();
-            tokio::spawn(async move { converse(&simulated, stream).await });
+            let (Ok(place), simulated) = (Arc::clone(&room).try_acquire_owned(), simulated.clone()) else { continue };
+            tokio::spawn(async move {
+                let end = converse(&simulated, stream).await;
+                drop(place);
+                end
+            });
         }
     };
     let end: io::Result<()> = served.await;
@@ -216,10 +255,14 @@ async fn converse(simulated: &Simulated, stream: TcpStream) -> io::Result<()> {
     stream.set_nodelay(true)?;
     let (reader, mut writer) = stream.into_split();
     let mut reader = BufReader::new(reader);
+    let Ok(first) = timeout(GREETING, line_of(&mut reader)).await else { return Ok(()) };
+    let Some(welcome) = simulated.greeted(first?.trim_end()) else {
+        return writer.write_all(b"no this machine obeys only who greets it with its token\n").await;
+    };
+    writer.write_all(format!("{welcome}\n").as_bytes()).await?;
     loop {
-        let mut line = String::new();
-        let read = (&mut reader).take(LONGEST).read_line(&mut line).await?;
-        if read == 0 {
+        let line = line_of(&mut reader).await?;
+        if line.is_empty() {
             return Ok(());
         }
         let whole = line.ends_with('\n');
@@ -230,4 +273,11 @@ async fn converse(simulated: &Simulated, stream: TcpStream) -> io::Result<()> {
             return Ok(());
         }
     }
+}
+
+/// The next line, or as much of it as is taken; empty at the end.
+async fn line_of(reader: &mut BufReader<OwnedReadHalf>) -> io::Result<String> {
+    let mut line = Vec::new();
+    reader.take(LONGEST_LINE).read_until(b'\n', &mut line).await?;
+    Ok(String::from_utf8_lossy(&line).into_owned())
 }

@@ -1,25 +1,37 @@
-use crate::{Driver, Simulated, State, Status, serve};
+use crate::{Driver, DriverError, Link, Simulated, State, Status, checksum, serve};
 use boustrophe_core::shop::Shop;
+use proptest::prelude::*;
 use std::time::Duration;
 use tokio::net::TcpListener;
 
 const SQUARE: &str = "G21 G90\nM5\nG0 X10 Y10\nM3 S500\nG1 X60 Y10 F3000\nG1 X60 Y60\nG1 X10 Y60\nG1 X10 Y10\nM5\nM2";
 
-async fn lark(speed: f64) -> String {
+const TOKEN: &str = "beeswax";
+
+async fn lark(speed: f64) -> Link {
     let listener = TcpListener::bind("127.0.0.1:0").await.expect("a free port");
     let address = listener.local_addr().expect("its address").to_string();
     let machine = Shop::builtin().machine("lark").expect("lark").clone();
-    tokio::spawn(serve(Simulated::new(machine, speed), listener));
-    address
+    tokio::spawn(serve(Simulated::new(machine, speed, TOKEN), listener));
+    Link { address, token: TOKEN.into() }
+}
+
+/// A simulated Lark at its own panel.
+fn panel(speed: f64) -> Simulated {
+    Simulated::new(Shop::builtin().machine("lark").expect("lark").clone(), speed, TOKEN)
+}
+
+/// The line that announces a program.
+fn load(name: &str, program: &str, run: i32) -> String {
+    format!("load {name} {} {} {run}", program.lines().count(), checksum(program))
 }
 
 #[tokio::test]
 async fn a_program_runs_to_its_end() {
     let mut driver = Driver::connect(&lark(50.0).await).await.expect("connected");
-    assert_eq!(driver.ask("hello").await.expect("hello"), "lark Lark");
-    let seconds = driver.load("square", SQUARE).await.expect("loaded");
+    let seconds = driver.load("square", SQUARE, 7, || ()).await.expect("loaded");
     assert!((4.0..5.0).contains(&seconds), "200 mm at 50 mm/s and a little: {seconds}");
-    driver.ask("start").await.expect("started");
+    driver.ask(&format!("start 7 {}", checksum(SQUARE))).await.expect("started");
     let mut burned = false;
     for _ in 0..500 {
         let status = driver.status().await.expect("status");
@@ -36,22 +48,23 @@ async fn a_program_runs_to_its_end() {
 
 #[test]
 fn it_can_be_paused_resumed_and_stopped() {
-    let lark = Simulated::new(Shop::builtin().machine("lark").expect("lark").clone(), 1.0);
-    assert!(lark.answer("start").starts_with("no the machine is idle"));
-    assert_eq!(lark.answer(&format!("load square {}", SQUARE.lines().count())), "ok");
+    let lark = panel(1.0);
+    let start = format!("start 1 {}", checksum(SQUARE));
+    assert!(lark.answer(&start).starts_with("no no whole program"));
+    assert_eq!(lark.answer(&load("square", SQUARE, 1)), "ok");
     for (i, line) in SQUARE.lines().enumerate() {
         assert_eq!(lark.answer(&format!("{} {line}", i + 1)), format!("ok {}", i + 1));
     }
     let total: f64 = lark.answer("end")[3..].parse().expect("seconds");
     let status = || lark.answer("status")[3..].parse::<Status>().expect("status");
-    assert_eq!(lark.answer("start"), "ok");
+    assert_eq!(lark.answer(&start), "ok");
     lark.pass(1.0);
     assert_eq!(lark.answer("pause"), "ok");
     let held = status();
     assert!(held.state == State::Paused && !held.beam && held.x > 10.0, "{held}");
     lark.pass(10.0);
     assert_eq!(status().x, held.x, "nothing moves while paused");
-    assert!(lark.answer("load other 3").contains("paused"));
+    assert!(lark.answer("load other 3 00 2").contains("paused"));
     assert_eq!(lark.answer("resume"), "ok");
     lark.pass(total / 2.0);
     assert!(status().y > held.y);
@@ -62,15 +75,15 @@ fn it_can_be_paused_resumed_and_stopped() {
 
 #[test]
 fn what_is_wrong_is_refused() {
-    let lark = Simulated::new(Shop::builtin().machine("lark").expect("lark").clone(), 1.0);
+    let lark = panel(1.0);
     assert!(lark.answer("nonsense").starts_with("no "));
-    assert!(lark.answer("load x 0").starts_with("no "));
-    assert_eq!(lark.answer("load x 3"), "ok");
+    assert!(lark.answer("load x 0 00 1").starts_with("no ") && lark.answer("load x 3").starts_with("no "));
+    assert_eq!(lark.answer("load x 3 00 1"), "ok");
     assert!(lark.answer("2 G0 X1").contains("not expected"), "a line was lost");
     assert_eq!(lark.answer("1 G21"), "ok 1");
     assert!(lark.answer("end").contains("not whole"), "cut off");
     for (program, why) in [("G1 X5000 F100\nM2", "leaves the bed"), ("G1 X5\nM2", "before any feed"), ("G99 X5\nM2", "not understood")] {
-        assert_eq!(lark.answer("load y 2"), "ok");
+        assert_eq!(lark.answer(&load("y", program, 1)), "ok");
         let mut answers: Vec<String> = program.lines().enumerate().map(|(i, l)| lark.answer(&format!("{} {l}", i + 1))).collect();
         answers.push(lark.answer("end"));
         assert!(answers.iter().any(|a| a.contains(why)), "{program}: {answers:?}");
@@ -79,6 +92,109 @@ fn what_is_wrong_is_refused() {
 
 #[tokio::test]
 async fn nobody_there_is_said() {
-    let Err(error) = Driver::connect("127.0.0.1:1").await else { panic!("nobody listens on port 1") };
+    let Err(error) = Driver::connect(&Link { address: "127.0.0.1:1".into(), token: TOKEN.into() }).await else {
+        panic!("nobody listens on port 1")
+    };
     assert!(error.to_string().contains("does not answer"));
+}
+
+#[test]
+fn only_the_program_that_was_asked_for_is_started() {
+    let lark = panel(1.0);
+    assert_eq!(lark.answer(&load("square", SQUARE, 4)), "ok");
+    for (i, line) in SQUARE.lines().enumerate() {
+        assert_eq!(lark.answer(&format!("{} {line}", i + 1)), format!("ok {}", i + 1));
+    }
+    assert!(lark.answer("end").starts_with("ok "));
+    for wrong in ["start".to_owned(), format!("start 5 {}", checksum(SQUARE)), format!("start 4 {}", checksum("M2"))] {
+        assert!(lark.answer(&wrong).starts_with("no another program is held: square of run 4"), "{wrong}");
+    }
+    let status: Status = lark.answer("status")[3..].parse().expect("status");
+    let held = status.held.expect("a program");
+    assert!(held.name == "square" && held.run == 4 && held.sum == checksum(SQUARE) && status.state == State::Ready);
+    // A line that changed on its way.
+    assert_eq!(lark.answer(&load("square", SQUARE, 5)), "ok");
+    for (i, line) in SQUARE.replace("X60", "X61").lines().enumerate() {
+        lark.answer(&format!("{} {line}", i + 1));
+    }
+    assert!(lark.answer("end").contains("its checksum differs"));
+}
+
+#[tokio::test]
+async fn whoever_does_not_know_the_token_is_not_obeyed() {
+    use tokio::io::{AsyncReadExt, AsyncWriteExt};
+    let link = lark(1.0).await;
+    let stranger = Link { token: "honey".into(), ..link.clone() };
+    assert!(matches!(Driver::connect(&stranger).await, Err(DriverError::Refused { .. })));
+    // What a web page's request looks like from here, an order without greeting, and a line without end.
+    for bytes in ["POST / HTTP/1.1\r\nHost: x\r\n\r\nstop\n", "stop\nstatus\n", &"a".repeat(5000)] {
+        let mut stream = tokio::net::TcpStream::connect(&link.address).await.expect("connected");
+        stream.write_all(bytes.as_bytes()).await.expect("sent");
+        let mut answer = Vec::new();
+        // It may be cut off with what was not read; what it answered comes first.
+        let _ = stream.read_to_end(&mut answer).await;
+        let answer = String::from_utf8_lossy(&answer);
+        assert!(answer.is_empty() || answer.starts_with("no this machine obeys") && answer.lines().count() == 1, "{answer}");
+    }
+    assert_eq!(Driver::connect(&link).await.expect("let in").status().await.expect("status").state, State::Idle);
+}
+
+/// A controller that answers every line with the same bytes.
+async fn stubborn(answer: Vec<u8>) -> Link {
+    use tokio::io::{AsyncReadExt, AsyncWriteExt};
+    let listener = TcpListener::bind("127.0.0.1:0").await.expect("a free port");
+    let address = listener.local_addr().expect("its address").to_string();
+    tokio::spawn(async move {
+        while let Ok((mut stream, _)) = listener.accept().await {
+            let answer = answer.clone();
+            tokio::spawn(async move {
+                let mut greeting = [0; 64];
+                let _ = stream.read(&mut greeting).await;
+                let _ = stream.write_all(b"ok lark Lark\n").await;
+                while matches!(stream.read(&mut greeting).await, Ok(1..)) {
+                    if stream.write_all(&answer).await.is_err() {
+                        return;
+                    }
+                }
+            });
+        }
+    });
+    Link { address, token: TOKEN.into() }
+}
+
+#[tokio::test]
+async fn answers_that_make_no_sense_are_said_and_bounded() {
+    for (answer, why) in [
+        ("ok running x=NaN y=0\n".to_owned(), "is no figure"),
+        ("ok running seconds=inf\n".to_owned(), "is no figure"),
+        ("ok running line=-3\n".to_owned(), "is no figure"),
+        ("ok dancing x=1\n".to_owned(), "“dancing” is no state"),
+        ("okay\n".to_owned(), "not understood"),
+        ("\n".to_owned(), "not understood"),
+        ("x".repeat(100_000), "not understood"),
+    ] {
+        let mut driver = Driver::connect(&stubborn(answer.clone().into_bytes()).await).await.expect("greeted");
+        let error = driver.status().await.expect_err("no status").to_string();
+        assert!(error.contains(why) && error.len() < 300, "{}: {error}", answer.chars().take(40).collect::<String>());
+    }
+    let mut driver = Driver::connect(&stubborn(Vec::new()).await).await.expect("greeted");
+    assert!(matches!(driver.status().await, Err(DriverError::Silent(_))), "silence is told");
+}
+
+proptest! {
+    /// What is said of a machine is understood as it was meant; whatever else comes is taken without panic and is finite.
+    #[test]
+    fn a_status_comes_back(x in -1e4..1e4_f64, line in 0..1_000_000_usize, seconds in 0.0..1e6_f64, run in 0..i32::MAX) {
+        let held = Some(super::Held { name: "a.nc".into(), sum: checksum("M2"), run });
+        let status = Status { state: State::Running, x, line, of: line, seconds, total: seconds, held, ..Status::default() };
+        let back: Status = status.to_string().parse().expect("understood");
+        prop_assert!((back.x - x).abs() < 0.001 && back.line == line && back.held == status.held);
+    }
+
+    #[test]
+    fn strange_answers_do_no_harm(text in "(running|idle|paused)?( (x|y|line|of|seconds|total|run|sum)=[-+0-9.eENnaIif]{0,12}){0,8}") {
+        if let Ok(s) = text.parse::<Status>() {
+            prop_assert!(s.x.is_finite() && s.y.is_finite() && s.seconds.is_finite() && s.total.is_finite());
+        }
+    }
 }

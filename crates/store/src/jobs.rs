@@ -1,6 +1,7 @@
 //! Jobs, their files and revisions.
 
-use crate::schema::{files, jobs, revisions, searches};
+use crate::schema::{files, job_files, jobs, revisions, searches};
+use crate::unknown::carry_over;
 use crate::{Store, StoreError, now};
 use boustrophe_core::decisions::Decisions;
 use boustrophe_core::ledger::Ledger;
@@ -25,6 +26,8 @@ pub struct Job {
     pub baseline: Option<i32>,
     /// When it came.
     pub created_at: String,
+    /// Put away: no longer on the floor.
+    pub archived: bool,
 }
 
 /// One revision of a job.
@@ -69,6 +72,35 @@ impl Row {
     }
 }
 
+/// Decisions as they are stored: only what reads back as what it is. A figure that is no number would be written as `null`
+/// and could never be read again.
+fn written(decisions: &Decisions) -> Result<String, StoreError> {
+    let json = serde_json::to_string(decisions)?;
+    match serde_json::from_str::<Decisions>(&json) {
+        Ok(_) => Ok(json),
+        Err(e) => Err(StoreError::Unkeepable(e.to_string())),
+    }
+}
+
+/// Files that decisions name.
+fn named(decisions: &Decisions) -> impl Iterator<Item = &str> {
+    decisions.drawings.iter().flat_map(|d| std::iter::once(d.file.as_str()).chain(d.before.as_ref().map(|b| b.0.as_str())))
+}
+
+fn note_files<'a>(c: &mut SqliteConnection, job: i32, hashes: impl Iterator<Item = &'a str>) -> QueryResult<()> {
+    let rows: Vec<_> = hashes.map(|h| (job_files::job_id.eq(job), job_files::hash.eq(h))).collect();
+    for row in rows {
+        diesel::insert_or_ignore_into(job_files::table).values(row).execute(c)?;
+    }
+    Ok(())
+}
+
+/// Refuses what was wanted on another revision than the one in force.
+fn still_at(c: &mut SqliteConnection, job: i32, shown: i32) -> Result<(), StoreError> {
+    let head: Option<i32> = jobs::table.find(job).select(jobs::head).first(c)?;
+    if head == Some(shown) { Ok(()) } else { Err(StoreError::Moved { head: head.unwrap_or(0) }) }
+}
+
 /// Makes a revision the job's head, and notes that none was in force later.
 fn put_in_force(c: &mut SqliteConnection, job: i32, revision: i32) -> QueryResult<()> {
     let last: Option<i32> = revisions::table.filter(revisions::job_id.eq(job)).select(max(revisions::in_force)).first(c)?;
@@ -80,8 +112,8 @@ fn put_in_force(c: &mut SqliteConnection, job: i32, revision: i32) -> QueryResul
 impl Store {
     /// Adds a job with a first, empty revision.
     pub fn add_job(&self, name: &str, person: &str, due: Option<&str>, decisions: &Decisions) -> Result<Job, StoreError> {
-        let json = serde_json::to_string(decisions)?;
-        self.connection().transaction(|c| {
+        let json = written(decisions)?;
+        self.connection()?.immediate_transaction(|c| {
             let job: Job = diesel::insert_into(jobs::table)
                 .values((jobs::name.eq(name), jobs::person.eq(person), jobs::due.eq(due), jobs::created_at.eq(now())))
                 .returning(Job::as_returning())
@@ -96,18 +128,19 @@ impl Store {
                 .returning(revisions::id)
                 .get_result(c)?;
             diesel::update(jobs::table.find(job.id)).set(jobs::head.eq(first)).execute(c)?;
+            note_files(c, job.id, named(decisions))?;
             Ok(Job { head: Some(first), ..job })
         })
     }
 
     /// All jobs, the newest first.
     pub fn jobs(&self) -> Result<Vec<Job>, StoreError> {
-        Ok(jobs::table.order(jobs::id.desc()).select(Job::as_select()).load(&mut *self.connection())?)
+        Ok(jobs::table.order(jobs::id.desc()).select(Job::as_select()).load(&mut self.connection()?)?)
     }
 
     /// One job.
     pub fn job(&self, id: i32) -> Result<Job, StoreError> {
-        let found = jobs::table.find(id).select(Job::as_select()).first(&mut *self.connection()).optional()?;
+        let found = jobs::table.find(id).select(Job::as_select()).first(&mut self.connection()?).optional()?;
         found.ok_or(StoreError::Missing { what: "job", id: i64::from(id) })
     }
 
@@ -117,7 +150,7 @@ impl Store {
             .filter(revisions::job_id.eq(job))
             .filter(revisions::id.eq(id))
             .select(Row::as_select())
-            .first(&mut *self.connection())
+            .first(&mut self.connection()?)
             .optional()?;
         found.ok_or(StoreError::Missing { what: "revision", id: i64::from(id) })?.read()
     }
@@ -128,18 +161,24 @@ impl Store {
             .filter(revisions::job_id.eq(job))
             .order(revisions::id.asc())
             .select(Row::as_select())
-            .load(&mut *self.connection())?;
+            .load(&mut self.connection()?)?;
         rows.into_iter().map(Row::read).collect()
     }
 
     /// Adds a revision made on `parent` and puts it in force; refused when another revision is in force by now.
     pub fn add_revision(&self, job: i32, parent: i32, label: &str, decisions: &Decisions) -> Result<i32, StoreError> {
-        let json = serde_json::to_string(decisions)?;
-        self.connection().transaction(|c| {
-            let head: Option<i32> = jobs::table.find(job).select(jobs::head).first(c)?;
-            if head != Some(parent) {
-                return Err(StoreError::Moved { head: head.unwrap_or(0) });
+        let mut json = written(decisions)?;
+        self.connection()?.immediate_transaction(|c| {
+            still_at(c, job, parent)?;
+            let stored: String = revisions::table.find(parent).select(revisions::decisions).first(c)?;
+            if let (Ok(stored), Ok(known)) = (serde_json::from_str(&stored), serde_json::from_str::<Decisions>(&stored)) {
+                let (known, mut after) = (serde_json::to_value(&known)?, serde_json::to_value(decisions)?);
+                if stored != known {
+                    carry_over(&stored, &known, &mut after);
+                    json = after.to_string();
+                }
             }
+            note_files(c, job, named(decisions))?;
             let id: i32 = diesel::insert_into(revisions::table)
                 .values((
                     revisions::job_id.eq(job),
@@ -158,15 +197,15 @@ impl Store {
     /// Writes the figures of a revision down.
     pub fn set_ledger(&self, revision: i32, ledger: &Ledger) -> Result<(), StoreError> {
         let json = serde_json::to_string(ledger)?;
-        diesel::update(revisions::table.find(revision)).set(revisions::ledger.eq(json)).execute(&mut *self.connection())?;
+        diesel::update(revisions::table.find(revision)).set(revisions::ledger.eq(json)).execute(&mut self.connection()?)?;
         Ok(())
     }
 
-    /// Puts the revision before the present one in force; `None` when there is none.
-    pub fn undo(&self, job: i32) -> Result<Option<i32>, StoreError> {
-        self.connection().transaction(|c| {
-            let head: Option<i32> = jobs::table.find(job).select(jobs::head).first(c)?;
-            let parent: Option<i32> = revisions::table.find(head.unwrap_or(0)).select(revisions::parent).first(c)?;
+    /// Puts the revision before the one `shown` in force; `None` when there is none. Refused when another is in force by now.
+    pub fn undo(&self, job: i32, shown: i32) -> Result<Option<i32>, StoreError> {
+        self.connection()?.immediate_transaction(|c| {
+            still_at(c, job, shown)?;
+            let parent: Option<i32> = revisions::table.find(shown).select(revisions::parent).first(c)?;
             if let Some(parent) = parent {
                 put_in_force(c, job, parent)?;
             }
@@ -174,14 +213,14 @@ impl Store {
         })
     }
 
-    /// Puts a revision that was made on the present one in force, the one that was so last: where undo came from. `None`
-    /// when there is none.
-    pub fn redo(&self, job: i32) -> Result<Option<i32>, StoreError> {
-        self.connection().transaction(|c| {
-            let head: Option<i32> = jobs::table.find(job).select(jobs::head).first(c)?;
+    /// Puts a revision that was made on the one `shown` in force, the one that was so last: where undo came from. `None`
+    /// when there is none. Refused when another is in force by now.
+    pub fn redo(&self, job: i32, shown: i32) -> Result<Option<i32>, StoreError> {
+        self.connection()?.immediate_transaction(|c| {
+            still_at(c, job, shown)?;
             let child: Option<i32> = revisions::table
                 .filter(revisions::job_id.eq(job))
-                .filter(revisions::parent.eq(head))
+                .filter(revisions::parent.eq(shown))
                 .order((revisions::in_force.desc(), revisions::id.desc()))
                 .select(revisions::id)
                 .first(c)
@@ -193,15 +232,60 @@ impl Store {
         })
     }
 
+    /// The revision before one, where it is of this job and has one; its decisions are not looked at.
+    pub fn before(&self, job: i32, revision: i32) -> Result<Option<i32>, StoreError> {
+        let mine = revisions::table.filter(revisions::job_id.eq(job)).filter(revisions::id.eq(revision));
+        let parent: Option<Option<i32>> = mine.select(revisions::parent).first(&mut self.connection()?).optional()?;
+        Ok(parent.flatten())
+    }
+
     /// Puts any revision of the job in force.
     pub fn go_to(&self, job: i32, revision: i32) -> Result<(), StoreError> {
         self.revision(job, revision)?;
-        Ok(self.connection().transaction(|c| put_in_force(c, job, revision))?)
+        Ok(self.connection()?.immediate_transaction(|c| put_in_force(c, job, revision))?)
+    }
+
+    /// Puts a job away, or back on the floor.
+    pub fn archive(&self, job: i32, away: bool) -> Result<(), StoreError> {
+        self.job(job)?;
+        diesel::update(jobs::table.find(job)).set(jobs::archived.eq(away)).execute(&mut self.connection()?)?;
+        Ok(())
+    }
+
+    /// Deletes a job with all its revisions and runs, and the files that no other job names.
+    pub fn delete_job(&self, job: i32) -> Result<(), StoreError> {
+        self.job(job)?;
+        self.connection()?.immediate_transaction(|c| {
+            let mine: Vec<String> = job_files::table.filter(job_files::job_id.eq(job)).select(job_files::hash).load(c)?;
+            diesel::delete(jobs::table.find(job)).execute(c)?;
+            let kept: Vec<String> = job_files::table.filter(job_files::hash.eq_any(&mine)).select(job_files::hash).load(c)?;
+            let free: Vec<&String> = mine.iter().filter(|h| !kept.contains(h)).collect();
+            diesel::delete(files::table.filter(files::hash.eq_any(free))).execute(c)?;
+            Ok(())
+        })
+    }
+
+    /// Notes which files jobs name, for jobs of a time when that was not noted.
+    pub(crate) fn note_files(&self) -> Result<(), StoreError> {
+        self.connection()?.immediate_transaction(|c| {
+            let noted = job_files::table.select(job_files::job_id);
+            let rows: Vec<(i32, String)> = revisions::table
+                .filter(revisions::job_id.ne_all(noted))
+                .filter(revisions::decisions.like("%\"file\":%"))
+                .select((revisions::job_id, revisions::decisions))
+                .load(c)?;
+            for (job, decisions) in rows {
+                if let Ok(decisions) = serde_json::from_str::<Decisions>(&decisions) {
+                    note_files(c, job, named(&decisions))?;
+                }
+            }
+            Ok(())
+        })
     }
 
     /// Chooses the revision that figures are compared with.
     pub fn set_baseline(&self, job: i32, revision: Option<i32>) -> Result<(), StoreError> {
-        diesel::update(jobs::table.find(job)).set(jobs::baseline.eq(revision)).execute(&mut *self.connection())?;
+        diesel::update(jobs::table.find(job)).set(jobs::baseline.eq(revision)).execute(&mut self.connection()?)?;
         Ok(())
     }
 
@@ -209,31 +293,31 @@ impl Store {
     pub fn add_file(&self, hash: &str, name: &str, bytes: &[u8]) -> Result<(), StoreError> {
         diesel::insert_or_ignore_into(files::table)
             .values((files::hash.eq(hash), files::name.eq(name), files::bytes.eq(bytes), files::added_at.eq(now())))
-            .execute(&mut *self.connection())?;
+            .execute(&mut self.connection()?)?;
         Ok(())
     }
 
     /// A file's bytes.
     pub fn file(&self, hash: &str) -> Result<Vec<u8>, StoreError> {
-        let found = files::table.find(hash).select(files::bytes).first(&mut *self.connection()).optional()?;
+        let found = files::table.find(hash).select(files::bytes).first(&mut self.connection()?).optional()?;
         found.ok_or(StoreError::Missing { what: "file", id: 0 })
     }
 
     /// Notes that a nest is being searched for a job, or that it no longer is.
     pub fn set_search(&self, job: i32, revision: Option<i32>) -> Result<(), StoreError> {
-        let mut c = self.connection();
+        let mut c = self.connection()?;
         match revision {
             Some(revision) => diesel::replace_into(searches::table)
                 .values((searches::job_id.eq(job), searches::revision.eq(revision), searches::started_at.eq(now())))
-                .execute(&mut *c)?,
-            None => diesel::delete(searches::table.find(job)).execute(&mut *c)?,
+                .execute(&mut c)?,
+            None => diesel::delete(searches::table.find(job)).execute(&mut c)?,
         };
         Ok(())
     }
 
     /// True when a nest of this job was being searched when the shop was last shut.
     pub fn was_searching(&self, job: i32) -> Result<bool, StoreError> {
-        let n: i64 = searches::table.filter(searches::job_id.eq(job)).count().get_result(&mut *self.connection())?;
+        let n: i64 = searches::table.filter(searches::job_id.eq(job)).count().get_result(&mut self.connection()?)?;
         Ok(n > 0)
     }
 }

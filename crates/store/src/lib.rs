@@ -3,22 +3,27 @@
 //! Every change is one transaction; what was accepted is on disk before the answer goes out. Undo and redo move a job's
 //! `head`, nothing is ever overwritten.
 
+mod cards;
 mod jobs;
 mod runs;
 mod schema;
 mod settings;
 #[cfg(test)]
 mod tests;
+mod unknown;
 
+pub use cards::Card;
 pub use jobs::{Job, Revision};
-pub use runs::{NewRun, Run};
+pub use runs::{Heard, NewRun, Run, Tick};
 pub use settings::{Setting, SettingChange};
 
 use diesel::connection::SimpleConnection;
 use diesel::prelude::*;
+use diesel::r2d2::{ConnectionManager, CustomizeConnection, Pool, PooledConnection};
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
+use std::fs::{File, TryLockError};
 use std::path::Path;
-use std::sync::{Mutex, MutexGuard, PoisonError};
+use std::time::Duration;
 use time::OffsetDateTime;
 use time::format_description::well_known::Rfc3339;
 
@@ -35,6 +40,25 @@ pub enum StoreError {
         /// What SQLite says.
         reason: String,
     },
+    /// Another server has the folder open.
+    #[error("the shop in {path} is open already; shut the other one first, or choose another folder with --data.")]
+    InUse {
+        /// The folder.
+        path: String,
+    },
+    /// It was written by a later version.
+    #[error(
+        "the shop in {path} was written by a newer Boustrophe (its data has “{migration}”, which is not known here); open it with that one. Nothing was changed."
+    )]
+    Newer {
+        /// The file.
+        path: String,
+        /// What is not known.
+        migration: String,
+    },
+    /// All connections were taken for too long.
+    #[error("the shop's data is too busy just now ({0}); try again in a moment.")]
+    Busy(String),
     /// It is not there.
     #[error("there is no {what} {id}; it may have been removed. Go back to the floor.")]
     Missing {
@@ -52,33 +76,101 @@ pub enum StoreError {
     /// SQLite refused.
     #[error("the shop's data could not be read or written: {0}")]
     Sqlite(#[from] diesel::result::Error),
+    /// A thing of the shop's book is another by now.
+    #[error("this has been changed since the page was loaded")]
+    Changed {
+        /// Its kind and name.
+        what: (String, String),
+    },
+    /// What is to be stored could not be read back: a figure in it is none.
+    #[error("this cannot be kept, for it could not be read again ({0}); a figure in it is no number. Nothing was changed.")]
+    Unkeepable(String),
     /// What was stored is not understood.
     #[error("stored decisions are not understood: {0}")]
     Json(#[from] serde_json::Error),
 }
 
+/// Connections at most: readers do not wait for a large file to be written.
+const CONNECTIONS: u32 = 4;
+/// How long a connection, or another's writing, is waited for.
+const WAIT: Duration = Duration::from_secs(10);
+
 /// An open shop.
 pub struct Store {
-    connection: Mutex<SqliteConnection>,
+    pool: Pool<ConnectionManager<SqliteConnection>>,
+    /// Held as long as the shop is open, so that no second server opens it.
+    _lock: File,
+}
+
+#[derive(Debug)]
+struct Pragmas;
+
+impl CustomizeConnection<SqliteConnection, diesel::r2d2::Error> for Pragmas {
+    fn on_acquire(&self, c: &mut SqliteConnection) -> Result<(), diesel::r2d2::Error> {
+        let wait = WAIT.as_millis();
+        c.batch_execute(&format!("PRAGMA busy_timeout = {wait}; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;"))
+            .map_err(diesel::r2d2::Error::QueryError)
+    }
 }
 
 impl Store {
-    /// Opens the shop in a folder, created and brought up to date as needed.
+    /// Opens the shop in a folder, created and brought up to date as needed. Its files are for their owner alone.
     pub fn open(folder: &Path) -> Result<Self, StoreError> {
         let path = folder.join("shop.sqlite");
         let failed = |reason: String| StoreError::Open { path: path.display().to_string(), reason };
         std::fs::create_dir_all(folder).map_err(|e| failed(e.to_string()))?;
-        let mut connection = SqliteConnection::establish(&path.to_string_lossy()).map_err(|e| failed(e.to_string()))?;
-        connection
-            .batch_execute("PRAGMA busy_timeout = 5000; PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL; PRAGMA foreign_keys = ON;")
+        let lock = private(&folder.join("shop.lock")).map_err(|e| failed(e.to_string()))?;
+        match lock.try_lock() {
+            Ok(()) => {}
+            Err(TryLockError::WouldBlock) => return Err(StoreError::InUse { path: folder.display().to_string() }),
+            Err(TryLockError::Error(e)) => return Err(failed(e.to_string())),
+        }
+        private(&path).map_err(|e| failed(e.to_string()))?;
+        let mut first = SqliteConnection::establish(&path.to_string_lossy()).map_err(|e| failed(e.to_string()))?;
+        first.batch_execute("PRAGMA busy_timeout = 5000; PRAGMA journal_mode = WAL;").map_err(|e| failed(e.to_string()))?;
+        if let Some(migration) = unknown_migration(&mut first).map_err(failed)? {
+            return Err(StoreError::Newer { path: path.display().to_string(), migration });
+        }
+        first.run_pending_migrations(MIGRATIONS).map_err(|e| failed(e.to_string()))?;
+        drop(first);
+        let pool = Pool::builder()
+            .max_size(CONNECTIONS)
+            .min_idle(Some(1))
+            .connection_timeout(WAIT)
+            .connection_customizer(Box::new(Pragmas))
+            .build(ConnectionManager::new(path.to_string_lossy()))
             .map_err(|e| failed(e.to_string()))?;
-        connection.run_pending_migrations(MIGRATIONS).map_err(|e| failed(e.to_string()))?;
-        Ok(Self { connection: Mutex::new(connection) })
+        let store = Self { pool, _lock: lock };
+        store.note_files()?;
+        Ok(store)
     }
 
-    fn connection(&self) -> MutexGuard<'_, SqliteConnection> {
-        self.connection.lock().unwrap_or_else(PoisonError::into_inner)
+    fn connection(&self) -> Result<PooledConnection<ConnectionManager<SqliteConnection>>, StoreError> {
+        self.pool.get().map_err(|e| StoreError::Busy(e.to_string()))
     }
+}
+
+/// A file that only its owner may read and write, made where it is not there. SQLite gives its side files the same rights.
+fn private(path: &Path) -> std::io::Result<File> {
+    let mut options = File::options();
+    options.create(true).truncate(false).read(true).write(true);
+    #[cfg(unix)]
+    std::os::unix::fs::OpenOptionsExt::mode(&mut options, 0o600);
+    let file = options.open(path)?;
+    #[cfg(unix)]
+    file.set_permissions(std::os::unix::fs::PermissionsExt::from_mode(0o600))?;
+    Ok(file)
+}
+
+/// The name of a migration in the data that is not known here, if there is one.
+fn unknown_migration(c: &mut SqliteConnection) -> Result<Option<String>, String> {
+    let known: Vec<String> = diesel::migration::MigrationSource::<diesel::sqlite::Sqlite>::migrations(&MIGRATIONS)
+        .map_err(|e| e.to_string())?
+        .iter()
+        .map(|m| m.name().version().to_string())
+        .collect();
+    let applied = c.applied_migrations().map_err(|e| e.to_string())?;
+    Ok(applied.iter().map(ToString::to_string).find(|a| !known.contains(a)))
 }
 
 /// Now, as stored.

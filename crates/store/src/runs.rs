@@ -1,6 +1,6 @@
 //! Runs of programs on machines.
 
-use crate::schema::runs;
+use crate::schema::{run_ticks, runs};
 use crate::{Store, StoreError, now};
 use diesel::prelude::*;
 
@@ -22,7 +22,8 @@ pub struct Run {
     pub file_name: String,
     /// The program as sent.
     pub program: String,
-    /// State, in the protocol's words, or `lost`.
+    /// `waiting` in the machine's queue, `sending`, then a state in the protocol's words; `lost` where the machine no longer
+    /// knows of it, `withdrawn` where it was taken out of the queue.
     pub state: String,
     /// What else there is to say.
     pub detail: String,
@@ -34,6 +35,47 @@ pub struct Run {
     pub created_at: String,
     /// When it ended.
     pub ended_at: Option<String>,
+    /// Checksum of the program.
+    pub sum: String,
+    /// Line of the program that the machine was last heard at, from 1.
+    pub line: i32,
+    /// Pieces of work in the program, and how many of them were finished when the machine was last heard.
+    pub cuts: i32,
+    /// See `cuts`.
+    pub cuts_done: i32,
+    /// When the machine was last heard of it.
+    pub heard_at: Option<String>,
+}
+
+/// What a machine was heard to say of a run.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Heard {
+    /// State, as in [`Run::state`].
+    pub state: String,
+    /// What else there is to say.
+    pub detail: String,
+    /// Machine seconds run.
+    pub seconds: f64,
+    /// Line of the program, from 1.
+    pub line: i32,
+    /// Pieces of work finished.
+    pub cuts_done: i32,
+    /// True where this closes the run.
+    pub ended: bool,
+}
+
+/// A tick on a run's list.
+#[derive(Clone, Debug, PartialEq, Eq, Queryable, Selectable, Insertable)]
+#[diesel(table_name = run_ticks)]
+pub struct Tick {
+    /// Run.
+    pub run_id: i32,
+    /// What was ticked.
+    pub item: String,
+    /// Who did.
+    pub person: String,
+    /// When.
+    pub at: String,
 }
 
 /// A run to be made.
@@ -50,12 +92,16 @@ pub struct NewRun<'a> {
     pub file_name: &'a str,
     /// The program.
     pub program: &'a str,
+    /// Checksum of the program.
+    pub sum: &'a str,
+    /// Pieces of work in it.
+    pub cuts: i32,
     /// Seconds it is expected to take.
     pub total: f64,
 }
 
 impl Store {
-    /// Adds a run that waits to be sent.
+    /// Adds a run at the end of its machine's queue.
     pub fn add_run(&self, run: &NewRun) -> Result<i32, StoreError> {
         let values = (
             runs::job_id.eq(run.job),
@@ -64,41 +110,92 @@ impl Store {
             runs::machine.eq(run.machine),
             runs::file_name.eq(run.file_name),
             runs::program.eq(run.program),
-            runs::state.eq("sending"),
+            runs::state.eq("waiting"),
             runs::detail.eq(""),
             runs::seconds.eq(0.0),
             runs::total.eq(run.total),
             runs::created_at.eq(now()),
+            runs::sum.eq(run.sum),
+            runs::cuts.eq(run.cuts),
         );
-        Ok(diesel::insert_into(runs::table).values(values).returning(runs::id).get_result(&mut *self.connection())?)
+        Ok(diesel::insert_into(runs::table).values(values).returning(runs::id).get_result(&mut self.connection()?)?)
+    }
+
+    /// The program of a run, as it was sent.
+    pub fn program(&self, run: i32) -> Result<String, StoreError> {
+        let found = runs::table.find(run).select(runs::program).first(&mut self.connection()?).optional()?;
+        found.ok_or(StoreError::Missing { what: "run", id: i64::from(run) })
     }
 
     /// One run.
     pub fn run(&self, id: i32) -> Result<Run, StoreError> {
-        let found = runs::table.find(id).select(Run::as_select()).first(&mut *self.connection()).optional()?;
+        let found = runs::table.find(id).select(Run::as_select()).first(&mut self.connection()?).optional()?;
         found.ok_or(StoreError::Missing { what: "run", id: i64::from(id) })
     }
 
     /// A job's runs, the newest first.
     pub fn runs_of(&self, job: i32) -> Result<Vec<Run>, StoreError> {
-        Ok(runs::table.filter(runs::job_id.eq(job)).order(runs::id.desc()).select(Run::as_select()).load(&mut *self.connection())?)
+        Ok(runs::table.filter(runs::job_id.eq(job)).order(runs::id.desc()).select(Run::as_select()).load(&mut self.connection()?)?)
     }
 
-    /// Notes how a run stands; `ended` closes it.
-    pub fn set_run(&self, id: i32, state: &str, detail: &str, seconds: f64, ended: bool) -> Result<(), StoreError> {
-        let end = ended.then(now);
-        diesel::update(runs::table.find(id))
-            .set((runs::state.eq(state), runs::detail.eq(detail), runs::seconds.eq(seconds), runs::ended_at.eq(end)))
-            .execute(&mut *self.connection())?;
+    /// Runs of a machine that have not ended, the first in its queue first.
+    pub fn open_runs(&self, machine: &str) -> Result<Vec<Run>, StoreError> {
+        let open = runs::table.filter(runs::machine.eq(machine)).filter(runs::ended_at.is_null());
+        Ok(open.order(runs::id.asc()).select(Run::as_select()).load(&mut self.connection()?)?)
+    }
+
+    /// The last run before this one that burned some of the same sheet and did not come to its end.
+    pub fn broken_off(&self, run: &Run) -> Result<Option<Run>, StoreError> {
+        let earlier = runs::table
+            .filter(runs::job_id.eq(run.job_id))
+            .filter(runs::sheet.eq(run.sheet))
+            .filter(runs::id.lt(run.id))
+            .order(runs::id.desc())
+            .select(Run::as_select());
+        let last: Option<Run> = earlier.first(&mut self.connection()?).optional()?;
+        Ok(last.filter(|l| l.state != "done" && (l.seconds > 0.0 || l.line > 0)))
+    }
+
+    /// Notes what a machine was heard to say of a run. What has ended stays as it ended.
+    pub fn set_run(&self, id: i32, heard: &Heard) -> Result<(), StoreError> {
+        let end = heard.ended.then(now);
+        let values = (
+            runs::state.eq(&heard.state),
+            runs::detail.eq(&heard.detail),
+            runs::seconds.eq(heard.seconds),
+            runs::line.eq(heard.line),
+            runs::cuts_done.eq(heard.cuts_done),
+            runs::heard_at.eq(now()),
+            runs::ended_at.eq(end),
+        );
+        diesel::update(runs::table.find(id)).filter(runs::ended_at.is_null()).set(values).execute(&mut self.connection()?)?;
         Ok(())
     }
 
-    /// Runs that were under way when the shop was shut: nobody watches them any more.
-    pub fn close_lost_runs(&self) -> Result<usize, StoreError> {
-        let open = runs::table.filter(runs::ended_at.is_null());
-        let detail = "the shop was shut while it ran; look at the machine before anything else";
-        Ok(diesel::update(open)
-            .set((runs::state.eq("lost"), runs::detail.eq(detail), runs::ended_at.eq(now())))
-            .execute(&mut *self.connection())?)
+    /// Puts a run that the machine has not taken in back into its queue, or takes it out of it (`withdrawn`).
+    pub fn requeue(&self, id: i32, state: &str, detail: &str) -> Result<(), StoreError> {
+        let end = (state == "withdrawn").then(now);
+        diesel::update(runs::table.find(id))
+            .filter(runs::ended_at.is_null())
+            .set((runs::state.eq(state), runs::detail.eq(detail), runs::ended_at.eq(end)))
+            .execute(&mut self.connection()?)?;
+        Ok(())
+    }
+
+    /// Ticks a thing on a run's list, or takes the tick off. A tick that is there stays whose it is.
+    pub fn tick(&self, run: i32, item: &str, person: &str, on: bool) -> Result<(), StoreError> {
+        let mut c = self.connection()?;
+        if on {
+            let tick = Tick { run_id: run, item: item.into(), person: person.into(), at: now() };
+            diesel::insert_or_ignore_into(run_ticks::table).values(&tick).execute(&mut c)?;
+        } else {
+            diesel::delete(run_ticks::table.find((run, item))).execute(&mut c)?;
+        }
+        Ok(())
+    }
+
+    /// What is ticked on a run's list.
+    pub fn ticks(&self, run: i32) -> Result<Vec<Tick>, StoreError> {
+        Ok(run_ticks::table.filter(run_ticks::run_id.eq(run)).select(Tick::as_select()).load(&mut self.connection()?)?)
     }
 }

@@ -17,6 +17,7 @@ diesel::table! {
         head -> Nullable<Integer>,
         baseline -> Nullable<Integer>,
         created_at -> Text,
+        archived -> Bool,
     }
 }
 diesel::table! {
@@ -53,6 +54,33 @@ diesel::table! {
         total -> Double,
         created_at -> Text,
         ended_at -> Nullable<Text>,
+        sum -> Text,
+        line -> Integer,
+        cuts -> Integer,
+        cuts_done -> Integer,
+        heard_at -> Nullable<Text>,
+    }
+}
+diesel::table! {
+    run_ticks (run_id, item) {
+        run_id -> Integer,
+        item -> Text,
+        person -> Text,
+        at -> Text,
+    }
+}
+diesel::table! {
+    cards (job_id) {
+        job_id -> Integer,
+        revision -> Integer,
+        body -> Text,
+        miniature -> Text,
+    }
+}
+diesel::table! {
+    job_files (job_id, hash) {
+        job_id -> Integer,
+        hash -> Text,
     }
 }
 diesel::table! {
@@ -61,6 +89,7 @@ diesel::table! {
         key -> Text,
         position -> Integer,
         body -> Text,
+        revision -> Integer,
     }
 }
 diesel::table! {
@@ -75,4 +104,15 @@ diesel::table! {
         at -> Text,
     }
 }
-diesel::allow_tables_to_appear_in_same_query!(files, jobs, revisions, searches, runs, settings, setting_changes);
+diesel::allow_tables_to_appear_in_same_query!(
+    files,
+    jobs,
+    revisions,
+    searches,
+    runs,
+    run_ticks,
+    cards,
+    job_files,
+    settings,
+    setting_changes
+);

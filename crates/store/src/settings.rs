@@ -16,6 +16,8 @@ pub struct Setting {
     pub position: i32,
     /// Itself, as JSON.
     pub body: String,
+    /// Counts its changes, from 1.
+    pub revision: i32,
 }
 
 /// A change of one thing.
@@ -43,14 +45,15 @@ pub struct SettingChange {
 impl Store {
     /// All things of the shop in their order, kind by kind.
     pub fn settings(&self) -> Result<Vec<Setting>, StoreError> {
-        let mut c = self.connection();
-        Ok(settings::table.order((settings::kind, settings::position, settings::key)).select(Setting::as_select()).load(&mut *c)?)
+        let mut c = self.connection()?;
+        Ok(settings::table.order((settings::kind, settings::position, settings::key)).select(Setting::as_select()).load(&mut c)?)
     }
 
     /// Brings the things of some kinds to what is given: what is new is added, what is missing goes, what differs is
-    /// changed, each noted with who and what for. Gives how many changes that were. All or nothing.
+    /// changed, each noted with who and what for. Gives how many changes that were. All or nothing. The revisions in
+    /// `wanted` do not count: what changes counts on from what is there.
     pub fn set_settings(&self, kinds: &[&str], wanted: &[Setting], person: &str, reason: &str) -> Result<usize, StoreError> {
-        let mut c = self.connection();
+        let mut c = self.connection()?;
         c.immediate_transaction(|c| {
             let now_there: Vec<Setting> = settings::table.filter(settings::kind.eq_any(kinds)).select(Setting::as_select()).load(c)?;
             let mut changes = 0;
@@ -74,11 +77,13 @@ impl Store {
             }
             for new in wanted {
                 let old = now_there.iter().find(|o| same(o, new));
-                if old == Some(new) {
+                let changed = old.is_none_or(|o| o.body != new.body);
+                if !changed && old.is_some_and(|o| o.position == new.position) {
                     continue;
                 }
-                diesel::replace_into(settings::table).values(new).execute(c)?;
-                if old.is_none_or(|o| o.body != new.body) {
+                let revision = old.map_or(0, |o| o.revision) + i32::from(changed);
+                diesel::replace_into(settings::table).values(&Setting { revision, ..new.clone() }).execute(c)?;
+                if changed {
                     note(c, &new.kind, &new.key, old.map(|o| o.body.as_str()), Some(&new.body))?;
                 }
             }
@@ -88,11 +93,11 @@ impl Store {
 
     /// Changes of a kind of thing, or of one of them, the newest first, at most `most`.
     pub fn setting_changes(&self, kind: &str, key: Option<&str>, most: i64) -> Result<Vec<SettingChange>, StoreError> {
-        let mut c = self.connection();
+        let mut c = self.connection()?;
         let mut query = setting_changes::table.filter(setting_changes::kind.eq(kind)).into_boxed();
         if let Some(key) = key {
             query = query.filter(setting_changes::key.eq(key));
         }
-        Ok(query.order(setting_changes::id.desc()).limit(most).select(SettingChange::as_select()).load(&mut *c)?)
+        Ok(query.order(setting_changes::id.desc()).limit(most).select(SettingChange::as_select()).load(&mut c)?)
     }
 }

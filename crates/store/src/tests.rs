@@ -1,7 +1,8 @@
-use crate::{NewRun, Setting, Store, StoreError};
+use crate::{Card, Heard, NewRun, Setting, Store, StoreError};
 use boustrophe_core::decisions::Decisions;
 use boustrophe_core::edit::Edit;
 use boustrophe_core::ledger::Ledger;
+use diesel::prelude::*;
 use proptest::prelude::*;
 
 fn shop() -> (tempfile::TempDir, Store) {
@@ -19,21 +20,23 @@ fn undo_and_redo_survive_a_restart() {
     let second = store.add_revision(job.id, first, "Added", &edited).expect("revision");
     let ledger = Ledger { sheets: 2, ..Ledger::default() };
     store.set_ledger(second, &ledger).expect("ledger");
-    assert_eq!(store.undo(job.id).expect("undo"), Some(first));
-    assert_eq!(store.undo(job.id).expect("undo"), None, "there is nothing before the first");
+    assert_eq!(store.undo(job.id, second).expect("undo"), Some(first));
+    assert_eq!(store.undo(job.id, first).expect("undo"), None, "there is nothing before the first");
     drop(store);
 
     let store = Store::open(folder.path()).expect("the same shop");
     assert_eq!(store.job(job.id).expect("job").head, Some(first));
-    assert_eq!(store.redo(job.id).expect("redo"), Some(second));
+    assert_eq!(store.redo(job.id, first).expect("redo"), Some(second));
     let back = store.revision(job.id, second).expect("revision");
     assert_eq!((back.decisions, back.ledger, back.label.as_str()), (edited.clone(), Some(ledger), "Added"));
 
     // A change after an undo is what redo finds from then on, and the other branch is still there to go to.
-    store.undo(job.id).expect("undo");
+    store.undo(job.id, second).expect("undo");
     let third = store.add_revision(job.id, first, "Other", &edited).expect("revision");
-    store.undo(job.id).expect("undo");
-    assert_eq!(store.redo(job.id).expect("redo"), Some(third));
+    assert!(matches!(store.undo(job.id, second), Err(StoreError::Moved { head }) if head == third), "a stale undo takes nothing back");
+    store.undo(job.id, third).expect("undo");
+    assert!(matches!(store.redo(job.id, third), Err(StoreError::Moved { .. })));
+    assert_eq!(store.redo(job.id, first).expect("redo"), Some(third));
     store.go_to(job.id, second).expect("go");
     assert_eq!(store.revisions(job.id).expect("all").len(), 3);
 }
@@ -57,21 +60,114 @@ fn what_was_under_way_is_known_after_a_crash() {
     let job = store.add_job("Number plates", "", None, &Decisions::default()).expect("job");
     store.set_search(job.id, job.head).expect("search");
     store.set_search(job.id, job.head).expect("again");
-    let run = store
-        .add_run(&NewRun { job: job.id, revision: 1, sheet: 1, machine: "lark", file_name: "a.nc", program: "M2", total: 5.0 })
-        .expect("run");
-    store.set_run(run, "running", "", 1.0, false).expect("state");
+    let run = new_run(&store, job.id, 1);
+    let heard = Heard { state: "running".into(), seconds: 1.0, line: 12, cuts_done: 3, ..Heard::default() };
+    store.set_run(run, &heard).expect("state");
     drop(store);
     let store = Store::open(folder.path()).expect("the same shop");
     assert!(store.was_searching(job.id).expect("search"));
-    assert_eq!(store.close_lost_runs().expect("runs"), 1);
-    let lost = store.run(run).expect("run");
-    assert!(lost.state == "lost" && lost.ended_at.is_some() && lost.program == "M2");
-    assert_eq!(store.close_lost_runs().expect("runs"), 0);
+    let open = store.open_runs("lark").expect("runs");
+    assert!(open.len() == 1 && open[0].state == "running" && open[0].cuts_done == 3 && open[0].heard_at.is_some());
+    // What has ended stays as it ended, whatever is heard later.
+    store.set_run(run, &Heard { state: "stopped".into(), ended: true, ..heard.clone() }).expect("stopped");
+    store.set_run(run, &Heard { state: "done".into(), ended: true, ..heard }).expect("late");
+    assert_eq!(store.run(run).expect("run").state, "stopped");
+    assert!(store.open_runs("lark").expect("runs").is_empty());
+    // The same sheet begun anew: what was burned of it before is known.
+    let again = store.run(new_run(&store, job.id, 1)).expect("run");
+    assert_eq!(store.broken_off(&again).expect("earlier").map(|r| (r.id, r.cuts_done)), Some((run, 3)));
+    let other = store.run(new_run(&store, job.id, 2)).expect("run");
+    assert!(store.broken_off(&other).expect("none").is_none());
+    store.tick(again.id, "air", "Bram Teck", true).expect("ticked");
+    store.tick(again.id, "air", "Odile Farrant", true).expect("ticked again");
+    store.tick(again.id, "focus", "Bram Teck", true).expect("ticked");
+    store.tick(again.id, "focus", "Bram Teck", false).expect("taken off");
+    let ticks = store.ticks(again.id).expect("ticks");
+    assert_eq!(ticks.iter().map(|t| (t.item.as_str(), t.person.as_str())).collect::<Vec<_>>(), [("air", "Bram Teck")]);
+}
+
+fn new_run(store: &Store, job: i32, sheet: i32) -> i32 {
+    let new = NewRun { job, revision: 1, sheet, machine: "lark", file_name: "a.nc", program: "M2", sum: "00", cuts: 5, total: 5.0 };
+    store.add_run(&new).expect("run")
+}
+
+#[test]
+fn a_second_server_and_an_older_one_are_refused() {
+    let (folder, store) = shop();
+    assert!(matches!(Store::open(folder.path()), Err(StoreError::InUse { .. })), "the shop is open already");
+    drop(store);
+    let store = Store::open(folder.path()).expect("free again");
+    diesel::sql_query("INSERT INTO __diesel_schema_migrations (version) VALUES ('99990101000000')")
+        .execute(&mut store.connection().expect("open"))
+        .expect("a migration of later");
+    drop(store);
+    let Err(refused) = Store::open(folder.path()) else { panic!("a newer shop is not opened") };
+    assert!(refused.to_string().contains("newer Boustrophe"), "{refused}");
+    #[cfg(unix)]
+    for name in ["shop.sqlite", "shop.lock"] {
+        let mode = std::os::unix::fs::PermissionsExt::mode(&std::fs::metadata(folder.path().join(name)).expect("there").permissions());
+        assert_eq!(mode & 0o777, 0o600, "{name}");
+    }
+}
+
+#[test]
+fn what_could_not_be_read_again_is_not_stored() {
+    let (_folder, store) = shop();
+    let job = store.add_job("Boxes", "", None, &Decisions::default()).expect("job");
+    let head = job.head.expect("head");
+    let mut wrong = Decisions::default();
+    wrong.batch.thickness = f64::NAN;
+    assert!(matches!(store.add_revision(job.id, head, "NaN", &wrong), Err(StoreError::Unkeepable(_))));
+    assert!(matches!(store.add_job("Cards", "", None, &wrong), Err(StoreError::Unkeepable(_))));
+    assert_eq!(store.job(job.id).expect("job").head, Some(head));
+}
+
+#[test]
+fn what_a_later_version_decided_survives_an_edit() {
+    let (_folder, store) = shop();
+    let job = store.add_job("Boxes", "", None, &Decisions::default()).expect("job");
+    let head = job.head.expect("head");
+    diesel::sql_query("UPDATE revisions SET decisions = '{\"initials\":\"OF\",\"jig\":{\"rows\":3},\"nest\":{\"hold\":[7]}}'")
+        .execute(&mut store.connection().expect("open"))
+        .expect("written");
+    let edited = Edit::SetInitials { initials: "BT".into() }.apply(&store.revision(job.id, head).expect("read").decisions).expect("edit");
+    let next = store.add_revision(job.id, head, "Initials", &edited).expect("kept");
+    let kept: String = {
+        use crate::schema::revisions;
+        revisions::table.find(next).select(revisions::decisions).first(&mut store.connection().expect("open")).expect("stored")
+    };
+    let kept: serde_json::Value = serde_json::from_str(&kept).expect("JSON");
+    assert!(kept["jig"]["rows"] == 3 && kept["nest"]["hold"][0] == 7 && kept["initials"] == "BT", "{kept}");
+}
+
+#[test]
+fn a_deleted_job_takes_its_files_along_but_nobody_elses() {
+    let (_folder, store) = shop();
+    let with = |files: &[&str]| {
+        files
+            .iter()
+            .fold(Decisions::default(), |d, f| Edit::AddDrawing { file: (*f).into(), name: "a.dxf".into() }.apply(&d).expect("edit"))
+    };
+    for f in ["x", "y"] {
+        store.add_file(f, "a.dxf", b"bytes").expect("kept");
+    }
+    let one = store.add_job("One", "", None, &with(&["x", "y"])).expect("job");
+    let two = store.add_job("Two", "", None, &with(&["y"])).expect("job");
+    let card = Card { job_id: one.id, revision: 1, body: "{}".into(), miniature: "<svg/>".into() };
+    store.set_card(&card).expect("card");
+    store.archive(two.id, true).expect("put away");
+    let floor = store.floor(false).expect("floor");
+    assert!(floor.len() == 1 && floor[0].0.id == one.id && floor[0].1 == Some((1, "{}".into())));
+    assert_eq!(store.floor(true).expect("archive").len(), 1);
+    store.delete_job(one.id).expect("deleted");
+    assert!(store.file("x").is_err() && store.file("y").is_ok());
+    assert!(store.job(one.id).is_err() && store.miniature(one.id).expect("asked").is_none());
+    store.delete_job(two.id).expect("deleted");
+    assert!(store.file("y").is_err());
 }
 
 fn thing(kind: &str, key: &str, position: i32, body: &str) -> Setting {
-    Setting { kind: kind.into(), key: key.into(), position, body: body.into() }
+    Setting { kind: kind.into(), key: key.into(), position, body: body.into(), revision: 1 }
 }
 
 #[test]
@@ -144,14 +240,14 @@ proptest! {
                     undone.clear();
                 }
                 Step::Undo => {
-                    prop_assert_eq!(store.undo(job).expect("undo"), parents[&head]);
+                    prop_assert_eq!(store.undo(job, head).expect("undo"), parents[&head]);
                     if let Some(parent) = parents[&head] {
                         undone.push(head);
                         head = parent;
                     }
                 }
                 Step::Redo => {
-                    let found = store.redo(job).expect("redo");
+                    let found = store.redo(job, head).expect("redo");
                     if let Some(last) = undone.pop() {
                         prop_assert_eq!(found, Some(last));
                     }

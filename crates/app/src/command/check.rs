@@ -3,10 +3,13 @@
 use super::options::{Failure, Reading};
 use super::prep::read_drawings;
 use crate::{report, writer};
+use boustrophe_core::cache::Cache;
 use boustrophe_core::decisions::Decisions;
 use boustrophe_core::finding::{Finding, Severity, Station};
-use boustrophe_core::route::Cache;
+use boustrophe_core::route::Route;
 use boustrophe_core::shop::Shop;
+use std::fmt::Write as _;
+use std::io::Write;
 use std::path::PathBuf;
 use std::process::ExitCode;
 
@@ -16,30 +19,45 @@ pub fn run(drawings: &[PathBuf], reading: &Reading, json: bool) -> Result<ExitCo
     let decisions = Decisions { drawings: decided, ..Decisions::default() };
     let route = writer::route(&read, &decisions, &Shop::builtin(), &Cache::default(), &mut |_| {});
     let findings: Vec<&Finding> = route.findings.iter().filter(|f| f.station <= Station::Clean).collect();
-    if json {
-        let out = serde_json::json!({
-            "version": 1,
-            "drawings": route.drawings.iter().map(report::drawing).collect::<Vec<_>>(),
-            "findings": findings.iter().map(|f| report::finding(f)).collect::<Vec<_>>(),
-        });
-        println!("{out:#}");
-    } else {
-        for d in &route.drawings {
-            let (closed, open) = d.cleaned.counts();
-            let b = d.cleaned.bounds;
-            println!(
-                "{}: {:.2} × {:.2} mm ({}), {}; {closed} closed and {open} open contours",
-                d.drawing.file,
-                b.width(),
-                b.height(),
-                d.intake.units,
-                boustrophe_core::intake::account(&d.drawing)
-            );
+    let told = if json { as_json(&route, &findings)? } else { as_text(&route, &findings) };
+    let mut out = std::io::stdout().lock();
+    // Whoever reads it may have heard enough: that is no fault.
+    match out.write_all(told.as_bytes()).and_then(|()| out.flush()) {
+        Err(e) if e.kind() != std::io::ErrorKind::BrokenPipe => {
+            return Err(Failure::Other(format!("the findings cannot be written ({e})")));
         }
-        for f in &findings {
-            println!("{}  {}", f.severity, f.text);
-        }
+        _ => {}
     }
     let clear = findings.iter().all(|f| f.severity == Severity::Note);
     Ok(if clear { ExitCode::SUCCESS } else { ExitCode::from(1) })
+}
+
+fn as_json(route: &Route, findings: &[&Finding]) -> Result<String, Failure> {
+    let out = serde_json::json!({
+        "version": 1,
+        "drawings": route.drawings.iter().map(report::drawing).collect::<Vec<_>>(),
+        "findings": findings.iter().map(|f| report::finding(f)).collect::<Vec<_>>(),
+    });
+    serde_json::to_string_pretty(&out).map(|t| t + "\n").map_err(|e| Failure::Other(e.to_string()))
+}
+
+fn as_text(route: &Route, findings: &[&Finding]) -> String {
+    let mut out = String::new();
+    for d in &route.drawings {
+        let (closed, open) = d.cleaned.counts();
+        let b = d.cleaned.bounds;
+        let _ = writeln!(
+            out,
+            "{}: {:.2} × {:.2} mm ({}), {}; {closed} closed and {open} open contours",
+            d.drawing.file,
+            b.width(),
+            b.height(),
+            d.intake.units,
+            boustrophe_core::intake::account(&d.drawing)
+        );
+    }
+    for f in findings {
+        let _ = writeln!(out, "{}  {}", f.severity, f.text);
+    }
+    out
 }

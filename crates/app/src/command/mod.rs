@@ -18,6 +18,8 @@ pub fn run(args: impl IntoIterator<Item = OsString>) -> Result<ExitCode, Failure
             Ok(ExitCode::SUCCESS)
         }
         Command::Open(opening) => crate::server::run(&opening),
+        Command::Controller(controller) => crate::server::run_machine(&controller),
+        Command::ReadDrawing(name) => crate::reading::run(&name),
         Command::Prep(options) => prep::run(&options),
         Command::Check { drawings, reading, json } => check::run(&drawings, &reading, json),
     }

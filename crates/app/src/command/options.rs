@@ -1,10 +1,11 @@
 //! What was typed, checked. The flags are a contract: extend, never rename.
 
-use crate::server::Opening;
+use crate::server::{Controller, Opening};
 use boustrophe_core::decisions::{Batch, DrawingDecisions};
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::nest::{Sheet, Turn};
 use boustrophe_core::quantity;
+use boustrophe_machine::Link;
 use lexopt::prelude::*;
 use std::ffi::OsString;
 use std::path::PathBuf;
@@ -14,6 +15,9 @@ pub const USAGE: &str = "\
 boustrophe demo  [--listen 127.0.0.1:7878] [--data DIR]   demo shop with its data and simulated machines
 boustrophe serve [--listen ADDR] [--data DIR]             an empty or existing shop
   --machine-speed N        how much faster than real time the simulated machines run, default 10
+  --host NAME              a further name under which browsers reach the shop, repeatable
+  --connect ID=ADDR,TOKEN  a machine whose controller answers elsewhere, repeatable
+boustrophe controller ID --token T [--listen ADDR] [--machine-speed N]   a simulated machine by itself
 boustrophe prep DRAWING... --out DIR [options]            drawings in, programs and report out
 boustrophe check DRAWING... [--json]                      findings of intake and clean
 
@@ -102,6 +106,8 @@ pub struct Prep {
 pub enum Command {
     Help,
     Open(Box<Opening>),
+    Controller(Box<Controller>),
+    ReadDrawing(String),
     Prep(Box<Prep>),
     Check { drawings: Vec<PathBuf>, reading: Reading, json: bool },
 }
@@ -118,6 +124,8 @@ pub fn parse(args: impl IntoIterator<Item = OsString>) -> Result<Command, Failur
     match command.as_str() {
         "demo" => open(&mut parser, true),
         "serve" => open(&mut parser, false),
+        "controller" => controller(&mut parser),
+        crate::reading::COMMAND => Ok(Command::ReadDrawing(text(&mut parser)?)),
         "prep" => prep(&mut parser),
         "check" => check(&mut parser),
         "help" => Ok(Command::Help),
@@ -158,6 +166,8 @@ fn open(parser: &mut lexopt::Parser, demo: bool) -> Result<Command, Failure> {
         data: PathBuf::from(if demo { "data/demo" } else { "data/shop" }),
         demo,
         machine_speed: 10.0,
+        hosts: Vec::new(),
+        connect: Vec::new(),
     };
     while let Some(arg) = parser.next().map_err(|e| Failure::Usage(format!("{e}.")))? {
         match arg {
@@ -169,10 +179,40 @@ fn open(parser: &mut lexopt::Parser, demo: bool) -> Result<Command, Failure> {
             }
             Long("data") => opening.data = PathBuf::from(text(parser)?),
             Long("machine-speed") => opening.machine_speed = number(parser, "--machine-speed", 0.01, 100_000.0)?,
+            Long("host") => opening.hosts.push(text(parser)?),
+            Long("connect") => {
+                let typed = text(parser)?;
+                let link = typed.split_once('=').and_then(|(id, at)| Some((id, at.split_once(',')?)));
+                let (id, (address, token)) =
+                    link.ok_or_else(|| Failure::Usage(format!("--connect {typed} will not do; use ID=HOST:PORT,TOKEN.")))?;
+                opening.connect.push((id.to_owned(), Link { address: address.to_owned(), token: token.to_owned() }));
+            }
             other => return Err(Failure::Usage(format!("{}.", other.unexpected()))),
         }
     }
     Ok(Command::Open(Box::new(opening)))
+}
+
+/// `controller`.
+fn controller(parser: &mut lexopt::Parser) -> Result<Command, Failure> {
+    let mut c =
+        Controller { id: String::new(), listen: std::net::SocketAddr::from(([127, 0, 0, 1], 0)), token: String::new(), speed: 10.0 };
+    while let Some(arg) = parser.next().map_err(|e| Failure::Usage(format!("{e}.")))? {
+        match arg {
+            Value(id) => c.id = id.to_string_lossy().into_owned(),
+            Long("listen") => {
+                let typed = text(parser)?;
+                c.listen = typed.parse().map_err(|_| Failure::Usage(format!("--listen {typed} will not do; use an address and port.")))?;
+            }
+            Long("token") => c.token = text(parser)?,
+            Long("machine-speed") => c.speed = number(parser, "--machine-speed", 0.01, 100_000.0)?,
+            other => return Err(Failure::Usage(format!("{}.", other.unexpected()))),
+        }
+    }
+    if c.id.is_empty() || c.token.is_empty() || c.token.contains(char::is_whitespace) {
+        return Err(Failure::Usage("controller needs a machine's id and --token with a word without blanks.".into()));
+    }
+    Ok(Command::Controller(Box::new(c)))
 }
 
 fn check(parser: &mut lexopt::Parser) -> Result<Command, Failure> {

@@ -4,13 +4,14 @@ use super::options::{Failure, Prep, Reading};
 use crate::report::{Report, sheet_stem};
 use crate::writer;
 use crate::writer::write_program;
+use boustrophe_core::cache::Cache;
 use boustrophe_core::decisions::{Decisions, DrawingDecisions, HoldDecisions};
 use boustrophe_core::drawing::Drawing;
 use boustrophe_core::edit::Edit;
 use boustrophe_core::finding::{Finding, Severity, Station};
 use boustrophe_core::geometry::Path as Outline;
 use boustrophe_core::nest::{Control, Problem, Setting, Sheet, search};
-use boustrophe_core::route::{Cache, Route};
+use boustrophe_core::route::Route;
 use boustrophe_core::shop::{Machine, Shop};
 use boustrophe_formats::sheet::{write_dxf, write_svg};
 use std::collections::BTreeMap;
@@ -72,10 +73,9 @@ pub fn run(options: &Prep) -> Result<ExitCode, Failure> {
     }
     let held = findings.iter().any(|f| f.severity == Severity::Stop || f.severity == Severity::Look && !options.accept);
     write_all(options, &route, &findings, &decisions, &shop, !held, clock.seconds)?;
-    if held {
-        for f in findings.iter().filter(|f| f.severity != Severity::Note) {
-            eprintln!("{}: {}", f.severity, f.text);
-        }
+    // What was accepted wholesale is said all the same: nothing passes in silence.
+    for f in findings.iter().filter(|f| f.severity != Severity::Note) {
+        eprintln!("{}: {}", if held { f.severity.to_string() } else { "accepted".into() }, f.text);
     }
     Ok(if held { ExitCode::from(1) } else { ExitCode::SUCCESS })
 }
@@ -136,12 +136,11 @@ fn read_file(path: &Path) -> Result<Drawing, Failure> {
     if size > boustrophe_formats::MOST_BYTES as u64 {
         return Err(boustrophe_formats::ReadError::TooLarge { file: name, megabytes: (size >> 20) as usize }.into());
     }
-    let bytes = std::fs::read(path).map_err(|error| Failure::File {
-        path: shown.clone(),
-        error,
-        hint: "Check the name and that it may be read.",
-    })?;
-    Ok(boustrophe_formats::read(&name, &bytes)?)
+    std::fs::File::open(path)
+        .and_then(|f| f.metadata())
+        .and_then(|m| if m.is_file() { Ok(()) } else { Err(std::io::ErrorKind::InvalidInput.into()) })
+        .map_err(wrong)?;
+    crate::reading::read_file(&name, path)
 }
 
 fn decide(options: &Prep, drawings: Vec<DrawingDecisions>, machine: &Machine) -> Result<Decisions, Failure> {

@@ -1,25 +1,29 @@
 //! Test cards and gauges: made as jobs, and what came out best goes to the cut chart.
 
-use super::changes::{apply, keep};
+use super::book::{change, told};
+use super::changes::apply;
 use super::{Shared, blocking};
 use crate::error::{AppError, html};
-use crate::settings;
+use crate::incoming::keep;
 use crate::shop::{App, Loaded};
 use askama::Template;
 use axum::extract::{Form, Path};
 use axum::response::{Html, Redirect};
 use boustrophe_core::assign::Process;
 use boustrophe_core::card::{BLOCK, BLOCKS, Card, Drawn, chosen, gauge, grid, kerf, ladder};
-use boustrophe_core::decisions::{Batch, Decisions, JobSetting};
+use boustrophe_core::decisions::{Acceptance, Batch, Decisions, JobSetting};
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::edit::Edit;
 use boustrophe_core::quantity::{length, number};
 use boustrophe_core::shop::{ChartRow, Shop};
 use boustrophe_formats::svg::{WriteGroup, write};
 use serde::Deserialize;
+use std::sync::Arc;
 
 /// Feeds and powers of a card unless typed: a third to three times the row it is made round.
 const STEPS: usize = 5;
+/// Thicknesses that a card is made for, mm.
+const THICKNESSES: (f64, f64) = (0.05, 200.0);
 
 /// What a card is to be of.
 #[derive(Deserialize)]
@@ -74,6 +78,12 @@ fn list(text: &str, usual: Vec<f64>) -> Result<Vec<f64>, AppError> {
 fn begin(app: &App, batch: Batch, proposed: &[ChartRow], person: &str, new: &NewCard) -> Result<i32, AppError> {
     let shop = app.shop();
     let machine = shop.machine(&batch.machine).ok_or_else(|| AppError::Sentence(format!("there is no machine “{}”", batch.machine)))?;
+    if !(THICKNESSES.0..=THICKNESSES.1).contains(&batch.thickness) {
+        return Err(AppError::Sentence(format!(
+            "a thickness of {} mm will not do for a card; type {} to {} mm",
+            batch.thickness, THICKNESSES.0, THICKNESSES.1
+        )));
+    }
     let material =
         shop.material(&batch.material).ok_or_else(|| AppError::Sentence(format!("there is no material “{}”", batch.material)))?;
     let process = if new.kind == "gauge" {
@@ -110,7 +120,7 @@ fn begin(app: &App, batch: Batch, proposed: &[ChartRow], person: &str, new: &New
     }
     decisions.rows.extend(near(labels).filter(|_| labels != process && !has(labels)));
     // What a card tries out is unproved by its nature, and its labels are letters.
-    decisions.accepted.extend(["unproved", "gaps", "specks"].map(String::from));
+    decisions.accepted.extend(["unproved", "gaps", "specks"].map(|code| Acceptance::Everywhere(code.into())));
     decisions.settings = drawn.settings.iter().map(|s| s.1.clone()).collect();
     let job = app.store.add_job(&name, person, None, &decisions)?;
     let hash = keep(app, "card.svg", svg(&drawn).as_bytes())?;
@@ -289,19 +299,16 @@ fn row_of(loaded: &Loaded, process: Process) -> Result<ChartRow, AppError> {
 }
 
 /// Puts a row into the chart, in place of the one it had; gives its key.
-fn put(app: &App, row: ChartRow, person: &str, reason: &str) -> Result<String, AppError> {
-    let mut shop = (*app.shop()).clone();
-    let machine = shop.machine(&row.machine).ok_or_else(|| AppError::Sentence(format!("there is no machine “{}”", row.machine)))?;
-    let troubles = row.troubles(machine);
-    if !troubles.is_empty() {
-        return Err(AppError::Sentence(format!("{}.", troubles.join("; "))));
-    }
+fn put(app: &Arc<App>, row: ChartRow, person: &str, reason: &str) -> Result<String, AppError> {
     let key = row.key();
-    match shop.chart.iter_mut().find(|r| r.is(&row.machine, &row.material, row.thickness, row.process)) {
-        Some(known) => *known = ChartRow { thickness: known.thickness, ..row },
-        None => shop.chart.push(row),
-    }
-    settings::save(&app.store, &shop, "chart", person, reason)?;
-    app.reopen()?;
+    change(app, "chart", None, (person, reason), |shop| {
+        let machine = shop.machine(&row.machine).ok_or_else(|| format!("there is no machine “{}”", row.machine))?;
+        told(&row.troubles(machine))?;
+        match shop.chart.iter_mut().find(|r| r.is(&row.machine, &row.material, row.thickness, row.process)) {
+            Some(known) => *known = ChartRow { thickness: known.thickness, ..row },
+            None => shop.chart.push(row),
+        }
+        Ok(())
+    })?;
     Ok(key)
 }

@@ -4,11 +4,12 @@ use super::station::docket;
 use super::{Shared, blocking};
 use crate::edits::Form;
 use crate::error::{AppError, html};
+use crate::incoming;
 use crate::shop::App;
 use askama::Template;
 use axum::extract::{Form as Posted, Multipart, Path, RawForm};
 use axum::http::StatusCode;
-use axum::response::{Html, IntoResponse, Redirect, Response};
+use axum::response::{IntoResponse, Redirect, Response};
 use boustrophe_core::clean::Operation;
 use boustrophe_core::clean::coupon::slots;
 use boustrophe_core::drawing::Unit;
@@ -18,10 +19,6 @@ use boustrophe_core::ledger::Ledger;
 use boustrophe_core::quantity::length;
 use boustrophe_formats::dxf::{self, WriteLayer};
 use boustrophe_store::StoreError;
-use sha2::{Digest, Sha256};
-
-/// Drawings taken in one go.
-const MOST_FILES: usize = 50;
 
 #[derive(Template)]
 #[template(path = "conflict.html")]
@@ -99,8 +96,8 @@ pub async fn coupon(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Coup
             WriteLayer { name: "cut", colour: 7, paths: vec![coupon.outline] },
             WriteLayer { name: "score", colour: 214, paths: coupon.numbers },
         ];
-        let refused = add_files(app, job, vec![("slot-coupon.dxf".into(), dxf::write(&layers).into_bytes())])?;
-        if refused.is_empty() { Ok(Redirect::to(&format!("/jobs/{job}/clean"))) } else { Err(AppError::Sentence(refused.join(" "))) }
+        incoming::add_own(app, job, &[("slot-coupon.dxf".into(), dxf::write(&layers).into_bytes())])?;
+        Ok(Redirect::to(&format!("/jobs/{job}/clean")))
     })
     .await
 }
@@ -123,103 +120,61 @@ fn conflict(app: &App, job: i32, station: Station, edit: &Edit, head: i32) -> Re
     Ok(response)
 }
 
-/// Which docket is to come back after undo or redo.
+/// The revision that the page shows, and which docket is to come back.
 #[derive(serde::Deserialize)]
 pub struct Back {
+    revision: i32,
+    #[serde(default)]
     station: String,
 }
 
 /// Back one revision.
-pub async fn undo(app: Shared, Path(job): Path<i32>, Posted(back): Posted<Back>) -> Result<Html<String>, AppError> {
-    step(app, job, back, |app, job| app.store.undo(job), "there is nothing to undo").await
+pub async fn undo(app: Shared, Path(job): Path<i32>, Posted(back): Posted<Back>) -> Result<Response, AppError> {
+    step(app, job, back, |app, job, shown| app.store.undo(job, shown), "there is nothing to undo").await
 }
 
 /// Forward again.
-pub async fn redo(app: Shared, Path(job): Path<i32>, Posted(back): Posted<Back>) -> Result<Html<String>, AppError> {
-    step(app, job, back, |app, job| app.store.redo(job), "there is nothing to do again").await
+pub async fn redo(app: Shared, Path(job): Path<i32>, Posted(back): Posted<Back>) -> Result<Response, AppError> {
+    step(app, job, back, |app, job, shown| app.store.redo(job, shown), "there is nothing to do again").await
 }
 
 async fn step(
     app: Shared,
     job: i32,
     back: Back,
-    go: fn(&App, i32) -> Result<Option<i32>, StoreError>,
+    go: fn(&App, i32, i32) -> Result<Option<i32>, StoreError>,
     none: &'static str,
-) -> Result<Html<String>, AppError> {
+) -> Result<Response, AppError> {
     let station = Station::from_slug(&back.station).unwrap_or(Station::Intake);
+    blocking(&app, move |app| match go(app, job, back.revision) {
+        Err(StoreError::Moved { head }) => moved(app, job, station, head),
+        other => {
+            other?.ok_or_else(|| AppError::Sentence(none.into()))?;
+            Ok(html(&docket(app, &app.load(job)?, station, true)?)?.into_response())
+        }
+    })
+    .await
+}
+
+/// Somebody else has changed the job: undo would take theirs back. The page as it is now, and what they did.
+fn moved(app: &App, job: i32, station: Station, head: i32) -> Result<Response, AppError> {
+    let theirs = app.store.revision(job, head)?.label;
+    Err(AppError::Moved { station: format!("/jobs/{job}/{}", station.slug()), theirs })
+}
+
+/// Goes back from a revision that cannot be read to the one before it.
+pub async fn back(app: Shared, Path(job): Path<i32>, Posted(back): Posted<Back>) -> Result<Redirect, AppError> {
     blocking(&app, move |app| {
-        go(app, job)?.ok_or_else(|| AppError::Sentence(none.into()))?;
-        html(&docket(app, &app.load(job)?, station, true)?)
+        app.store.undo(job, back.revision)?;
+        Ok(Redirect::to(&format!("/jobs/{job}")))
     })
     .await
 }
 
 /// Files for a job: each that can be read is added; of the others it is said why not.
 pub async fn files(app: Shared, Path(job): Path<i32>, multipart: Multipart) -> Result<Response, AppError> {
-    let taken = receive(multipart).await?;
-    blocking(&app, move |app| {
-        let refused = add_files(app, job, taken)?;
-        if refused.is_empty() { Ok(StatusCode::NO_CONTENT.into_response()) } else { Err(AppError::Sentence(refused.join(" "))) }
-    })
-    .await
-}
-
-/// A file as it was dropped.
-pub type Dropped = (String, Vec<u8>);
-
-/// Reads the parts of an upload.
-pub async fn receive(mut multipart: Multipart) -> Result<Vec<Dropped>, AppError> {
-    let broken = |e: axum::extract::multipart::MultipartError| {
-        if e.status() == StatusCode::PAYLOAD_TOO_LARGE {
-            AppError::Sentence(format!(
-                "that is more than {} MB; add the files one by one, or leave out what is not to be cut.",
-                boustrophe_formats::MOST_BYTES >> 20
-            ))
-        } else {
-            AppError::Sentence(format!("the upload broke off ({e}); add the files again."))
-        }
-    };
-    let mut files = Vec::new();
-    while let Some(field) = multipart.next_field().await.map_err(broken)? {
-        let Some(name) = field.file_name().map(|n| n.rsplit(['/', '\\']).next().unwrap_or(n).chars().take(120).collect::<String>()) else {
-            continue;
-        };
-        files.push((name, field.bytes().await.map_err(broken)?.to_vec()));
-        if files.len() > MOST_FILES {
-            return Err(AppError::Sentence(format!("these are more than {MOST_FILES} files; add them in two goes.")));
-        }
-    }
-    if files.is_empty() { Err(AppError::Sentence("there was no file in it; choose or drop a drawing.".into())) } else { Ok(files) }
-}
-
-/// Keeps a file that can be read; gives the hash of its bytes.
-pub fn store_file(app: &App, name: &str, bytes: &[u8]) -> Result<String, AppError> {
-    boustrophe_formats::read(name, bytes)?;
-    keep(app, name, bytes)
-}
-
-/// Keeps a file as it is; gives the hash of its bytes.
-pub fn keep(app: &App, name: &str, bytes: &[u8]) -> Result<String, AppError> {
-    let hash: String = Sha256::digest(bytes).iter().map(|b| format!("{b:02x}")).collect();
-    app.store.add_file(&hash, name, bytes)?;
-    Ok(hash)
-}
-
-/// Adds what can be read as one change; gives a sentence for each file that cannot.
-pub fn add_files(app: &App, job: i32, files: Vec<Dropped>) -> Result<Vec<String>, AppError> {
-    let (mut edits, mut refused) = (Vec::new(), Vec::new());
-    for (name, bytes) in files {
-        match boustrophe_formats::read(&name, &bytes) {
-            Err(error) => refused.push(error.to_string()),
-            Ok(_) => {
-                let hash = keep(app, &name, &bytes)?;
-                edits.push(Edit::AddDrawing { file: hash, name });
-            }
-        }
-    }
-    if !edits.is_empty() {
-        let head = app.store.job(job)?.head.unwrap_or(0);
-        apply(app, job, head, &Edit::All { edits })?;
-    }
-    Ok(refused)
+    let taken = incoming::receive(&app, multipart).await?;
+    let (taken, refused) = incoming::take(&app, taken).await?;
+    blocking(&app, move |app| incoming::add(app, job, taken)).await?;
+    if refused.is_empty() { Ok(StatusCode::NO_CONTENT.into_response()) } else { Err(incoming::told(&refused)) }
 }

@@ -1,88 +1,112 @@
-//! The floor: every job as a card, sorted by what needs a hand next.
+//! The floor: every job as a card, sorted by what needs a hand next. What it shows was stored when the job changed.
 
-use super::{Shared, blocking, changes};
+use super::{Shared, blocking};
 use crate::error::{AppError, html};
-use crate::shop::Loaded;
-use crate::view::{Cell, ledger};
+use crate::floor_cards::Figures;
+use crate::incoming;
 use askama::Template;
-use axum::extract::{Form, Multipart};
+use axum::extract::{Form, Multipart, Path, Query};
+use axum::http::HeaderMap;
+use axum::http::StatusCode;
+use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE, ETAG, IF_NONE_MATCH};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use boustrophe_core::decisions::Decisions;
-use boustrophe_core::finding::Severity;
-use boustrophe_formats::svg::path_data;
+use boustrophe_store::Job;
 use serde::Deserialize;
 
 /// A job on the floor.
 struct Card {
-    id: i32,
-    name: String,
+    job: Job,
     due: String,
-    batch: String,
-    station: &'static str,
-    slug: &'static str,
-    stops: usize,
-    looks: usize,
-    tone: String,
-    /// Width and height of the first sheet, and outlines on it.
-    sheet: (f64, f64),
-    outlines: String,
-    cells: Vec<Cell>,
-    parts: u32,
+    figures: Figures,
+    /// The revision that its miniature shows.
+    revision: i32,
 }
 
 #[derive(Template)]
 #[template(path = "floor.html")]
 struct Floor {
     cards: Vec<Card>,
+    archived: bool,
+}
+
+/// Which jobs.
+#[derive(Default, Deserialize)]
+pub struct Which {
+    /// Those that were put away.
+    #[serde(default)]
+    away: bool,
 }
 
 /// The start page.
-pub async fn floor(app: Shared) -> Result<Html<String>, AppError> {
-    blocking(&app, |app| {
-        let mut cards = Vec::new();
-        for job in app.store.jobs()? {
-            cards.push(card(&app.load(job.id)?));
-        }
+pub async fn floor(app: Shared, Query(which): Query<Which>) -> Result<Html<String>, AppError> {
+    blocking(&app, move |app| {
+        let mut cards: Vec<Card> = app.store.floor(which.away)?.into_iter().map(card).collect();
         // Something to decide first, then by date.
         cards.sort_by(|a, b| {
-            (b.stops + b.looks > 0).cmp(&(a.stops + a.looks > 0)).then(a.due.is_empty().cmp(&b.due.is_empty())).then(a.due.cmp(&b.due))
+            let open = |c: &Card| c.figures.stops + c.figures.looks > 0;
+            open(b).cmp(&open(a)).then(a.due.is_empty().cmp(&b.due.is_empty())).then(a.due.cmp(&b.due))
         });
-        html(&Floor { cards })
+        html(&Floor { cards, archived: which.away })
     })
     .await
 }
 
-fn card(loaded: &Loaded) -> Card {
-    let route = &loaded.route;
-    let b = &loaded.revision.decisions.batch;
-    let material = loaded.shop.material(&b.material);
-    let count = |severity: Severity| route.findings.iter().filter(|f| f.severity == severity).count();
-    let first = route.nested.layout.sheets.first();
-    let mut outlines = String::new();
-    let mut sheet = (0.0, 0.0);
-    if let Some(s) = first {
-        sheet = (s.sheet.width, s.sheet.height);
-        for p in &s.placed {
-            if let Some(part) = route.work.part(p.part) {
-                outlines.push_str(&path_data(&part.outline.transformed(p.affine()), s.sheet.height));
-            }
+/// A card that cannot be read, or is not there yet, shows the job's name alone.
+fn card((job, stored): (Job, Option<(i32, String)>)) -> Card {
+    let (revision, body) = stored.unwrap_or_default();
+    let figures = serde_json::from_str(&body).unwrap_or_default();
+    Card { due: job.due.clone().unwrap_or_default(), figures, revision, job }
+}
+
+/// A job's first sheet in small.
+pub async fn miniature(app: Shared, Path(job): Path<i32>, headers: HeaderMap) -> Result<Response, AppError> {
+    blocking(&app, move |app| {
+        let (revision, svg) = app.store.miniature(job)?.ok_or_else(|| AppError::NoPage(format!("/jobs/{job}/miniature")))?;
+        let tag = format!("\"{revision}-{}\"", svg.len());
+        if headers.get(IF_NONE_MATCH).is_some_and(|t| t.as_bytes() == tag.as_bytes()) {
+            return Ok(StatusCode::NOT_MODIFIED.into_response());
         }
-    }
-    Card {
-        id: loaded.job.id,
-        name: loaded.job.name.clone(),
-        due: loaded.job.due.clone().unwrap_or_default(),
-        batch: format!("{} {} mm", material.map_or(b.material.as_str(), |m| m.name.as_str()), b.thickness),
-        station: route.reached.name(),
-        slug: route.reached.slug(),
-        stops: count(Severity::Stop),
-        looks: count(Severity::Look),
-        tone: material.map_or_else(|| "#ddd".into(), |m| m.tone.clone()),
-        sheet,
-        outlines,
-        cells: ledger(&route.ledger, None).into_iter().filter(|c| matches!(c.name, "sheets" | "yield" | "time")).collect(),
-        parts: route.work.parts.iter().map(|p| p.quantity).sum(),
-    }
+        Ok(([(CONTENT_TYPE, "image/svg+xml".to_owned()), (CACHE_CONTROL, "no-cache".into()), (ETAG, tag)], svg).into_response())
+    })
+    .await
+}
+
+/// What is done with a job as a whole.
+#[derive(Deserialize)]
+pub struct Fate {
+    /// `away`, `back` or `delete`.
+    what: String,
+    /// For `delete` the job's name, typed again.
+    #[serde(default)]
+    name: String,
+}
+
+/// Puts a job away, takes it back, or deletes it.
+pub async fn fate(app: Shared, Path(id): Path<i32>, Form(fate): Form<Fate>) -> Result<Redirect, AppError> {
+    blocking(&app, move |app| {
+        let job = app.store.job(id)?;
+        match fate.what.as_str() {
+            "away" => app.store.archive(id, true)?,
+            "back" => app.store.archive(id, false)?,
+            "delete" => {
+                if fate.name.trim() != job.name {
+                    return Err(AppError::Sentence(format!(
+                        "type the job's name, {}, to delete it for good; or put it away instead.",
+                        job.name
+                    )));
+                }
+                if app.store.runs_of(id)?.iter().any(|r| r.ended_at.is_none()) {
+                    return Err(AppError::Sentence("a run of this job has not ended; let it end or stop it first.".into()));
+                }
+                app.searches.stop(id);
+                app.store.delete_job(id)?;
+            }
+            other => return Err(AppError::Sentence(format!("“{other}” cannot be done with a job"))),
+        }
+        Ok(Redirect::to(if fate.what == "back" { "/?away=true" } else { "/" }))
+    })
+    .await
 }
 
 /// A new job by name.
@@ -103,14 +127,15 @@ pub async fn begin(app: Shared, Form(new): Form<NewJob>) -> Result<Redirect, App
 
 /// Files dropped on the floor begin a job named after the first.
 pub async fn dropped(app: Shared, multipart: Multipart) -> Result<Response, AppError> {
-    let files = changes::receive(multipart).await?;
+    let files = incoming::receive(&app, multipart).await?;
+    let (taken, refused) = incoming::take(&app, files).await?;
+    if !refused.is_empty() {
+        return Err(incoming::told(&refused));
+    }
     let id = blocking(&app, move |app| {
-        if let Some(error) = files.iter().find_map(|(name, bytes)| boustrophe_formats::read(name, bytes).err()) {
-            return Err(error.into());
-        }
-        let name = files.first().map_or("Job", |f| f.0.rsplit_once('.').map_or(f.0.as_str(), |n| n.0)).to_owned();
+        let name = taken.first().map_or("Job", |f| f.name.rsplit_once('.').map_or(f.name.as_str(), |n| n.0)).to_owned();
         let job = app.store.add_job(&name, "", None, &Decisions::default())?;
-        changes::add_files(app, job.id, files)?;
+        incoming::add(app, job.id, taken)?;
         Ok(job.id)
     })
     .await?;

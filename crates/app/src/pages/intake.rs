@@ -1,9 +1,10 @@
 //! What is done at Intake beyond plain edits: sizes by measuring, regions, new revisions, the picture behind a tracing.
 
-use super::changes::{self, receive, store_file};
+use super::changes;
 use super::{Shared, blocking};
 use crate::edits::Form;
 use crate::error::AppError;
+use crate::incoming;
 use crate::shop::{App, Loaded};
 use axum::extract::{Form as Posted, Multipart, Path};
 use axum::http::StatusCode;
@@ -185,17 +186,14 @@ pub async fn region(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Regi
 
 /// Another file in the place of a drawing's: a new revision of it.
 pub async fn replace(app: Shared, Path((job, drawing)): Path<(i32, u32)>, multipart: Multipart) -> Result<Response, AppError> {
-    let files = receive(multipart).await?;
-    blocking(&app, move |app| {
-        let [(name, bytes)] = files.as_slice() else {
-            return Err(AppError::Sentence("choose one file, the new revision of this drawing.".into()));
-        };
-        let file = store_file(app, name, bytes)?;
-        let head = app.store.job(job)?.head.unwrap_or(0);
-        changes::apply(app, job, head, &Edit::ReplaceDrawing { drawing, file, name: name.clone() })?;
-        Ok(StatusCode::NO_CONTENT.into_response())
-    })
-    .await
+    let files = incoming::receive(&app, multipart).await?;
+    if files.len() != 1 {
+        return Err(AppError::Sentence("choose one file, the new revision of this drawing.".into()));
+    }
+    let (taken, refused) = incoming::take(&app, files).await?;
+    let Some(incoming::Taken { name, hash }) = taken.into_iter().next() else { return Err(incoming::told(&refused)) };
+    blocking(&app, move |app| incoming::on_top(app, job, &Edit::ReplaceDrawing { drawing, file: hash, name })).await?;
+    Ok(StatusCode::NO_CONTENT.into_response())
 }
 
 /// The picture of a drawing as it came, for the stage to show under its outlines.
@@ -216,6 +214,6 @@ pub fn compared(app: &App, loaded: &Loaded, d: &DrawingState) -> Option<Compared
     let decided = loaded.revision.decisions.drawing(d.id)?;
     let (hash, name) = decided.before.as_ref()?;
     let before = app.drawing(hash, name).ok()?;
-    let machine = loaded.shop.machine(&loaded.revision.decisions.batch.machine).unwrap_or(&loaded.shop.machines[0]);
+    let machine = &*loaded.shop.machine_or_stand_in(&loaded.revision.decisions.batch.machine);
     Some(compare(&before, &d.cleaned, decided, machine, &loaded.shop.tolerance))
 }

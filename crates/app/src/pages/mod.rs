@@ -14,6 +14,7 @@ pub mod release;
 pub mod runs;
 pub mod stage;
 pub mod station;
+pub mod typed;
 
 use crate::shop::App;
 use std::sync::Arc;

@@ -1,15 +1,25 @@
-//! The operator's page: a program on a machine.
+//! The operator's page: a program on a machine, and the truth about the line to it.
 
 use super::{Shared, blocking};
 use crate::error::{AppError, html};
-use crate::runs;
+use crate::machines::{self, QUIET, Seen, Word};
+use crate::shop::App;
 use askama::Template;
-use axum::extract::{Form, Path, Query};
+use axum::extract::{Form, Path};
+use axum::http::HeaderName;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use boustrophe_core::time::clock;
-use boustrophe_formats::svg::path_data;
-use boustrophe_store::Run;
+use boustrophe_store::{Run, Tick};
 use serde::Deserialize;
+use std::time::SystemTime;
+use time::OffsetDateTime;
+
+/// What is gone through before a start, in this order.
+const LIST: [&str; 4] = ["material", "focus", "air", "origin"];
+/// Ticked as well where an earlier run has burned some of the sheet.
+const AGAIN: &str = "again";
+/// Longest name of who ticks.
+const LONGEST_NAME: usize = 60;
 
 #[derive(Template)]
 #[template(path = "run.html")]
@@ -17,17 +27,32 @@ struct Page {
     run: Run,
     job_name: String,
     machine: String,
-    material: String,
-    tone: String,
     sheet: (f64, f64),
-    outlines: String,
+    miniature: String,
+    items: Vec<Item>,
+    /// Names that ticked here or prepared the job, to choose from.
+    known: Vec<String>,
     status: String,
+}
+
+/// A line of the list.
+struct Item {
+    key: &'static str,
+    text: String,
+    tick: Option<Tick>,
 }
 
 #[derive(Template)]
 #[template(path = "run_status.html")]
-struct StatusPart {
+struct Status {
     run: Run,
+    machine: String,
+    /// The state in one sentence.
+    says: String,
+    /// Not heard for too long: since when, and what that means.
+    silence: String,
+    /// What it waits for in the queue.
+    waits: String,
     percent: u32,
     done: String,
     left: String,
@@ -39,6 +64,7 @@ struct StatusPart {
 #[template(path = "run_progress.html")]
 struct Progress {
     run: Run,
+    silence: String,
     percent: u32,
     done: String,
     left: String,
@@ -53,7 +79,7 @@ pub struct Send {
 
 /// Sends a sheet's program to its machine and shows the run.
 pub async fn send(app: Shared, Path(job): Path<i32>, Form(send): Form<Send>) -> Result<Redirect, AppError> {
-    let run = blocking(&app, move |app| runs::send(app, job, send.sheet.saturating_sub(1))).await?;
+    let run = blocking(&app, move |app| machines::send(app, job, send.sheet.saturating_sub(1))).await?;
     Ok(Redirect::to(&format!("/runs/{run}")))
 }
 
@@ -65,26 +91,22 @@ pub async fn page(app: Shared, Path(id): Path<i32>) -> Result<Html<String>, AppE
         let decisions = app.store.revision(run.job_id, run.revision)?.decisions;
         let shop = app.shop();
         let route = app.route(&decisions, &shop)?;
-        let material = shop.material(&decisions.batch.material);
-        let layout = usize::try_from(run.sheet - 1).ok().and_then(|i| route.nested.layout.sheets.get(i));
-        let outlines = layout.map_or_else(String::new, |l| {
-            l.placed
-                .iter()
-                .filter_map(|p| Some(path_data(&route.work.part(p.part)?.outline.transformed(p.affine()), l.sheet.height)))
-                .collect()
-        });
-        let status = html(&status_of(run.clone()))?.0;
+        let sheet = usize::try_from(run.sheet - 1).unwrap_or(0);
+        let size = route.nested.layout.sheets.get(sheet).map_or((1.0, 1.0), |l| (l.sheet.width, l.sheet.height));
+        let material = shop.material(&decisions.batch.material).map_or(decisions.batch.material.as_str(), |m| m.name.as_str());
+        let lying = format!("{material} {} mm lies on the bed, {} × {} mm", decisions.batch.thickness, size.0, size.1);
+        let ticks = app.store.ticks(id)?;
+        let mut known: Vec<String> = ticks.iter().map(|t| t.person.clone()).chain([job.person]).filter(|p| !p.is_empty()).collect();
+        known.sort();
+        known.dedup();
+        let status = html(&status_of(app, run.clone())?)?.0;
         html(&Page {
             job_name: job.name,
-            machine: shop.machine(&run.machine).map_or_else(|| run.machine.clone(), |m| m.name.clone()),
-            material: format!(
-                "{} {} mm",
-                material.map_or(decisions.batch.material.as_str(), |m| m.name.as_str()),
-                decisions.batch.thickness
-            ),
-            tone: material.map_or_else(|| "#ddd".into(), |m| m.tone.clone()),
-            sheet: layout.map_or((1.0, 1.0), |l| (l.sheet.width, l.sheet.height)),
-            outlines,
+            machine: name_of(app, &run.machine),
+            items: items(app, &run, &lying, &ticks)?,
+            miniature: crate::miniature::of(&route, &decisions, &shop, sheet),
+            sheet: size,
+            known,
             status,
             run,
         })
@@ -92,43 +114,217 @@ pub async fn page(app: Shared, Path(id): Path<i32>) -> Result<Html<String>, AppE
     .await
 }
 
-fn status_of(run: Run) -> StatusPart {
+fn name_of(app: &App, machine: &str) -> String {
+    app.shop().machine(machine).map_or_else(|| machine.to_owned(), |m| m.name.clone())
+}
+
+/// The list of a run with what is ticked.
+fn items(app: &App, run: &Run, lying: &str, ticks: &[Tick]) -> Result<Vec<Item>, AppError> {
+    let mut texts = vec![
+        (LIST[0], lying.to_owned()),
+        (LIST[1], "Focus or torch height set".into()),
+        (LIST[2], "Air and extraction on".into()),
+        (LIST[3], "Lower left corner is the origin, outline walked".into()),
+    ];
+    if let Some(before) = app.store.broken_off(run)? {
+        let at = before.created_at.get(..16).unwrap_or_default().replace('T', " ");
+        texts.push((
+            AGAIN,
+            format!(
+                "Run {} of this sheet ({at}) broke off after {} of {} pieces of work: what it burned would be burned again. This is a fresh sheet",
+                before.id, before.cuts_done, before.cuts
+            ),
+        ));
+    }
+    Ok(texts.into_iter().map(|(key, text)| Item { key, text, tick: ticks.iter().find(|t| t.item == key).cloned() }).collect())
+}
+
+/// How a run stands: the record, and over it what the machine just said of it.
+fn status_of(app: &App, mut run: Run) -> Result<Status, AppError> {
+    let machine = name_of(app, &run.machine);
+    let seen = app.machines.desk(&run.machine).map_or_else(|_| Seen::default(), |d| d.seen());
+    if let (Some((_, finished)), Some(status)) = (seen.in_hand.filter(|h| h.0 == run.id && run.ended_at.is_none()), &seen.status) {
+        run.seconds = status.seconds;
+        run.cuts_done = i32::try_from(finished).unwrap_or(i32::MAX);
+        if matches!(run.state.as_str(), "running" | "paused") {
+            run.detail = format!("line {} of {}, head at {:.1}, {:.1} mm", status.line, status.of, status.x, status.y);
+        }
+    }
     let share = if run.total > 0.0 { (run.seconds / run.total).clamp(0.0, 1.0) } else { 0.0 };
     let share = if run.state == "done" { 1.0 } else { share };
-    StatusPart {
+    Ok(Status {
+        says: says(&run.state, &machine).to_owned(),
+        silence: if run.ended_at.is_none() { silence(&machine, &seen) } else { String::new() },
+        waits: if run.state == "waiting" { waits(app, &run, &machine, &seen)? } else { String::new() },
         percent: (share * 100.0).round() as u32,
         done: clock(run.seconds),
         left: clock((run.total - run.seconds).max(0.0)),
         total: clock(run.total),
+        machine,
         run,
+    })
+}
+
+fn says(state: &str, machine: &str) -> String {
+    match state {
+        "waiting" => format!("Waits for {machine}"),
+        "sending" | "loading" => format!("Being sent to {machine}"),
+        "ready" => "Ready: go through the list, then start".into(),
+        "running" => "Running".into(),
+        "paused" => "Paused".into(),
+        "stopped" => "Stopped".into(),
+        "done" => "Done".into(),
+        "lost" => "Lost: the machine no longer knows of it".into(),
+        "withdrawn" => "Taken out of the queue".into(),
+        _ => "Went wrong".into(),
     }
 }
 
-/// What the asking page shows.
-#[derive(Deserialize)]
-pub struct Shown {
-    #[serde(default)]
-    state: String,
+/// What a line that is silent means; nothing while it is live.
+fn silence(machine: &str, seen: &Seen) -> String {
+    if seen.live() {
+        return String::new();
+    }
+    let since = seen.heard.map(|h| OffsetDateTime::from(SystemTime::now() - h.elapsed()));
+    let since = since.map_or_else(
+        || "since the shop was opened".to_owned(),
+        |t| format!("since {:02}:{:02}:{:02} UTC", t.hour(), t.minute(), t.second()),
+    );
+    format!(
+        "{machine} has not been heard {since}. What is shown may be old, and the machine goes on by itself: look at it. Stop is tried all the same; where it does not answer, use the machine's own."
+    )
 }
 
-/// How the run stands, for a page that asks again and again: the figures; once its state has changed, the buttons too.
-pub async fn status(app: Shared, Path(id): Path<i32>, Query(shown): Query<Shown>) -> Result<Response, AppError> {
-    blocking(&app, move |app| {
-        let status = status_of(app.store.run(id)?);
-        if status.run.state == shown.state {
-            let StatusPart { run, percent, done, left, total } = status;
-            return Ok(html(&Progress { run, percent, done, left, total })?.into_response());
+/// What a run in the queue waits for.
+fn waits(app: &App, run: &Run, machine: &str, seen: &Seen) -> Result<String, AppError> {
+    let before = app.store.open_runs(&run.machine)?.into_iter().filter(|r| r.id < run.id || r.state != "waiting").collect::<Vec<_>>();
+    let ahead = before.iter().filter(|r| r.id != run.id).count();
+    let held = seen.status.as_ref().and_then(|s| s.held.as_ref().filter(|h| h.run == 0).map(|h| (s.state, h)));
+    Ok(match (before.first(), held) {
+        (Some(first), _) if ahead > 0 => format!("{machine} has {}; {ahead} before this one.", first.file_name),
+        (_, Some((state, held))) => {
+            format!("{machine} is {state} with {}, from its own panel. This one is sent when that is gone.", held.name)
         }
-        Ok(([("hx-retarget", "#run-status")], html(&status)?).into_response())
+        _ => String::new(),
+    })
+}
+
+/// How the run stands, for a page that asks again and again: the figures alone while its state is the one that is shown.
+pub async fn status(app: Shared, Path((id, shown)): Path<(i32, String)>) -> Result<Response, AppError> {
+    blocking(&app, move |app| {
+        let status = status_of(app, app.store.run(id)?)?;
+        let state = status.run.state.clone();
+        let page = if state == shown {
+            let Status { run, silence, percent, done, left, total, .. } = status;
+            html(&Progress { run, silence, percent, done, left, total })?
+        } else {
+            html(&status)?
+        };
+        Ok(([(HeaderName::from_static("x-state"), state)], page).into_response())
     })
     .await
 }
 
-/// Start, pause, resume, stop.
-pub async fn order(app: Shared, Path((id, word)): Path<(i32, String)>) -> Result<Response, AppError> {
-    if !["start", "pause", "resume", "stop"].contains(&word.as_str()) {
-        return Err(AppError::NoPage(format!("/runs/{id}/{word}")));
+/// A tick, as it is set.
+#[derive(Deserialize)]
+pub struct TickForm {
+    item: String,
+    #[serde(default)]
+    on: String,
+    #[serde(default)]
+    person: String,
+}
+
+/// Ticks a line of the list, or takes the tick off. Only before the start.
+pub async fn tick(app: Shared, Path(id): Path<i32>, Form(form): Form<TickForm>) -> Result<Html<String>, AppError> {
+    blocking(&app, move |app| {
+        let run = app.store.run(id)?;
+        let person: String = form.person.trim().chars().take(LONGEST_NAME).collect();
+        if !LIST.contains(&form.item.as_str()) && form.item != AGAIN {
+            return Err(AppError::Sentence("that is not on the list; load the page again.".into()));
+        }
+        if !matches!(run.state.as_str(), "waiting" | "sending" | "ready") {
+            return Err(AppError::Sentence("the run has been started; its list is closed.".into()));
+        }
+        let on = form.on == "on";
+        if on && person.is_empty() {
+            return Err(AppError::Sentence("type your name first: the list keeps who ticked.".into()));
+        }
+        app.store.tick(id, &form.item, &person, on)?;
+        let tick = app.store.ticks(id)?.into_iter().find(|t| t.item == form.item);
+        Ok(Html(tick.map_or_else(String::new, |t| escaped(&signed(&t)))))
+    })
+    .await
+}
+
+fn escaped(text: &str) -> String {
+    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;")
+}
+
+fn signed(tick: &Tick) -> String {
+    format!("{}, {}", tick.person, tick.at.get(11..16).unwrap_or_default())
+}
+
+impl Item {
+    /// Who ticked and when.
+    fn signed(&self) -> String {
+        self.tick.as_ref().map_or_else(String::new, signed)
     }
-    runs::order(&app, id, &word).await?;
-    status(app, Path(id), Query(Shown { state: String::new() })).await
+}
+
+/// Start, pause, resume, stop; or out of the queue.
+pub async fn order(app: Shared, Path((id, word)): Path<(i32, String)>) -> Result<Response, AppError> {
+    let run = blocking(&app, move |app| Ok(app.store.run(id)?)).await?;
+    let desk = app.machines.desk(&run.machine)?;
+    match word.as_str() {
+        "stop" => {
+            tracing::info!(run = id, machine = run.machine, "stop");
+            desk.stop().await?;
+            settled(&app, id).await?;
+        }
+        "withdraw" => {
+            blocking(&app, move |app| {
+                if app.store.run(id)?.state != "waiting" {
+                    return Err(AppError::Sentence("it is at the machine already; stop it there.".into()));
+                }
+                Ok(app.store.requeue(id, "withdrawn", "")?)
+            })
+            .await?;
+            desk.look_again();
+        }
+        other => {
+            let word: Word = other.parse().map_err(|_| AppError::NoPage(format!("/runs/{id}/{other}")))?;
+            if run.ended_at.is_some() {
+                return Err(AppError::Sentence(format!("{} has ended; send the sheet again to run it once more.", run.file_name)));
+            }
+            if word == Word::Start {
+                blocking(&app, move |app| ticked(app, &run)).await?;
+            }
+            app.machines.desk(&blocking(&app, move |app| Ok(app.store.run(id)?.machine)).await?)?.order(id, word).await?;
+        }
+    }
+    status(app, Path((id, String::new()))).await
+}
+
+/// Waits until the record has followed a stop, as long as the machine is heard; a silent one is told by the page.
+async fn settled(app: &Shared, id: i32) -> Result<(), AppError> {
+    let until = std::time::Instant::now() + QUIET;
+    while std::time::Instant::now() < until {
+        let run = blocking(app, move |app| Ok(app.store.run(id)?)).await?;
+        if run.ended_at.is_some() || run.state == "waiting" {
+            break;
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+    }
+    Ok(())
+}
+
+/// Fails while something on the run's list is not ticked.
+fn ticked(app: &App, run: &Run) -> Result<(), AppError> {
+    let ticks = app.store.ticks(run.id)?;
+    let open = items(app, run, "the sheet lies on the bed", &ticks)?;
+    match open.iter().filter(|i| i.tick.is_none()).count() {
+        0 => Ok(()),
+        n => Err(AppError::Sentence(format!("{n} of the list {} not ticked; go through it first.", if n == 1 { "is" } else { "are" }))),
+    }
 }

@@ -350,7 +350,7 @@ fn stroke(loaded: &Loaded, s: &SheetLayout, n: usize, o: &Op) -> Stroke {
         wound: false,
         kerf: o.kerf,
         runs: o.runs.iter().map(|run| flat(run)).collect(),
-        leads: [&o.lead_in, &o.lead_out].into_iter().filter(|l| !l.is_empty()).map(|l| flat(l)).collect(),
+        leads: std::iter::once(&o.lead_in).chain(&o.restarts).chain([&o.lead_out]).filter(|l| !l.is_empty()).map(|l| flat(l)).collect(),
         nicks: o.nicks.iter().map(|(p, d)| [r(p.x), r(p.y), r(d.x), r(d.y)]).collect(),
         n: n + 1,
         start,

@@ -42,6 +42,9 @@ pub(super) fn process_of(contour: &Contour, decisions: &Decisions, shop: &Shop) 
     if let Some(process) = decisions.keys.get(&contour.style.key()) {
         return (*process, Why::Key);
     }
+    if contour.style.added {
+        return (added(contour), Why::Added);
+    }
     if contour.style.hidden {
         return (Process::Reference, Why::Hidden);
     }
@@ -69,6 +72,17 @@ pub(super) fn process_of(contour: &Contour, decisions: &Decisions, shop: &Shop) 
         return (Process::Engrave, Why::Area);
     }
     if contour.path.closed { (Process::Cut, Why::Closed) } else { (Process::Score, Why::Open) }
+}
+
+/// What something is that an operation added: openings are cut, marks and strokes of writing scored, areas of writing
+/// engraved. No rule for the colour it was given makes a cut of a mark.
+fn added(contour: &Contour) -> Process {
+    match contour.style.nature {
+        Nature::Writing => Process::Score,
+        _ if contour.style.text || contour.style.nature == Nature::Area => Process::Engrave,
+        _ if contour.path.closed => Process::Cut,
+        _ => Process::Score,
+    }
 }
 
 /// Which of the job's settings a contour is done with: by hand, then by key; none that is for another process.

@@ -88,6 +88,8 @@ pub enum Why {
     Area,
     /// Letters of single strokes.
     Writing,
+    /// An operation at Clean added it.
+    Added,
     /// A picture.
     Picture,
     /// A point that is to be marked.
@@ -123,6 +125,7 @@ impl Why {
             Self::Annotation => "it tells about the drawing".into(),
             Self::Area => "hatched area".into(),
             Self::Writing => "single-stroke writing".into(),
+            Self::Added => "as what it was added".into(),
             Self::Picture => "a picture".into(),
             Self::Centre => "a point".into(),
             Self::Number => "the part's number".into(),
@@ -286,10 +289,7 @@ fn missing_rows(items: &[Item], decisions: &Decisions, shop: &Shop) -> Vec<Findi
                     "The {name} settings for {material} {} mm on {machine} are unproved: {:.0} mm/min, {:.0} %. Try them on scrap, and keep them once a run has come out well.",
                     batch.thickness, row.feed, row.power
                 );
-                findings.push(
-                    Finding::new(Station::Assign, Severity::Look, "unproved", 1, text)
-                        .choice("Go on with them", Edit::Accept { code: "unproved".into() }),
-                );
+                findings.push(Finding::new(Station::Assign, Severity::Look, "unproved", 1, text).acceptable("Go on with them"));
             }
             continue;
         }

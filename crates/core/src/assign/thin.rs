@@ -72,7 +72,7 @@ pub(super) fn thin(items: &[Item], spot: f64) -> Option<Finding> {
                     keep: false,
                 }),
             )
-            .choice("Engrave them so", Edit::Accept { code: "engrave-thin".into() }),
+            .acceptable("Engrave them so"),
     )
 }
 

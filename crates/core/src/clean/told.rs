@@ -106,7 +106,7 @@ impl Told<'_> {
                 self.file
             );
             self.tell(Severity::Look, "crowded-lines", 1, text, []);
-            self.with("Go on".into(), Edit::Accept { code: "crowded-lines".into() }, false);
+            self.with("Go on".into(), Edit::Accept { code: "crowded-lines".into(), places: Default::default() }, false);
         }
         let n = overlaps.shared;
         if n > 0 {
@@ -136,7 +136,7 @@ impl Told<'_> {
             let wide = (largest * 1.01 * 1000.0).ceil() / 1000.0;
             self.tell(Severity::Look, "gaps", n, text, chained.open.iter().map(|g| g.at));
             self.with(format!("Close gaps up to {wide:.3} mm"), Edit::SetGap { drawing: self.decisions.id, gap: wide }, true);
-            self.with("Leave them open".into(), Edit::Accept { code: "gaps".into() }, false);
+            self.with("Leave them open".into(), Edit::Accept { code: "gaps".into(), places: Default::default() }, false);
         }
         if let n @ 1.. = chained.branches.len() {
             let text = format!(
@@ -312,7 +312,7 @@ pub fn leftovers(drawing: &Cleaned, made: &[Arc<Contour>]) -> Vec<Finding> {
         let mut finding = Finding::new(Station::Clean, Severity::Look, code, at.len(), say(at.len()))
             .at(drawing.drawing, at.iter().map(|i| made[*i].bounds.center()))
             .mend("Make them reference", Edit::SetContours { contours: ids.clone(), process: Some(Process::Reference) })
-            .choice("They belong to it", Edit::Accept { code: code.into() });
+            .acceptable("They belong to it");
         finding.place.contours = ids;
         (finding.count > 0).then_some(finding)
     };

@@ -68,7 +68,7 @@ impl Edit {
             Self::SetNickWidth { .. } => "Nick width".into(),
             Self::SetNickPitch { .. } => "Nick pitch".into(),
             Self::SetLeads { on } => if *on { "Leads on" } else { "Leads off" }.into(),
-            Self::Accept { code } => format!("Accepted: {}", code.replace('-', " ")),
+            Self::Accept { code, .. } => format!("Accepted: {}", code.replace('-', " ")),
             Self::SetInitials { initials } => format!("Initials {initials}"),
         }
     }

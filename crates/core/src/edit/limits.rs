@@ -1,7 +1,8 @@
 //! What a change may ask for, and the sentence for what it may not.
 
 use crate::assign::Process;
-use crate::decisions::{Decisions, DrawingDecisions, JobSetting};
+use crate::decisions::{Acceptance, Decisions, DrawingDecisions, JobSetting};
+use std::collections::BTreeMap;
 
 /// Greatest quantity of one part.
 pub const MOST_COPIES: u32 = 5000;
@@ -38,6 +39,31 @@ pub(super) fn set_setting(d: &mut Decisions, setting: &JobSetting) -> Result<(),
         return Err(format!("{MOST_SETTINGS} settings are the most for one job"));
     } else {
         d.settings.push(setting.clone());
+    }
+    Ok(())
+}
+
+/// Places of one acceptance at most.
+const MOST_PLACES: usize = 4000;
+
+/// Accepts findings at places, besides those that were accepted before.
+pub(super) fn accept(d: &mut Decisions, code: &str, places: &BTreeMap<String, u32>) -> Result<(), String> {
+    if places.is_empty() {
+        return Err(format!("say at which places “{code}” is accepted; the button of the finding does"));
+    }
+    if places.len() > MOST_PLACES {
+        return Err(format!("{} places are too many to accept at once; mend some first", places.len()));
+    }
+    let known = d.accepted.iter_mut().find_map(|a| match a {
+        Acceptance::At { code: known, places } if known == code => Some(places),
+        _ => None,
+    });
+    match known {
+        Some(known) => places.iter().for_each(|(p, n)| {
+            let m = known.entry(p.clone()).or_default();
+            *m = (*m).max(*n);
+        }),
+        None => d.accepted.push(Acceptance::At { code: code.into(), places: places.clone() }),
     }
     Ok(())
 }

@@ -11,6 +11,7 @@ use crate::nest::{Layout, Sheet, Turn};
 use crate::picture::Tone;
 use crate::shop::ChartRow;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 
 mod label;
 mod limits;
@@ -18,7 +19,7 @@ mod limits;
 mod tests;
 
 pub use limits::MOST_COPIES;
-use limits::{copies, find, known_setting, set_or_clear, set_setting, within};
+use limits::{accept, copies, find, known_setting, set_or_clear, set_setting, within};
 
 /// One change. As JSON: `{"do": "set-unit", "drawing": 1, "unit": "mm"}`.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -200,9 +201,11 @@ pub enum Edit {
     SetLeads {
         on: bool,
     },
-    /// Go on in spite of `look` findings of this code.
+    /// Go on in spite of `look` findings of this code at these places; the route fills them in where it offers this.
     Accept {
         code: String,
+        #[serde(default)]
+        places: BTreeMap<String, u32>,
     },
     SetInitials {
         initials: String,
@@ -373,11 +376,7 @@ impl Edit {
                 d.hold.nick_pitch = pitch.map(|p| within("a nick pitch in mm", p, 5.0, 10_000.0)).transpose()?
             }
             Self::SetLeads { on } => d.hold.leads = Some(*on),
-            Self::Accept { code } => {
-                if !d.accepted.contains(code) {
-                    d.accepted.push(code.clone());
-                }
-            }
+            Self::Accept { code, places } => accept(d, code, places)?,
             Self::SetInitials { initials } => d.initials = initials.chars().filter(|c| c.is_alphanumeric()).take(6).collect(),
         }
         Ok(())

@@ -70,7 +70,7 @@ fn every() -> Vec<Edit> {
         Edit::SetNickWidth { width: Some(0.5) },
         Edit::SetNickPitch { pitch: Some(80.0) },
         Edit::SetLeads { on: true },
-        Edit::Accept { code: "kinks".into() },
+        Edit::Accept { code: "kinks".into(), places: [("00000000000000ab".to_owned(), 2)].into() },
         Edit::SetInitials { initials: "O F!".into() },
         Edit::RemoveDrawing { drawing: 1 },
     ]

@@ -6,7 +6,7 @@ use std::f64::consts::{FRAC_PI_2, PI, TAU};
 use std::sync::Arc;
 
 /// One curve of a drawing, in the drawing's own units.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub enum Curve {
     /// A straight line.
     Line(Point, Point),

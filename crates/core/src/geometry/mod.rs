@@ -10,6 +10,7 @@ mod nurbs;
 mod path;
 mod polygon;
 mod refit;
+mod region;
 mod segment;
 #[cfg(test)]
 mod tests;
@@ -23,6 +24,7 @@ pub use kurbo::{Affine, Point, Vec2};
 pub use nurbs::Nurbs;
 pub use path::{Nearest, Path};
 pub use polygon::{Polygon, Ring, ring_area, ring_contains};
+pub use region::{Region, Residue};
 pub use segment::{Bounds, Segment};
 
 use serde::{Deserialize, Serialize};

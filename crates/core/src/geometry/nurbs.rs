@@ -6,7 +6,7 @@ use kurbo::{Affine, Point, Vec2};
 const HIGHEST_DEGREE: usize = 16;
 
 /// A rational B-spline curve.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub struct Nurbs {
     degree: usize,
     knots: Vec<f64>,

@@ -48,7 +48,8 @@ fn sensible(from: &Path, to: &Path, by: f64, side: Side) -> bool {
         return false;
     }
     match side {
-        Side::Outside => after > before * 0.999 && after < before + 2.0 * by * from.length() + 8.0 * by * by + 1.0,
+        // It may close over bays and pockets whose mouths are narrower than the kerf, but it stays round the outline.
+        Side::Outside => after > before * 0.999 && from.bounds().grown(by * 1.01 + 1e-3).holds(&to.bounds()),
         Side::Inside => after < before,
     }
 }

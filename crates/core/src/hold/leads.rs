@@ -6,6 +6,8 @@
 use crate::assign::Work;
 use crate::geometry::{Bounds, Path, Point, Segment, Vec2};
 use crate::nest::SheetLayout;
+use rstar::primitives::{GeomWithData, Rectangle};
+use rstar::{AABB, RTree};
 use std::f64::consts::FRAC_PI_2;
 
 /// Lengths tried, as shares of the full lead.
@@ -15,6 +17,8 @@ const PLACES: usize = 32;
 /// Full lead for a thickness: this much a mm, within limits, mm.
 const LENGTH_PER_THICKNESS: f64 = 1.2;
 const LENGTH_LIMITS: (f64, f64) = (3.0, 12.0);
+/// A pierce keeps off the middle of an earlier cut by so many kerfs: half a kerf is the slit, the crater is a kerf.
+const KEEP_OFF: f64 = 1.5;
 /// A lead comes no nearer to a part than half the kerf less this, mm: the contour's own offset is that near.
 const SLACK: f64 = 0.02;
 
@@ -32,6 +36,8 @@ pub(super) struct Yard {
     edge: Bounds,
     outline: Vec<Path>,
     taken: Vec<Vec<Point>>,
+    /// What is cut so far.
+    burned: RTree<GeomWithData<Rectangle<[f64; 2]>, Segment>>,
 }
 
 struct Lying {
@@ -60,7 +66,7 @@ impl Yard {
             })
             .collect();
         let edge = Bounds { min: Point::ZERO, max: Point::new(layout.sheet.width, layout.sheet.height) };
-        Self { parts, edge, outline: layout.sheet.outline.clone(), taken: Vec::new() }
+        Self { parts, edge, outline: layout.sheet.outline.clone(), taken: Vec::new(), burned: RTree::new() }
     }
 
     /// Finds a place for the leads of a closed cut, the start of `path` first. `outer` says on which side the scrap lies.
@@ -89,9 +95,44 @@ impl Yard {
         None
     }
 
+    /// A lead to a place on a contour where the torch is lit again, ahead in the contour's direction there: arc, then line,
+    /// shorter and shorter.
+    pub(super) fn lead_to(&mut self, at: Point, ahead: Vec2, path: &Path, outer: bool, thickness: f64, kerf: f64) -> Option<Segment> {
+        let full = (LENGTH_PER_THICKNESS * thickness).clamp(LENGTH_LIMITS.0, LENGTH_LIMITS.1);
+        let scrap_left = (path.area() > 0.0) != outer;
+        let side = if scrap_left { ahead.turn_90() } else { -ahead.turn_90() };
+        let arcs = SHARES.iter().map(|share| quarter_in(at, ahead, scrap_left, full * share / FRAC_PI_2));
+        let lines = SHARES.iter().map(|share| Segment::line(at + (side - ahead * 0.5) * (full * share * 0.8), at));
+        for lead in arcs.chain(lines) {
+            if let Some(points) = self.free(&lead, kerf) {
+                self.taken.push(points);
+                return Some(lead);
+            }
+        }
+        None
+    }
+
+    /// Notes what is cut: leads that come later keep off it.
+    pub(super) fn burn(&mut self, cut: impl Iterator<Item = Segment>) {
+        for s in cut {
+            let b = s.bounds();
+            self.burned.insert(GeomWithData::new(Rectangle::from_corners([b.min.x, b.min.y], [b.max.x, b.max.y]), s));
+        }
+    }
+
+    /// True within a kerf of the slit of what is cut so far: a pierce there blows into the open cut.
+    pub(super) fn in_a_cut(&self, p: Point, kerf: f64) -> bool {
+        let reach = kerf * KEEP_OFF;
+        let near = AABB::from_corners([p.x - reach, p.y - reach], [p.x + reach, p.y + reach]);
+        self.burned.locate_in_envelope_intersecting(near).any(|s| s.data.distance(p) < reach)
+    }
+
     /// The lead's points when it touches nothing.
     fn free(&self, lead: &Segment, kerf: f64) -> Option<Vec<Point>> {
         let points: Vec<Point> = (0..=10).map(|i| lead.at(f64::from(i) / 10.0)).collect();
+        if self.in_a_cut(points[0], kerf) || points[1..8].iter().any(|p| self.in_a_cut(*p, kerf / KEEP_OFF)) {
+            return None;
+        }
         let clear = kerf / 2.0 - SLACK;
         let inner = self.edge.grown(-kerf);
         let on_sheet = points.iter().all(|p| inner.has(*p))

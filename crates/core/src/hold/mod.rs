@@ -9,14 +9,15 @@ mod raster;
 mod sweep;
 #[cfg(test)]
 mod tests;
+mod thin;
+mod troubles;
 
 pub use sweep::Row;
 
 use crate::assign::{Part, Process, Work};
 use crate::clean::ContourId;
 use crate::decisions::Decisions;
-use crate::edit::Edit;
-use crate::finding::{Finding, Severity, Station, counted};
+use crate::finding::Finding;
 use crate::geometry::{Path, Point, Segment, Vec2};
 use crate::nest::{Layout, SheetLayout};
 use crate::order::{Sequence, SheetSequence, Step};
@@ -26,12 +27,15 @@ use leads::Yard;
 use rayon::prelude::*;
 use std::borrow::Cow;
 use std::sync::Arc;
+use troubles::Troubles;
 
 /// What is burned for one step, in sheet mm.
 #[derive(Clone, Debug, Default)]
 pub struct Op {
     /// The contour; for a sweep the first of those it sweeps.
     pub contour: ContourId,
+    /// All contours of a sweep.
+    pub swept: Vec<ContourId>,
     /// Index into the sheet's placements.
     pub placement: usize,
     /// Index into the work's items.
@@ -42,6 +46,8 @@ pub struct Op {
     pub lead_in: Vec<Segment>,
     /// The contour after kerf, in pieces between nicks.
     pub runs: Vec<Vec<Segment>>,
+    /// From the pierce to the contour for each run after the first: where the torch is lit again behind a nick.
+    pub restarts: Vec<Vec<Segment>>,
     /// From the contour back into the scrap.
     pub lead_out: Vec<Segment>,
     /// Engraved rows, for a sweep.
@@ -113,6 +119,17 @@ impl Op {
     pub fn is_swept(&self) -> bool {
         matches!(self.process, Process::Engrave | Process::Picture)
     }
+    /// The lead before a run, by its number; empty where it begins on the line.
+    pub fn lead_before(&self, run: usize) -> &[Segment] {
+        match run.checked_sub(1) {
+            None => &self.lead_in,
+            Some(i) => self.restarts.get(i).map_or(&[], Vec::as_slice),
+        }
+    }
+    /// All leads.
+    pub fn leads(&self) -> impl Iterator<Item = &Segment> {
+        self.lead_in.iter().chain(self.restarts.iter().flatten()).chain(&self.lead_out)
+    }
     /// Burned length of the contour itself, one pass, leads apart, mm.
     pub fn length(&self) -> f64 {
         self.runs.iter().flatten().map(Segment::length).sum()
@@ -179,16 +196,6 @@ impl Setting {
     }
 }
 
-/// What could not be done as it should, gathered over a sheet.
-#[derive(Default)]
-struct Troubles {
-    vanished: Vec<(ContourId, Point)>,
-    narrow: Vec<(ContourId, Point)>,
-    no_lead: Vec<(ContourId, Point)>,
-    small_holes: Vec<(ContourId, Point)>,
-    large_pictures: Vec<(ContourId, Point)>,
-}
-
 /// Works out what the head does on every sheet.
 pub fn run(
     work: &Work,
@@ -215,77 +222,11 @@ pub fn run(
     let mut toolpath = Toolpath::default();
     for (i, (sheet, troubles, lined_up)) in done.into_iter().enumerate() {
         toolpath.sheets.push(sheet);
-        findings.extend(troubles.findings(i, decisions.batch.thickness));
+        findings.extend(troubles.findings(i, decisions, machine));
         findings.extend(lined_up);
     }
+    findings.extend(thin::webs(work, layout, decisions, shop));
     (toolpath, findings)
-}
-
-impl Troubles {
-    fn findings(self, sheet: usize, thickness: f64) -> Vec<Finding> {
-        let place = |f: Finding, at: &[(ContourId, Point)]| f.on(at.iter().map(|a| a.0)).on_sheet(sheet, at.iter().map(|a| a.1));
-        let mut out = Vec::new();
-        let on = format!("on sheet {}", sheet + 1);
-        if let n @ 1.. = self.vanished.len() {
-            let text = format!("{} {on} {} narrower than the kerf and would vanish.", counted(n, "hole", "holes"), are(n));
-            let drop = Edit::SetContours { contours: self.vanished.iter().map(|v| v.0).collect(), process: Some(Process::Reference) };
-            out.push(
-                place(Finding::new(Station::Hold, Severity::Stop, "hole-vanishes", n, text), &self.vanished).choice("Leave them out", drop),
-            );
-        }
-        if let n @ 1.. = self.large_pictures.len() {
-            let text = format!(
-                "{} {on} cannot be swept at this pitch: {} of over {} million pixels, or no picture any more.",
-                counted(n, "picture", "pictures"),
-                if n == 1 { "it would be one" } else { "they would be ones" },
-                crate::picture::MOST_PIXELS / 1_000_000
-            );
-            let drop = Edit::SetContours { contours: self.large_pictures.iter().map(|v| v.0).collect(), process: Some(Process::Reference) };
-            let finding = Finding::new(Station::Hold, Severity::Stop, "picture-too-large", n, text);
-            out.push(place(finding, &self.large_pictures).choice("Leave them out", drop));
-        }
-        if let n @ 1.. = self.narrow.len() {
-            let text = format!(
-                "{} {on} {} a neck narrower than the kerf; the piece beyond it would be lost.",
-                counted(n, "contour", "contours"),
-                has(n)
-            );
-            out.push(
-                place(Finding::new(Station::Hold, Severity::Look, "narrow-neck", n, text), &self.narrow)
-                    .choice("Cut it so", Edit::Accept { code: "narrow-neck".into() }),
-            );
-        }
-        if let n @ 1.. = self.no_lead.len() {
-            let text =
-                format!("{} {on} {} no free place for a lead and would pierce on the line.", counted(n, "contour", "contours"), has(n));
-            out.push(
-                place(Finding::new(Station::Hold, Severity::Look, "no-lead", n, text), &self.no_lead)
-                    .choice("Pierce on the line", Edit::Accept { code: "no-lead".into() }),
-            );
-        }
-        if let n @ 1.. = self.small_holes.len() {
-            let text = format!(
-                "{} {on} {} narrower than the plate is thick ({thickness} mm) and would come out ragged.",
-                counted(n, "hole", "holes"),
-                are(n)
-            );
-            let contours = self.small_holes.iter().map(|v| v.0).collect();
-            out.push(
-                place(Finding::new(Station::Hold, Severity::Look, "small-holes", n, text), &self.small_holes)
-                    .choice("Cut them all the same", Edit::Accept { code: "small-holes".into() })
-                    .choice("Leave them out", Edit::SetContours { contours, process: Some(Process::Reference) }),
-            );
-        }
-        out
-    }
-}
-
-fn are(n: usize) -> &'static str {
-    if n == 1 { "is" } else { "are" }
-}
-
-fn has(n: usize) -> &'static str {
-    if n == 1 { "has" } else { "have" }
 }
 
 /// One sheet being worked out.
@@ -336,6 +277,7 @@ impl Bench<'_> {
             let Some(row) = self.row(step) else { continue };
             sheet.ops.extend(self.op(step, &row, &mut yard, &mut troubles));
         }
+        troubles.short_run_up = sheet.ops.iter().filter_map(|o| sweep::short_run_up(o, self.machine)).collect();
         (sheet, troubles)
     }
 
@@ -354,6 +296,9 @@ impl Bench<'_> {
             let path = if step.start > 0.5 && !path.closed { path.reversed() } else { path };
             let path = if path.closed { path.started_at(step.start * path.length()) } else { path };
             op.runs = vec![path.segments];
+            if step.process == Process::Cut {
+                yard.burn(op.runs[0].iter().copied());
+            }
             return Some(op);
         }
         self.closed_cut(step, part, &path, op, yard, troubles)
@@ -394,7 +339,11 @@ impl Bench<'_> {
                     moved = moved.started_at(led.along);
                     (op.lead_in, op.lead_out) = (led.lead_in, led.lead_out);
                 }
-                None => troubles.no_lead.push((op.contour, moved.at(0.0).0)),
+                None => {
+                    let at = moved.at(0.0).0;
+                    let list = if yard.in_a_cut(at, op.kerf) { &mut troubles.in_a_cut } else { &mut troubles.no_lead };
+                    list.push((op.contour, at));
+                }
             }
         }
         let places = if self.setting.nicks && outer {
@@ -404,6 +353,20 @@ impl Bench<'_> {
         };
         op.nicks = places.iter().map(|at| moved.at(*at)).map(|(p, d)| (p, d.turn_90())).collect();
         op.runs = nicks::split(&moved, &places, self.setting.nick_width + op.kerf);
+        if self.setting.leads {
+            // Behind every nick the torch is lit again: in the scrap there too, not on the finished edge.
+            for run in op.runs.iter().skip(1) {
+                let at = run[0].start;
+                match yard.lead_to(at, run[0].direction(0.0), &moved, outer, self.decisions.batch.thickness, op.kerf) {
+                    Some(lead) => op.restarts.push(vec![lead]),
+                    None => {
+                        op.restarts.push(Vec::new());
+                        troubles.on_the_edge.push((op.contour, at));
+                    }
+                }
+            }
+        }
+        yard.burn(op.runs.iter().flatten().chain(op.leads()).copied());
         Some(op)
     }
 }
@@ -411,11 +374,13 @@ impl Bench<'_> {
 fn blank(step: &Step, contour: ContourId, row: &ChartRow) -> Op {
     Op {
         contour,
+        swept: Vec::new(),
         placement: step.placement,
         item: step.item,
         process: step.process,
         lead_in: Vec::new(),
         runs: Vec::new(),
+        restarts: Vec::new(),
         lead_out: Vec::new(),
         rows: Vec::new(),
         raster: None,

@@ -7,6 +7,7 @@
 use super::plough::{self, Area, Extent, Pace, Rows, Spans, united};
 use super::{Op, Swept, blank};
 use crate::assign::{Process, Work};
+use crate::clean::ContourId;
 use crate::decisions::Sweep;
 use crate::geometry::{Affine, Bounds, Path, Point, Vec2};
 use crate::nest::SheetLayout;
@@ -60,6 +61,62 @@ impl Row {
     }
 }
 
+/// An engraving whose rows have not the room that the head needs to come up to speed.
+#[derive(Clone, Debug)]
+pub(super) struct ShortRunUp {
+    pub(super) contours: Vec<ContourId>,
+    pub(super) process: Process,
+    /// Where a row begins or ends too slowly.
+    pub(super) at: Point,
+    /// Speed there, as a share of the feed.
+    pub(super) share: f64,
+    /// Feed, mm/min, and power, percent.
+    pub(super) feed: f64,
+    pub(super) power: f64,
+    /// Room needed, mm.
+    pub(super) run_up: f64,
+}
+
+/// Speeds nearer to the feed than this share are as good as it.
+const UP_TO_SPEED: f64 = 0.97;
+
+/// Finds the slowest place of an engraving at the bed's edge: with room d before it the head has come to v = √(2 a d).
+pub(super) fn short_run_up(op: &Op, machine: &Machine) -> Option<ShortRunUp> {
+    if !op.is_swept() || op.run_up <= 0.0 {
+        return None;
+    }
+    let room = |p: Point, way: Vec2| {
+        let free = |at: f64, w: f64, most: f64| {
+            if w > 1e-9 {
+                (most - at) / w
+            } else if w < -1e-9 {
+                -at / w
+            } else {
+                f64::INFINITY
+            }
+        };
+        free(p.x, way.x, machine.bed_width).min(free(p.y, way.y, machine.bed_height)).max(0.0)
+    };
+    let rows = op.rows.iter().cloned().chain(op.picture_rows());
+    let ends = rows.flat_map(|r| {
+        let way = if r.backward { -r.way } else { r.way };
+        // The head brakes or gathers speed only outside of what burns: beyond its reach there may be room within the row.
+        let (first, last) = (r.start(), r.end());
+        [(first, room(first, -way)), (last, room(last, way))]
+    });
+    let (at, room) = ends.min_by(|a, b| a.1.total_cmp(&b.1))?;
+    let share = (room / op.run_up).sqrt();
+    (share < UP_TO_SPEED).then(|| ShortRunUp {
+        contours: if op.swept.is_empty() { vec![op.contour] } else { op.swept.clone() },
+        process: op.process,
+        at,
+        share,
+        feed: op.feed,
+        power: op.power,
+        run_up: op.run_up,
+    })
+}
+
 /// How a machine sweeps with these settings.
 pub(super) fn pace(row: &ChartRow, machine: &Machine, sweep: &Sweep) -> Pace {
     Pace {
@@ -104,7 +161,8 @@ pub(super) fn plan(
                 regions[*m].rows[g.direction].iter().for_each(|(k, spans)| rows.entry(*k).or_default().extend(spans));
             }
             let first = &regions[g.members.iter().copied().min().unwrap_or(0)];
-            op(first, rows, angles[g.direction], row, &pace)
+            let swept = g.members.iter().flat_map(|m| regions[*m].contours.iter().copied()).collect();
+            Op { swept, ..op(first, rows, angles[g.direction], row, &pace) }
         })
         .collect();
     (nearest_first(ops), swept)
@@ -127,7 +185,7 @@ fn nearest_first(mut ops: Vec<Op>) -> Vec<Op> {
 /// An area that is one by itself: outlines drawn together, or overlapping.
 struct Region<'a> {
     step: &'a Step,
-    contour: crate::clean::ContourId,
+    contours: Vec<ContourId>,
     bounds: Bounds,
     rows: Vec<Rows>,
 }
@@ -156,7 +214,8 @@ fn regions<'a>(work: &Work, layout: &SheetLayout, steps: &[&'a Step], angles: &[
             continue;
         }
         let bounds = paths.iter().fold(Bounds::EMPTY, |b, p| b.union(p.bounds()));
-        out.push(Region { step: steps[0], contour: work.items[steps[0].item].contour.id, bounds, rows });
+        let contours = steps.iter().map(|s| work.items[s.item].contour.id).collect();
+        out.push(Region { step: steps[0], contours, bounds, rows });
     }
     merged(out)
 }
@@ -173,7 +232,8 @@ fn merged(regions: Vec<Region>) -> Vec<Region> {
                 mine.values_mut().for_each(|s| *s = united(std::mem::take(s)));
             }
             region.bounds = region.bounds.union(other.bounds);
-            (region.step, region.contour) = (other.step, other.contour);
+            region.step = other.step;
+            region.contours.splice(0..0, other.contours);
         }
         out.push(region);
     }
@@ -254,6 +314,6 @@ fn op(region: &Region, rows: Rows, angle: f64, row: &ChartRow, pace: &Pace) -> O
         run_up: pace.run_up(),
         pitch: pace.pitch,
         area: burned * pace.pitch,
-        ..blank(region.step, region.contour, row)
+        ..blank(region.step, region.contours[0], row)
     }
 }

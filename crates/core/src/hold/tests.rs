@@ -1,5 +1,7 @@
 use super::kerf::{Offset, Side, offset};
 use super::*;
+use crate::edit::Edit;
+use crate::finding::Severity;
 use crate::geometry::Affine;
 use crate::nest::{Placement, Sheet};
 use crate::testing::{cleaned, drawing, outlines};
@@ -134,7 +136,9 @@ fn a_lead_that_finds_no_room_is_told() {
     let ring =
         [Path::rectangle(0.0, 0.0, 100.0, 100.0), Path::circle(Point::new(50.0, 50.0), 30.0), Path::circle(Point::new(50.0, 50.0), 27.5)];
     let (_, findings, _, _) = held(&ring, "anvil", |_| {});
-    assert!(findings.iter().any(|f| f.code == "no-lead" && f.count == 2), "{findings:?}");
+    // The first of the two would pierce on its line, the second beside the slit that is open by then.
+    let count = |code: &str| findings.iter().filter(|f| f.code == code).map(|f| f.count).sum::<usize>();
+    assert_eq!((count("no-lead"), count("pierce-in-cut")), (1, 1), "{findings:?}");
 }
 
 #[test]

@@ -184,10 +184,8 @@ fn skipped(drawing: &Drawing) -> Vec<Finding> {
             drawing.file,
             if drawing.broken.len() == 1 { "It is" } else { "It and others like it are" }
         );
-        findings.push(
-            Finding::new(Station::Intake, Severity::Look, "broken-entity", drawing.broken.len(), text)
-                .choice("Go on without", Edit::Accept { code: "broken-entity".into() }),
-        );
+        findings
+            .push(Finding::new(Station::Intake, Severity::Look, "broken-entity", drawing.broken.len(), text).acceptable("Go on without"));
     }
     let kinds: Vec<String> = drawing.skipped.iter().map(|(kind, n)| format!("{n} {kind}")).collect();
     findings.push(Finding::new(

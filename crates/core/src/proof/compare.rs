@@ -1,8 +1,10 @@
 //! What the program burns against what was meant.
 
+use super::contained::around;
 use super::reader::Read;
 use super::{Action, ProgramFault, SheetProof, Traced};
-use crate::assign::{Process, Work, parents};
+use super::{remains, settings};
+use crate::assign::{Process, Work};
 use crate::finding::{Finding, Severity, Station};
 use crate::geometry::{Bounds, Path, Point, Segment};
 use crate::hold::SheetPath;
@@ -98,10 +100,15 @@ pub(super) fn run(
     faults.add("burned-astray", &stray, "places are burned where nothing was meant to be");
     twice.extend(&read.twice);
     faults.add("picture-wrong", &read.wrong, "rows of pictures burn something else than was meant");
+    settings::check(read, proof, intended, machine, &mut faults);
     coverage(&strokes, &read.missing, &mut twice, &mut faults);
     faults.add("burned-twice", &twice, "places are burned twice: lines lie on each other");
     inside_out(proof, intended, layout, work, &mut faults);
     gouges(proof, intended, layout, work, &mut faults);
+    // Only of a program that does what was meant: else everything that it does otherwise would be told twice.
+    if faults.findings.is_empty() {
+        faults.findings.extend(remains::check(proof, sheet, intended, layout, work));
+    }
     faults.findings
 }
 
@@ -175,13 +182,13 @@ fn burned(path: &Segment, strokes: &[Stroke], index: &RTree<Boxed>, intended: &S
     out
 }
 
-struct Faults {
+pub(super) struct Faults {
     sheet: usize,
     findings: Vec<Finding>,
 }
 
 impl Faults {
-    fn add(&mut self, code: &str, at: &[Point], what: &str) {
+    pub(super) fn add(&mut self, code: &str, at: &[Point], what: &str) {
         if !at.is_empty() {
             let text = format!("On sheet {} {} {what}. The program is not released.", self.sheet + 1, at.len());
             self.findings.push(Finding::new(Station::Proof, Severity::Stop, code, at.len(), text).on_sheet(self.sheet, at.iter().copied()));
@@ -204,7 +211,7 @@ fn strokes(intended: &SheetPath) -> Vec<Stroke> {
         let mut add = |path: Segment, lead: bool, times: f64| {
             all.push(Stroke { path, op, lead, meant: path.length() * times, burned: 0.0, reached: [false; 2] })
         };
-        o.lead_in.iter().chain(&o.lead_out).for_each(|s| add(*s, true, passes));
+        o.leads().for_each(|s| add(*s, true, passes));
         o.runs.iter().flatten().for_each(|s| add(*s, false, passes));
         o.rows.iter().for_each(|r| r.spans.iter().for_each(|(a, b)| add(Segment::line(r.point(*a), r.point(*b)), false, passes)));
     }
@@ -260,7 +267,7 @@ fn inside_out(proof: &SheetProof, intended: &SheetPath, layout: &SheetLayout, wo
         .filter(|(_, p)| p.closed)
         .collect();
     let paths: Vec<&Path> = closed.iter().map(|c| &c.1).collect();
-    let early: Vec<Point> = parents(&paths)
+    let early: Vec<Point> = around(&paths)
         .into_iter()
         .enumerate()
         .filter_map(|(k, parent)| {

@@ -21,6 +21,10 @@ pub enum Action {
         feed: Option<f64>,
         /// Power word while the beam is on; 0 with it off.
         power: f64,
+        /// Tool in the holder; 0 for the beam or torch.
+        tool: u32,
+        /// Assist air on.
+        air: bool,
         /// Line of the program, from 1.
         line: usize,
     },
@@ -113,6 +117,14 @@ pub struct Interpreter {
     unit: f64,
     line: usize,
     ended: bool,
+    /// Tool called, and tool in the holder.
+    called: u32,
+    tool: u32,
+    air: bool,
+    /// What the program has said of the machine's state: units, positions, beam off.
+    stated: [bool; 3],
+    /// Line of the first move before all of that was said.
+    unsafe_from: Option<usize>,
 }
 
 impl Default for Interpreter {
@@ -127,6 +139,11 @@ impl Default for Interpreter {
             unit: 1.0,
             line: 0,
             ended: false,
+            called: 0,
+            tool: 0,
+            air: false,
+            stated: [false; 3],
+            unsafe_from: None,
         }
     }
 }
@@ -152,6 +169,16 @@ impl Interpreter {
         self.ended
     }
 
+    /// What is still on at the end of the program: beam, air.
+    pub fn left_on(&self) -> (bool, bool) {
+        (self.beam, self.air)
+    }
+    /// Line of the first move that relies on the state in which another program left the machine: units, absolute positions
+    /// or the beam off were not said before it.
+    pub fn relies_on_before(&self) -> Option<usize> {
+        self.unsafe_from
+    }
+
     /// Fails where the program has no end.
     pub fn finished(&self) -> Result<(), ProgramFault> {
         if self.ended { Ok(()) } else { Err(self.fault("the program has no end (M2 or M30); it may be cut off")) }
@@ -170,6 +197,10 @@ impl Interpreter {
         }
         let get = |letter: char| words.iter().find(|w| w.0 == letter).map(|w| w.1);
         let mut wait = false;
+        // A tool is called before it is changed to, wherever the words stand in the line.
+        if let Some(t) = get('T').filter(|t| *t >= 0.0) {
+            self.called = t as u32;
+        }
         let mut moving = ['X', 'Y'].iter().any(|l| get(*l).is_some());
         for (letter, value) in words {
             let code = (value * 10.0).round() as i64;
@@ -179,14 +210,18 @@ impl Interpreter {
                 ('G', 20) => self.motion = Motion::Arc { clockwise: true },
                 ('G', 30) => self.motion = Motion::Arc { clockwise: false },
                 ('G', 40) => wait = true,
-                ('G', 200) => self.unit = 25.4,
-                ('G', 210) => self.unit = 1.0,
-                ('G', 900) => self.absolute = true,
-                ('G', 910) => self.absolute = false,
+                ('G', 200) => (self.unit, self.stated[0]) = (25.4, true),
+                ('G', 210) => (self.unit, self.stated[0]) = (1.0, true),
+                ('G', 900) => (self.absolute, self.stated[1]) = (true, true),
+                ('G', 910) => (self.absolute, self.stated[1]) = (false, true),
                 ('M', 30 | 40) => self.beam = true,
-                ('M', 50) => self.beam = false,
+                ('M', 50) => (self.beam, self.stated[2]) = (false, true),
+                ('M', 60) => self.tool = self.called,
+                ('M', 70 | 80) => self.air = true,
+                ('M', 90) => self.air = false,
+                ('T', _) if *value >= 0.0 => self.called = *value as u32,
                 ('M', 20 | 300) => self.ended = true,
-                ('G', 170 | 400 | 940) | ('M', 0 | 60 | 70 | 80 | 90) | ('N' | 'T', _) => {}
+                ('G', 170 | 400 | 940) | ('M', 0) | ('N', _) => {}
                 ('F', _) if *value > 0.0 => self.feed = value * self.unit,
                 ('S', _) if *value >= 0.0 => self.power = *value,
                 ('X' | 'Y' | 'I' | 'J' | 'P', _) => {}
@@ -217,12 +252,16 @@ impl Interpreter {
 
     fn go(&mut self, to: Point, center: Vec2, power: f64, actions: &mut Vec<Action>) -> Result<(), ProgramFault> {
         let line = self.line;
+        if self.stated != [true; 3] {
+            self.unsafe_from.get_or_insert(line);
+        }
+        let (tool, air) = (self.tool, self.air);
         let from = std::mem::replace(&mut self.at, to);
         let feed = if self.motion == Motion::Rapid { None } else { Some(self.feed) };
         if feed == Some(0.0) {
             return Err(self.fault("a feed move comes before any feed F"));
         }
-        let mut push = |path: Segment| actions.push(Action::Move { path, feed, power, line });
+        let mut push = |path: Segment| actions.push(Action::Move { path, feed, power, tool, air, line });
         let Motion::Arc { clockwise } = self.motion else {
             if from.distance(to) > 0.0 {
                 push(Segment::line(from, to));

@@ -4,8 +4,11 @@
 //! burns is laid over the intended strokes, and over the parts themselves.
 
 mod compare;
+mod contained;
 mod interpret;
 mod reader;
+mod remains;
+mod settings;
 #[cfg(test)]
 mod tests;
 

@@ -130,7 +130,8 @@ impl<'a> Reader<'a> {
     /// What was gathered on one line is a picture's row, or it is not.
     fn end_row(&mut self) {
         let moves = std::mem::take(&mut self.row.moves);
-        let (Some(Action::Move { path: first, feed, line, .. }), Some(Action::Move { path: last, .. })) = (moves.first(), moves.last())
+        let (Some(Action::Move { path: first, feed, tool, air, line, .. }), Some(Action::Move { path: last, .. })) =
+            (moves.first(), moves.last())
         else {
             return;
         };
@@ -163,7 +164,14 @@ impl<'a> Reader<'a> {
         }
         *self.burned.entry((op, k)).or_insert(0) += 1;
         self.folded.insert(self.actions.len(), op);
-        self.actions.push(Action::Move { path: Segment::line(first.start, last.end), feed: *feed, power: most, line: *line });
+        self.actions.push(Action::Move {
+            path: Segment::line(first.start, last.end),
+            feed: *feed,
+            power: most,
+            tool: *tool,
+            air: *air,
+            line: *line,
+        });
     }
 
     /// Length over which the burned stretches (from, to, power word) differ from row `k` of a picture, mm.
@@ -215,7 +223,15 @@ impl<'a> Reader<'a> {
                 }
             }
         }
-        Ok(Read { actions: self.actions, folded: self.folded, wrong: self.wrong, missing, twice })
+        Ok(Read {
+            left_on: self.interpreter.left_on(),
+            relies_on_before: self.interpreter.relies_on_before(),
+            actions: self.actions,
+            folded: self.folded,
+            wrong: self.wrong,
+            missing,
+            twice,
+        })
     }
 }
 
@@ -223,6 +239,10 @@ impl<'a> Reader<'a> {
 pub(super) struct Read {
     /// What it does, a picture's row as one move.
     pub(super) actions: Vec<Action>,
+    /// What is still on at its end: beam, air.
+    pub(super) left_on: (bool, bool),
+    /// Line of the first move that relies on what the machine was left in.
+    pub(super) relies_on_before: Option<usize>,
     /// Op of each such row, by its number among the actions.
     pub(super) folded: FxHashMap<usize, usize>,
     /// Middles of rows that burn something else than was meant, that are not burned, and that are burned too often.

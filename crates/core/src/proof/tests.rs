@@ -60,7 +60,7 @@ fn blocks(sheet: &SheetPath) -> Vec<String> {
 }
 
 fn verdict(job: &Job, blocks: &[String]) -> Vec<String> {
-    let program = format!("G21 G90 F1200\n{}M2\n", blocks.concat());
+    let program = format!("G21 G90 F1200\nM5\nM8\n{}M9\nM2\n", blocks.concat());
     let (_, findings) = run(&program, 0, &job.sheet, &job.layout.sheets[0], &job.work, &Shop::builtin().machines[0]);
     assert!(findings.iter().all(|f| f.severity == Severity::Stop));
     findings.into_iter().map(|f| f.code).collect()
@@ -69,7 +69,7 @@ fn verdict(job: &Job, blocks: &[String]) -> Vec<String> {
 #[test]
 fn a_right_program_passes_and_is_measured() {
     let job = job();
-    let program = format!("G21 G90 F1200\n{}M2\n", blocks(&job.sheet).concat());
+    let program = format!("G21 G90 F1200\nM5\nM8\n{}M9\nM2\n", blocks(&job.sheet).concat());
     let (proof, findings) = run(&program, 0, &job.sheet, &job.layout.sheets[0], &job.work, &Shop::builtin().machines[0]);
     assert!(findings.is_empty(), "{findings:?}");
     let intended: f64 = job.sheet.ops.iter().map(hold::Op::length).sum();

@@ -222,6 +222,10 @@ pub struct Shop {
     pub nick_width: f64,
     /// Default outline per nick, mm.
     pub nick_pitch: f64,
+    /// A web or neck thinner than this many kerfs is told.
+    pub web_kerfs: f64,
+    /// A web or neck thinner than this share of the sheet's thickness is told.
+    pub web_share: f64,
 }
 
 impl Shop {
@@ -236,12 +240,19 @@ impl Shop {
             near_colour: 24,
             nick_width: 0.4,
             nick_pitch: 120.0,
+            web_kerfs: 3.0,
+            web_share: 1.0 / 3.0,
         }
     }
 
     /// The machine with this id.
     pub fn machine(&self, id: &str) -> Option<&Machine> {
         self.machines.iter().find(|m| m.id == id)
+    }
+    /// The machine of a batch. Where the shop has it no longer a stand-in of no use is given, so that what was decided can
+    /// still be seen: the route then holds everything up with a finding.
+    pub fn machine_or_stand_in(&self, id: &str) -> Cow<'_, Machine> {
+        self.machine(id).map_or_else(|| Cow::Owned(Machine { id: id.into(), name: id.into(), ..lark() }), Cow::Borrowed)
     }
     /// The material with this id.
     pub fn material(&self, id: &str) -> Option<&Material> {

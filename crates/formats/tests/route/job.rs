@@ -1,11 +1,12 @@
 //! A job over drawings, with its cache: what the tests of the route work on.
 
+use boustrophe_core::cache::Cache;
 use boustrophe_core::decisions::{Batch, Decisions};
 use boustrophe_core::drawing::Drawing;
 use boustrophe_core::edit::Edit;
 use boustrophe_core::finding::Severity;
 use boustrophe_core::nest::{Control, Layout, Problem, Setting, search};
-use boustrophe_core::route::{Cache, ProgramOrder, Route, run};
+use boustrophe_core::route::{ProgramOrder, Route, run};
 use boustrophe_core::shop::Shop;
 use boustrophe_formats::{gcode, read};
 use std::io::Write;
@@ -39,6 +40,14 @@ impl Job {
         let files: Vec<_> = names.iter().map(|name| (*name, std::fs::read(folder.join(name)).expect("a demo drawing"))).collect();
         Self::of(&files, batch)
     }
+    /// Adds drawings of the demo shop.
+    pub fn add(&mut self, names: &[&str]) {
+        for name in names {
+            let file = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo").join(name);
+            self.edit(&Edit::AddDrawing { file: (*name).into(), name: (*name).into() });
+            self.drawings.push(Arc::new(read(name, &std::fs::read(file).expect("a demo drawing")).expect("it reads")));
+        }
+    }
     pub fn route(&self) -> Route {
         run(&self.drawings, &self.decisions, &self.shop, &self.cache, &write, &mut |_| {})
     }
@@ -65,7 +74,7 @@ impl Job {
     pub fn settled(&mut self) -> Route {
         let route = self.route();
         for f in route.findings.iter().filter(|f| f.severity == Severity::Look) {
-            self.edit(&Edit::Accept { code: f.code.clone() });
+            self.edit(&f.acceptance());
         }
         self.route()
     }

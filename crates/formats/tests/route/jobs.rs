@@ -220,7 +220,9 @@ fn wrong(parts: &[Lying], burned: &[Point], kerf: f64, nicks: Option<(f64, f64)>
         astray += usize::from(on_edge > reach);
     }
     let rings: usize = parts.iter().map(|p| 1 + p.holes.len()).sum();
-    if astray > if leads { rings * 150 } else { 0 } {
+    // A lead a contour, and one behind each nick of an outline.
+    let restarts = if nicks.is_some() { parts.len() * 8 * 80 } else { 0 };
+    if astray > if leads { rings * 150 + restarts } else { 0 } {
         wrong.push(format!("{} mm are burned far from any edge", astray / 10));
     }
     wrong

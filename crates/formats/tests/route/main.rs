@@ -1,5 +1,6 @@
 //! The whole route over the demo drawings: what is kept, what is computed anew, and what must hold for every sheet.
 
+mod dangers;
 mod job;
 mod jobs;
 
@@ -91,10 +92,16 @@ fn what_was_accepted_holds_nothing_up() {
     let held = codes(&route.findings, Station::Hold);
     assert!(held.contains(&"small-holes"), "{held:?}");
     assert!(!route.released());
-    job.edit(&Edit::Accept { code: "small-holes".into() });
+    let found = route.findings.iter().find(|f| f.code == "small-holes").expect("small holes");
+    job.edit(&found.acceptance());
     let route = job.route();
     assert!(!codes(&route.findings, Station::Hold).contains(&"small-holes"));
     assert!(route.findings.iter().any(|f| f.code == "small-holes" && f.severity == Severity::Note), "it is still told");
+    // Once more of them is asked anew: the holes of another drawing were accepted by nobody.
+    job.add(&["mouse-guard.dxf"]);
+    job.mend();
+    job.nest(3, 4);
+    assert!(codes(&job.route().findings, Station::Hold).contains(&"small-holes"));
 }
 
 /// A program with a picture is written as it is wanted, always the same, and is the one that was proved.
@@ -110,7 +117,8 @@ fn a_picture_is_written_anew_and_alike() {
     }
     job.mend();
     job.nest(3, 4);
-    let route = job.route();
+    // On a tile at the bed's corner its rows have little room to come up to speed, which is told.
+    let route = job.settled();
     assert!(route.released(), "{:?}", route.findings);
     assert_eq!(*route.programs, [Program::Streamed]);
     let (first, second) = (job.text(&route, 0), job.text(&route, 0));

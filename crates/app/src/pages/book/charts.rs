@@ -1,11 +1,12 @@
 //! Cut charts: what each machine does each material with.
 
-use super::{ChangeView, change, changes, told};
+use super::{ChangeView, Shown, change, changes, told};
 use crate::error::{AppError, html};
-use crate::pages::changes::receive;
+use crate::incoming::receive;
+use crate::pages::typed::Typed;
 use crate::pages::{Shared, blocking};
 use askama::Template;
-use axum::extract::{Form, Multipart, Query};
+use axum::extract::{Multipart, Query};
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use boustrophe_core::assign::Process;
@@ -14,10 +15,12 @@ use boustrophe_core::quantity::{count, length, number};
 use boustrophe_core::shop::{ChartRow, Shop};
 use boustrophe_formats::chart;
 use serde::Deserialize;
+use std::collections::BTreeMap;
 
 struct RowView {
     process: &'static str,
     row: ChartRow,
+    revision: i32,
     changes: Vec<ChangeView>,
     open: bool,
 }
@@ -49,10 +52,17 @@ pub struct Open {
 pub async fn charts(app: Shared, Query(open): Query<Open>) -> Result<Html<String>, AppError> {
     blocking(&app, move |app| {
         let shop = app.shop();
+        let revisions: BTreeMap<String, i32> =
+            app.store.settings()?.into_iter().filter(|s| s.kind == "chart").map(|s| (s.key, s.revision)).collect();
         let mut charts: Vec<ChartView> = Vec::new();
         for r in &shop.chart {
-            let view =
-                RowView { process: r.process.name(), row: r.clone(), changes: changes(app, "chart", &r.key())?, open: r.key() == open.row };
+            let view = RowView {
+                process: r.process.name(),
+                row: r.clone(),
+                revision: revisions.get(&r.key()).copied().unwrap_or(0),
+                changes: changes(app, "chart", &r.key())?,
+                open: r.key() == open.row,
+            };
             match charts.iter_mut().find(|c| c.machine == r.machine && c.material == r.material) {
                 Some(c) => c.rows.push(view),
                 None => charts.push(ChartView {
@@ -107,6 +117,8 @@ pub struct RowForm {
     tool: String,
     #[serde(default)]
     person: String,
+    /// Revision of the row on the page; none for a new one.
+    revision: Option<i32>,
     /// `remove` takes the row away.
     #[serde(default)]
     what: String,
@@ -137,11 +149,13 @@ impl RowForm {
 }
 
 /// Writes a row down, or takes it away.
-pub async fn save_row(app: Shared, Form(form): Form<RowForm>) -> Result<Redirect, AppError> {
+pub async fn save_row(app: Shared, Typed { form, fields }: Typed<RowForm>) -> Result<Redirect, AppError> {
     let key = blocking(&app, move |app| {
         let row = form.row().map_err(AppError::Sentence)?;
-        let key = row.key();
-        change(app, "chart", &form.person, "", |shop| {
+        // Rows of nearly one thickness are one: the one that is there says its key.
+        let key = app.shop().row(&row.machine, &row.material, row.thickness, row.process).map_or_else(|| row.key(), ChartRow::key);
+        let shown = Shown { key: &key, revision: form.revision, action: "/shop/charts", fields: &fields };
+        change(app, "chart", Some(&shown), (&form.person, ""), |shop| {
             let machine = shop.machine(&row.machine).ok_or_else(|| format!("there is no machine “{}”", row.machine))?;
             shop.material(&row.material).ok_or_else(|| format!("there is no material “{}”", row.material))?;
             let at = shop.chart.iter().position(|r| r.is(&row.machine, &row.material, row.thickness, row.process));
@@ -151,7 +165,7 @@ pub async fn save_row(app: Shared, Form(form): Form<RowForm>) -> Result<Redirect
             }
             told(&row.troubles(machine))?;
             match at {
-                Some(i) => shop.chart[i] = row,
+                Some(i) => shop.chart[i] = ChartRow { thickness: shop.chart[i].thickness, ..row },
                 None => shop.chart.push(row),
             }
             Ok(())
@@ -170,14 +184,14 @@ pub async fn export(app: Shared) -> Response {
 
 /// Rows of a table take the place of theirs in the chart; the others stay.
 pub async fn import(app: Shared, multipart: Multipart) -> Result<Response, AppError> {
-    let files = receive(multipart).await?;
+    let files = receive(&app, multipart).await?;
     blocking(&app, move |app| {
         let mut rows: Vec<ChartRow> = Vec::new();
-        for (name, bytes) in &files {
-            rows.extend(chart::read(name, bytes, &app.shop()).map_err(AppError::Sentence)?);
+        for f in &files {
+            rows.extend(chart::read(&f.name, &f.bytes()?, &app.shop()).map_err(AppError::Sentence)?);
         }
-        let names = files.iter().map(|f| f.0.as_str()).collect::<Vec<_>>().join(", ");
-        change(app, "chart", "somebody", &format!("imported from {names}"), |shop| {
+        let names = files.iter().map(|f| f.name.as_str()).collect::<Vec<_>>().join(", ");
+        change(app, "chart", None, ("somebody", &format!("imported from {names}")), |shop| {
             for row in rows {
                 match shop.chart.iter_mut().find(|r| r.is(&row.machine, &row.material, row.thickness, row.process)) {
                     Some(known) => *known = row,

@@ -200,7 +200,7 @@ fn next_id(shop: &Shop) -> u32 {
 /// Keeps a rule, as the last.
 pub async fn add_rule(app: Shared, Form(form): Form<RuleForm>) -> Result<Redirect, AppError> {
     blocking(&app, move |app| {
-        change(app, "rule", &form.person, "", |shop| {
+        change(app, "rule", None, (&form.person, ""), |shop| {
             let rule = form.rule(next_id(shop))?;
             if rule.when.is_empty() {
                 return Err("this rule matches everything, so no rule after it and no shape would say anything. Give it a colour, a layer or another condition.".into());
@@ -228,7 +228,7 @@ pub struct Move {
 /// Moves a rule, or takes it away.
 pub async fn move_rule(app: Shared, Path(id): Path<u32>, Form(form): Form<Move>) -> Result<Redirect, AppError> {
     blocking(&app, move |app| {
-        change(app, "rule", &form.person, "", |shop| {
+        change(app, "rule", None, (&form.person, ""), |shop| {
             let at = shop.rules.iter().position(|r| r.id == id).ok_or("that rule is not there any more; load the page again")?;
             match form.what.as_str() {
                 "up" if at > 0 => shop.rules.swap(at, at - 1),

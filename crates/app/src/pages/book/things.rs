@@ -1,10 +1,11 @@
 //! Machines and materials.
 
-use super::{ChangeView, change, changes, told};
+use super::{ChangeView, Shown, change, changes, told};
 use crate::error::{AppError, html};
+use crate::pages::typed::Typed;
 use crate::pages::{Shared, blocking};
 use askama::Template;
-use axum::extract::{Form, Path};
+use axum::extract::Path;
 use axum::response::{Html, Redirect};
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::quantity::{count, length, number};
@@ -13,6 +14,7 @@ use serde::Deserialize;
 
 struct MachineView {
     m: Machine,
+    revision: i32,
     plasma: bool,
     tools: String,
     changes: Vec<ChangeView>,
@@ -20,6 +22,7 @@ struct MachineView {
 
 struct MaterialView {
     m: Material,
+    revision: i32,
     changes: Vec<ChangeView>,
 }
 
@@ -34,16 +37,22 @@ struct Things {
 pub async fn things(app: Shared) -> Result<Html<String>, AppError> {
     blocking(&app, move |app| {
         let shop = app.shop();
+        let stored = app.store.settings()?;
+        let revision = |kind: &str, key: &str| stored.iter().find(|s| s.kind == kind && s.key == key).map_or(0, |s| s.revision);
         let tools = |m: &Machine| m.tools.iter().map(|t| format!("{} {} {}", t.number, t.kind, t.width)).collect::<Vec<_>>().join("\n");
         let machines = shop.machines.iter().map(|m| {
             Ok(MachineView {
                 tools: tools(m),
+                revision: revision("machine", &m.id),
                 plasma: m.kind == MachineKind::Plasma,
                 changes: changes(app, "machine", &m.id)?,
                 m: m.clone(),
             })
         });
-        let materials = shop.materials.iter().map(|m| Ok(MaterialView { changes: changes(app, "material", &m.id)?, m: m.clone() }));
+        let materials = shop
+            .materials
+            .iter()
+            .map(|m| Ok(MaterialView { revision: revision("material", &m.id), changes: changes(app, "material", &m.id)?, m: m.clone() }));
         html(&Things { machines: machines.collect::<Result<_, AppError>>()?, materials: materials.collect::<Result<_, AppError>>()? })
     })
     .await
@@ -78,12 +87,16 @@ pub struct MachineForm {
     tools: String,
     #[serde(default)]
     person: String,
+    /// Revision on the page; none for something new.
+    revision: Option<i32>,
 }
 
 /// Changes a machine.
-pub async fn save_machine(app: Shared, Path(id): Path<String>, Form(form): Form<MachineForm>) -> Result<Redirect, AppError> {
+pub async fn save_machine(app: Shared, Path(id): Path<String>, Typed { form, fields }: Typed<MachineForm>) -> Result<Redirect, AppError> {
     blocking(&app, move |app| {
-        change(app, "machine", &form.person, "", |shop| {
+        let action = format!("/shop/machines/{id}");
+        let shown = Shown { key: &id, revision: form.revision, action: &action, fields: &fields };
+        change(app, "machine", Some(&shown), (&form.person, ""), |shop| {
             let known = shop.machines.iter_mut().find(|m| m.id == id).ok_or_else(|| format!("there is no machine “{id}”"))?;
             let machine = form.machine(known)?;
             told(&machine.troubles())?;
@@ -155,14 +168,18 @@ pub struct MaterialForm {
     height: String,
     #[serde(default)]
     person: String,
+    /// Revision on the page; none for something new.
+    revision: Option<i32>,
 }
 
 /// Changes a material, or adds one under a new id.
-pub async fn save_material(app: Shared, Path(id): Path<String>, Form(form): Form<MaterialForm>) -> Result<Redirect, AppError> {
+pub async fn save_material(app: Shared, Path(id): Path<String>, Typed { form, fields }: Typed<MaterialForm>) -> Result<Redirect, AppError> {
     blocking(&app, move |app| {
-        change(app, "material", &form.person, "", |shop| {
-            let fresh = id == "new";
-            let id = if fresh { form.name.trim().to_lowercase().replace(|c: char| !c.is_ascii_alphanumeric(), "-") } else { id };
+        let fresh = id == "new";
+        let action = format!("/shop/materials/{id}");
+        let shown = Shown { key: &id, revision: form.revision, action: &action, fields: &fields };
+        change(app, "material", Some(&shown).filter(|_| !fresh), (&form.person, ""), |shop| {
+            let id = if fresh { form.name.trim().to_lowercase().replace(|c: char| !c.is_ascii_alphanumeric(), "-") } else { id.clone() };
             let material = form.material(&id)?;
             told(&material.troubles())?;
             match shop.materials.iter().position(|m| m.id == id) {

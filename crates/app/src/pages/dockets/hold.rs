@@ -59,7 +59,7 @@ fn sweep_view(loaded: &Loaded) -> Option<SweepView> {
 pub(super) fn hold_body(loaded: &Loaded) -> Hold {
     let decisions = &loaded.revision.decisions;
     let b = &decisions.batch;
-    let machine = loaded.shop.machine(&b.machine).unwrap_or(&loaded.shop.machines[0]);
+    let machine = &*loaded.shop.machine_or_stand_in(&b.machine);
     let setting = hold::Setting::of(decisions, machine, &loaded.shop);
     let ops = || loaded.route.toolpath.sheets.iter().flat_map(|s| &s.ops);
     Hold {
@@ -71,7 +71,7 @@ pub(super) fn hold_body(loaded: &Loaded) -> Hold {
         leads: setting.leads,
         kerf: loaded.shop.row_for(decisions, Process::Cut, None).map_or("—".into(), |r| format!("{} mm", r.kerf)),
         nick_count: ops().map(|o| o.nicks.len()).sum(),
-        lead_count: ops().filter(|o| !o.lead_in.is_empty()).count(),
+        lead_count: ops().map(|o| usize::from(!o.lead_in.is_empty()) + o.restarts.iter().filter(|r| !r.is_empty()).count()).sum(),
         plasma: machine.kind == MachineKind::Plasma,
         sweep: sweep_view(loaded),
     }

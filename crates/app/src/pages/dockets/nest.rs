@@ -33,7 +33,7 @@ pub(super) struct Nest {
 
 pub(super) fn nest_body(app: &App, loaded: &Loaded) -> Result<Nest, AppError> {
     let decisions = &loaded.revision.decisions;
-    let machine = loaded.shop.machine(&decisions.batch.machine).unwrap_or(&loaded.shop.machines[0]);
+    let machine = &*loaded.shop.machine_or_stand_in(&decisions.batch.machine);
     let setting = Setting::of(decisions, machine, &loaded.shop);
     let parts = &loaded.route.work.parts;
     let sheet = |s: &Sheet| {

@@ -70,7 +70,8 @@ pub(super) fn slot(work: &mut Work, part: ContourId, spot: &Spot, (length, width
 fn each(work: &mut Work, part: ContourId, spot: &Spot, shape: impl Fn(Point) -> Path) -> bool {
     let Some(i) = work.find(part) else { return false };
     for at in spot.places(work.contours[i].bounds) {
-        work.add(i, shape(at));
+        let style = added(&work.contours[i].style, Nature::Plain);
+        work.add_styled(i, shape(at), style);
     }
     true
 }
@@ -87,7 +88,8 @@ pub(super) fn tab(work: &mut Work, part: ContourId, spot: &Spot, outer: f64, hol
             work.set(i, outline);
         }
         welded.for_each(|p| work.add(i, p));
-        work.add(i, Path::circle(at, hole / 2.0));
+        let style = added(&work.contours[i].style, Nature::Plain);
+        work.add_styled(i, Path::circle(at, hole / 2.0), style);
     }
     true
 }
@@ -111,7 +113,8 @@ pub(super) fn marks(work: &mut Work, part: ContourId, spot: &Spot, scale: &Scale
         let numbered = scale.numbered > 0 && k.is_multiple_of(scale.numbered);
         let length = if numbered { scale.length * 1.6 } else { scale.length };
         let mark = Path::new(vec![Segment::line(Point::new(x, 0.0), Point::new(x, length))], false);
-        work.add(i, mark.transformed(row));
+        let style = added(&work.contours[i].style, Nature::Plain);
+        work.add_styled(i, mark.transformed(row), style);
         if numbered {
             let height = (scale.pitch * f64::from(scale.numbered) * 0.45).clamp(1.2, scale.length.max(2.0) * 1.5);
             let number = lettering::strokes(&k.to_string(), height);
@@ -132,7 +135,9 @@ pub(super) fn write(work: &mut Work, part: ContourId, spot: &Spot, text: &str, h
     let home = if spot.anchor == Anchor::Centre { Vec2::new(-line.width / 2.0, -height / 2.0) } else { Vec2::ZERO };
     let drawn = &work.contours[i].style;
     let style = match face {
-        Face::Outline => Arc::new(Style { layer: drawn.layer.clone(), fill: Some([0; 3]), text: true, winding: true, ..Style::default() }),
+        Face::Outline => {
+            Arc::new(Style { layer: drawn.layer.clone(), fill: Some([0; 3]), text: true, winding: true, added: true, ..Style::default() })
+        }
         Face::Stroke => written(drawn),
     };
     for at in spot.places(work.contours[i].bounds) {
@@ -144,7 +149,12 @@ pub(super) fn write(work: &mut Work, part: ContourId, spot: &Spot, text: &str, h
     true
 }
 
+/// The looks of what is added beside something drawn.
+fn added(drawn: &Style, nature: Nature) -> Arc<Style> {
+    Arc::new(Style { nature, fill: None, text: false, added: true, ..drawn.clone() })
+}
+
 /// The looks of single-stroke writing beside something drawn.
 pub(super) fn written(drawn: &Style) -> Arc<Style> {
-    Arc::new(Style { nature: Nature::Writing, fill: None, ..drawn.clone() })
+    added(drawn, Nature::Writing)
 }

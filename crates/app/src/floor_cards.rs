@@ -1,0 +1,96 @@
+//! What the floor shows of a job: made when the job changes or is looked at, stored, and only read by the floor.
+
+use crate::error::AppError;
+use crate::shop::{App, Loaded};
+use crate::view::ledger;
+use boustrophe_core::finding::{Severity, Station};
+use boustrophe_store::Card;
+use serde::{Deserialize, Serialize};
+use std::sync::atomic::Ordering;
+use std::sync::{Arc, PoisonError};
+
+/// Figures of a job on the floor.
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
+#[serde(default)]
+pub struct Figures {
+    /// Material and thickness.
+    pub batch: String,
+    /// Station that it is at.
+    pub station: String,
+    /// Findings that hold it up, and findings to look at.
+    pub stops: usize,
+    /// See `stops`.
+    pub looks: usize,
+    /// Copies wanted of all parts.
+    pub parts: u32,
+    /// True where something lies on a sheet.
+    pub nested: bool,
+    /// Figures of the ledger, name and value.
+    pub cells: Vec<(String, String)>,
+}
+
+impl Figures {
+    fn of(loaded: &Loaded) -> Self {
+        let route = &loaded.route;
+        let b = &loaded.revision.decisions.batch;
+        let material = loaded.shop.material(&b.material);
+        let count = |severity: Severity| route.findings.iter().filter(|f| f.severity == severity).count();
+        let told = ledger(&route.ledger, None).into_iter().filter(|c| matches!(c.name, "sheets" | "yield" | "time"));
+        Self {
+            batch: format!("{} {} mm", material.map_or(b.material.as_str(), |m| m.name.as_str()), b.thickness),
+            station: route.reached.slug().into(),
+            stops: count(Severity::Stop),
+            looks: count(Severity::Look),
+            parts: route.work.parts.iter().map(|p| p.quantity).sum(),
+            nested: !route.nested.layout.sheets.is_empty(),
+            cells: told.map(|c| (c.name.to_owned(), c.value)).collect(),
+        }
+    }
+
+    /// The station that it is at.
+    pub fn at(&self) -> Station {
+        Station::from_slug(&self.station).unwrap_or(Station::Intake)
+    }
+}
+
+/// Stores what the floor shows of a job, unless it is stored already.
+pub fn keep(app: &App, loaded: &Loaded) -> Result<(), AppError> {
+    let made_for = (loaded.revision.id, app.state());
+    let mut carded = app.carded.lock().unwrap_or_else(PoisonError::into_inner);
+    if carded.get(&loaded.job.id) == Some(&made_for) {
+        return Ok(());
+    }
+    let body = serde_json::to_string(&Figures::of(loaded)).map_err(boustrophe_store::StoreError::Json)?;
+    let miniature = crate::miniature::of(&loaded.route, &loaded.revision.decisions, &loaded.shop, 0);
+    app.store.set_card(&Card { job_id: loaded.job.id, revision: loaded.revision.id, body, miniature })?;
+    carded.insert(loaded.job.id, made_for);
+    Ok(())
+}
+
+/// Makes cards anew one after the other behind everything else: those of `all` jobs after the shop's book has changed, else
+/// those that are not of their job's revision in force.
+pub fn refresh(app: &Arc<App>, all: bool) {
+    let (busy, again) = &app.carding;
+    again.fetch_or(all, Ordering::AcqRel);
+    if busy.swap(true, Ordering::AcqRel) {
+        return;
+    }
+    let app = Arc::clone(app);
+    tokio::task::spawn_blocking(move || {
+        let (busy, again) = &app.carding;
+        loop {
+            let all = again.swap(false, Ordering::AcqRel);
+            let stale = app.store.floor(false).unwrap_or_default().into_iter();
+            let stale = stale.filter(|(job, card)| all || job.head != card.as_ref().map(|c| c.0));
+            for (job, _) in stale {
+                if let Err(error) = app.deep.install(|| app.load(job.id)) {
+                    tracing::warn!(job = job.id, %error, "no card could be made for the floor");
+                }
+            }
+            if !again.load(Ordering::Acquire) {
+                break;
+            }
+        }
+        busy.store(false, Ordering::Release);
+    });
+}

@@ -1,0 +1,144 @@
+//! Files on their way in: put down on the disk as they come, read in a child, kept, and added to a job one upload after the
+//! other.
+
+use crate::error::AppError;
+use crate::pages::changes::apply;
+use crate::shop::App;
+use axum::extract::Multipart;
+use axum::http::StatusCode;
+use boustrophe_core::edit::Edit;
+use boustrophe_store::StoreError;
+use sha2::{Digest, Sha256};
+use std::io::{Read, Write};
+use std::sync::{Arc, PoisonError};
+use tempfile::NamedTempFile;
+
+/// Drawings taken in one go.
+const MOST_FILES: usize = 50;
+/// Longest file name kept, characters.
+const LONGEST_NAME: usize = 120;
+/// Times that an addition is tried on a job that others are changing.
+const TRIES: usize = 20;
+
+/// A file as it was dropped.
+pub struct Dropped {
+    /// Its name, without folders.
+    pub name: String,
+    /// Where it was put down.
+    pub file: NamedTempFile,
+}
+
+impl Dropped {
+    /// Its bytes.
+    pub fn bytes(&self) -> Result<Vec<u8>, AppError> {
+        let mut bytes = Vec::new();
+        let read = self.file.reopen().and_then(|mut f| f.read_to_end(&mut bytes));
+        read.map_err(|e| AppError::Sentence(format!("{} cannot be read just now ({e}); add it again.", self.name)))?;
+        Ok(bytes)
+    }
+}
+
+/// Puts the files of an upload down as they come.
+pub async fn receive(app: &App, mut multipart: Multipart) -> Result<Vec<Dropped>, AppError> {
+    let broken = |e: axum::extract::multipart::MultipartError| {
+        if e.status() == StatusCode::PAYLOAD_TOO_LARGE {
+            AppError::Sentence(format!(
+                "that is more than {} MB; add the files one by one, or leave out what is not to be cut.",
+                boustrophe_formats::MOST_BYTES >> 20
+            ))
+        } else {
+            AppError::Sentence(format!("the upload broke off ({e}); add the files again."))
+        }
+    };
+    let mut files = Vec::new();
+    while let Some(mut field) = multipart.next_field().await.map_err(broken)? {
+        let plain = |n: &str| n.rsplit(['/', '\\']).next().unwrap_or(n).chars().take(LONGEST_NAME).collect::<String>();
+        let Some(name) = field.file_name().map(plain) else { continue };
+        let mut file = app.file_coming_in()?;
+        while let Some(bytes) = field.chunk().await.map_err(broken)? {
+            file.write_all(&bytes).map_err(|e| AppError::Sentence(format!("{name} cannot be put down ({e}); is the disk full?")))?;
+        }
+        files.push(Dropped { name, file });
+        if files.len() > MOST_FILES {
+            return Err(AppError::Sentence(format!("these are more than {MOST_FILES} files; add them in two goes.")));
+        }
+    }
+    if files.is_empty() { Err(AppError::Sentence("there was no file in it; choose or drop a drawing.".into())) } else { Ok(files) }
+}
+
+/// A file that could be read and is kept.
+pub struct Taken {
+    /// Its name.
+    pub name: String,
+    /// Hash of its bytes.
+    pub hash: String,
+}
+
+/// Reads files and keeps those that can be read; of the others it is said why not.
+pub async fn take(app: &Arc<App>, dropped: Vec<Dropped>) -> Result<(Vec<Taken>, Vec<AppError>), AppError> {
+    let (mut taken, mut refused) = (Vec::new(), Vec::new());
+    for d in dropped {
+        match app.readers.read(&d.name, d.file.path()).await {
+            Err(error) => refused.push(error),
+            Ok(drawing) => {
+                let keeping = Arc::clone(app);
+                let (name, hash) = tokio::task::spawn_blocking(move || {
+                    let hash = keep(&keeping, &d.name, &d.bytes()?)?;
+                    Ok::<_, AppError>((d.name, hash))
+                })
+                .await??;
+                app.know(&hash, &name, drawing);
+                taken.push(Taken { name, hash });
+            }
+        }
+    }
+    Ok((taken, refused))
+}
+
+/// Keeps a file as it is; gives the hash of its bytes.
+pub fn keep(app: &App, name: &str, bytes: &[u8]) -> Result<String, AppError> {
+    let hash: String = Sha256::digest(bytes).iter().map(|b| format!("{b:02x}")).collect();
+    app.store.add_file(&hash, name, bytes)?;
+    Ok(hash)
+}
+
+/// Keeps files that we made ourselves and adds them to a job.
+pub fn add_own(app: &App, job: i32, files: &[(String, Vec<u8>)]) -> Result<(), AppError> {
+    let mut taken = Vec::new();
+    for (name, bytes) in files {
+        app.know(&keep(app, name, bytes)?, name, boustrophe_formats::read(name, bytes)?);
+        taken.push(Taken { name: name.clone(), hash: keep(app, name, bytes)? });
+    }
+    add(app, job, taken)
+}
+
+/// Adds files to a job as one change, on whatever revision is in force: uploads wait for each other, and what others change
+/// meanwhile stands.
+pub fn add(app: &App, job: i32, taken: Vec<Taken>) -> Result<(), AppError> {
+    if taken.is_empty() {
+        return Ok(());
+    }
+    let edits = taken.into_iter().map(|t| Edit::AddDrawing { file: t.hash, name: t.name }).collect();
+    on_top(app, job, &Edit::All { edits })
+}
+
+/// Makes an edit on whatever revision is in force.
+pub fn on_top(app: &App, job: i32, edit: &Edit) -> Result<(), AppError> {
+    let turn = app.adding(job);
+    let _turn = turn.lock().unwrap_or_else(PoisonError::into_inner);
+    app.deep.install(|| {
+        for _ in 1..TRIES {
+            let head = app.store.job(job)?.head.unwrap_or(0);
+            match apply(app, job, head, edit) {
+                Err(AppError::Store(StoreError::Moved { .. })) => {}
+                other => return other,
+            }
+        }
+        apply(app, job, app.store.job(job)?.head.unwrap_or(0), edit)
+    })
+}
+
+/// One sentence of several.
+pub fn told(refused: &[AppError]) -> AppError {
+    AppError::Sentence(refused.iter().map(ToString::to_string).collect::<Vec<_>>().join(" "))
+}

@@ -1,0 +1,201 @@
+//! Programs on their way to machines. Each machine has a desk: one line to its controller, one run in hand, the others
+//! waiting. What the controller says is what counts; the shop's record follows it.
+
+#[cfg(test)]
+mod tests;
+mod watch;
+
+use crate::error::AppError;
+use crate::shop::App;
+use crate::writer::write_program;
+use boustrophe_machine::{Driver, DriverError, Link, Status, checksum};
+use boustrophe_store::{NewRun, Run};
+use std::collections::BTreeMap;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::time::{Duration, Instant};
+use tokio::sync::{mpsc, oneshot};
+
+/// Silence longer than this is told.
+pub const QUIET: Duration = Duration::from_secs(2);
+/// Orders that wait for a machine at most.
+const ORDERS: usize = 16;
+/// How long an answer to an order is waited for.
+const ANSWER: Duration = Duration::from_secs(6);
+
+/// What a machine is told about the run in hand.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, strum::Display, strum::EnumString)]
+#[strum(serialize_all = "lowercase")]
+pub enum Word {
+    /// Start it; only once the run's list is ticked.
+    Start,
+    /// Hold still.
+    Pause,
+    /// Go on.
+    Resume,
+}
+
+struct Order {
+    run: i32,
+    word: Word,
+    answer: oneshot::Sender<Result<(), AppError>>,
+}
+
+/// What is known of a machine just now.
+#[derive(Clone, Debug, Default)]
+pub struct Seen {
+    /// What it last said.
+    pub status: Option<Status>,
+    /// When that was; `None` where it has not been heard since the shop was opened.
+    pub heard: Option<Instant>,
+    /// What keeps it from being heard.
+    pub trouble: String,
+    /// The run that it is busy with, and pieces of its work that are finished.
+    pub in_hand: Option<(i32, usize)>,
+}
+
+impl Seen {
+    /// True where the machine is being heard.
+    pub fn live(&self) -> bool {
+        self.heard.is_some_and(|h| h.elapsed() < QUIET)
+    }
+}
+
+/// The desk of one machine.
+pub struct Desk {
+    machine: String,
+    link: Link,
+    orders: mpsc::Sender<Order>,
+    inbox: Mutex<Option<mpsc::Receiver<Order>>>,
+    seen: Mutex<Seen>,
+    /// The queue has changed since it was last looked at.
+    fresh: AtomicBool,
+}
+
+impl Desk {
+    fn new(machine: &str, link: Link) -> Self {
+        let (orders, inbox) = mpsc::channel(ORDERS);
+        Self { machine: machine.into(), link, orders, inbox: Mutex::new(Some(inbox)), seen: Mutex::default(), fresh: AtomicBool::new(true) }
+    }
+
+    fn seen_mut(&self) -> MutexGuard<'_, Seen> {
+        self.seen.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// What is known of the machine just now.
+    pub fn seen(&self) -> Seen {
+        self.seen_mut().clone()
+    }
+
+    /// Has the queue looked at anew.
+    pub fn look_again(&self) {
+        self.fresh.store(true, Ordering::Release);
+    }
+
+    /// Gives the word to the machine; fails where it does not get there, or is refused there.
+    pub async fn order(&self, run: i32, word: Word) -> Result<(), AppError> {
+        let (answer, answered) = oneshot::channel();
+        let unreached = || AppError::Unreached { machine: self.machine.clone(), word: word.to_string() };
+        self.orders.try_send(Order { run, word, answer }).map_err(|_| unreached())?;
+        match tokio::time::timeout(ANSWER, answered).await {
+            Ok(Ok(answer)) => answer,
+            _ => Err(unreached()),
+        }
+    }
+
+    /// Stops the machine, whatever it runs and whatever the record says: over a line of its own, past everything that waits.
+    pub async fn stop(&self) -> Result<(), AppError> {
+        let stopped = async { Driver::connect(&self.link).await?.ask("stop").await };
+        let told = stopped.await;
+        self.look_again();
+        match told {
+            // It does nothing that could be stopped.
+            Ok(_) | Err(DriverError::Refused { .. }) => Ok(()),
+            Err(error) => {
+                tracing::warn!(machine = self.machine, %error, "stop did not reach the machine");
+                Err(AppError::Unreached { machine: self.machine.clone(), word: "stop".into() })
+            }
+        }
+    }
+}
+
+/// The desks of all machines.
+pub struct Machines {
+    desks: BTreeMap<String, Arc<Desk>>,
+}
+
+impl Machines {
+    /// Desks for machines whose controllers are known.
+    pub fn new(links: BTreeMap<String, Link>) -> Self {
+        Self { desks: links.into_iter().map(|(machine, link)| (machine.clone(), Arc::new(Desk::new(&machine, link)))).collect() }
+    }
+
+    /// The desk of a machine.
+    pub fn desk(&self, machine: &str) -> Result<&Arc<Desk>, AppError> {
+        self.desks.get(machine).ok_or_else(|| AppError::Sentence(format!("there is no connection to {machine}; see the shop's book")))
+    }
+}
+
+/// Begins to watch every machine.
+pub fn open(app: &Arc<App>) {
+    for desk in app.machines.desks.values() {
+        if let Some(inbox) = desk.inbox.lock().unwrap_or_else(PoisonError::into_inner).take() {
+            tokio::spawn(watch::watch(Arc::clone(app), Arc::clone(desk), inbox));
+        }
+    }
+}
+
+/// Sends the program of a sheet (from 0) into the queue of the job's machine; gives the run's number. The same sheet that is
+/// in the queue and not yet started is not sent a second time.
+pub fn send(app: &Arc<App>, job: i32, sheet: usize) -> Result<i32, AppError> {
+    let loaded = app.load(job)?;
+    if !loaded.route.released() {
+        return Err(AppError::Sentence("the programs are not released: settle the open findings first.".into()));
+    }
+    if sheet >= loaded.route.programs.len() {
+        return Err(AppError::Sentence(format!("there is no sheet {}", sheet + 1)));
+    }
+    let mut text = Vec::new();
+    write_program(&loaded.route, sheet, &loaded.revision.decisions, &loaded.shop, &mut text)
+        .map_err(|e| AppError::Sentence(e.to_string()))?;
+    let program = String::from_utf8(text).map_err(|e| AppError::Sentence(e.to_string()))?;
+    let machine = &loaded.revision.decisions.batch.machine;
+    let new = NewRun {
+        job,
+        revision: loaded.revision.id,
+        sheet: i32::try_from(sheet + 1).unwrap_or(i32::MAX),
+        machine,
+        file_name: &crate::names::program(&loaded.job, &loaded.revision.decisions, sheet),
+        program: &program,
+        sum: &checksum(&program),
+        cuts: i32::try_from(pieces(&program).len()).unwrap_or(i32::MAX),
+        total: loaded.route.proofs.get(sheet).map_or(0.0, |p| p.seconds),
+    };
+    queue(app, &new)
+}
+
+/// Puts a run into its machine's queue.
+fn queue(app: &App, new: &NewRun) -> Result<i32, AppError> {
+    let desk = app.machines.desk(new.machine)?;
+    let _sending = app.sending.lock().unwrap_or_else(PoisonError::into_inner);
+    let same = |r: &&Run| {
+        r.job_id == new.job && r.sheet == new.sheet && r.sum == new.sum && matches!(r.state.as_str(), "waiting" | "sending" | "ready")
+    };
+    let open = app.store.open_runs(new.machine)?;
+    let run = match open.iter().find(same) {
+        Some(known) => known.id,
+        None => app.store.add_run(new)?,
+    };
+    tracing::info!(run, machine = new.machine, program = new.file_name, "sent");
+    desk.look_again();
+    Ok(run)
+}
+
+/// Lines of a program, from 1, at which its pieces of work begin: our writer numbers them in comments.
+fn pieces(program: &str) -> Vec<usize> {
+    let begins = |line: &str| {
+        let number = line.strip_prefix('(').and_then(|l| l.strip_suffix(')')).and_then(|l| l.split_once(' '));
+        number.is_some_and(|(n, process)| n.parse::<usize>().is_ok() && process.chars().all(char::is_alphabetic))
+    };
+    program.lines().enumerate().filter(|(_, l)| begins(l.trim())).map(|(i, _)| i + 1).collect()
+}

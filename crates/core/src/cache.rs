@@ -1,0 +1,148 @@
+//! What stations made, kept by what it was made from, as long as there is room for it.
+
+use crate::assign::Work;
+use crate::clean::Cleaned;
+use crate::finding::Finding;
+use crate::hold::{Op, Toolpath};
+use crate::intake::Intake;
+use crate::nest::Nested;
+use crate::order::Sequence;
+use crate::proof::SheetProof;
+use crate::route::Program;
+use quick_cache::Weighter;
+use quick_cache::sync;
+use rustc_hash::FxHasher;
+use serde::Serialize;
+use std::hash::{Hash, Hasher};
+use std::sync::Arc;
+
+/// Room for each station's outputs, bytes as estimated by [`Weighty`].
+const ROOM: u64 = 96 << 20;
+/// Outputs a shelf is laid out for.
+const OUTPUTS: usize = 256;
+
+/// Outputs kept by what they were made from; the least used go when a shelf is full.
+#[derive(Default)]
+pub struct Cache {
+    pub(crate) cleaned: Shelf<(Intake, Arc<Cleaned>)>,
+    pub(crate) work: Shelf<Work>,
+    pub(crate) nested: Shelf<Nested>,
+    pub(crate) sequence: Shelf<Sequence>,
+    pub(crate) toolpath: Shelf<Toolpath>,
+    pub(crate) proofs: Shelf<Proved>,
+}
+
+/// The programs and their proofs, one a sheet.
+pub(crate) type Proved = (Arc<Vec<Program>>, Arc<Vec<SheetProof>>);
+
+/// A result with its findings, shared by all who ask for it.
+pub(crate) type Kept<T> = (Arc<T>, Arc<Vec<Finding>>);
+
+/// Something that takes room.
+pub(crate) trait Weighty {
+    /// About how many bytes it takes.
+    fn weight(&self) -> u64;
+}
+
+#[derive(Clone)]
+struct ByWeight;
+
+impl<T: Weighty> Weighter<u64, Kept<T>> for ByWeight {
+    fn weight(&self, _: &u64, kept: &Kept<T>) -> u64 {
+        let findings: usize = kept.1.iter().map(|f| 500 + 16 * (f.place.points.len() + f.place.contours.len())).sum();
+        kept.0.weight() + findings as u64 + 200
+    }
+}
+
+/// Results of one station with their findings, by key.
+pub(crate) struct Shelf<T> {
+    kept: sync::Cache<u64, Kept<T>, ByWeight>,
+}
+
+impl<T: Weighty> Default for Shelf<T> {
+    fn default() -> Self {
+        Self { kept: sync::Cache::with_weighter(OUTPUTS, ROOM, ByWeight) }
+    }
+}
+
+impl<T: Weighty> Shelf<T> {
+    /// True where something was made under this key and is still there.
+    pub(crate) fn has(&self, key: u64) -> bool {
+        self.kept.contains_key(&key)
+    }
+    /// What was made under this key, made now where it is not there. Two who ask at once may both make it: nobody waits for
+    /// another's work, which could need the very thread that waits.
+    pub(crate) fn get(&self, key: u64, make: impl FnOnce() -> (T, Vec<Finding>)) -> Kept<T> {
+        if let Some(found) = self.kept.get(&key) {
+            return found;
+        }
+        let (made, findings) = make();
+        let entry = (Arc::new(made), Arc::new(findings));
+        self.kept.insert(key, entry.clone());
+        entry
+    }
+}
+
+/// Bytes of a segment, and of what stands around it.
+const SEGMENT: u64 = 40;
+const AROUND: u64 = 300;
+
+impl Weighty for (Intake, Arc<Cleaned>) {
+    fn weight(&self) -> u64 {
+        self.1.contours.iter().map(|c| AROUND + SEGMENT * c.path.segments.len() as u64).sum()
+    }
+}
+
+impl Weighty for Work {
+    fn weight(&self) -> u64 {
+        // Contours are shared with Clean; outlines of parts are their own.
+        60 * self.items.len() as u64 + self.parts.iter().map(|p| AROUND + SEGMENT * p.outline.segments.len() as u64).sum::<u64>()
+    }
+}
+
+impl Weighty for Nested {
+    fn weight(&self) -> u64 {
+        self.layout.sheets.iter().map(|s| AROUND + 60 * s.placed.len() as u64).sum()
+    }
+}
+
+impl Weighty for Sequence {
+    fn weight(&self) -> u64 {
+        self.sheets.iter().map(|s| AROUND + 48 * s.steps.len() as u64).sum()
+    }
+}
+
+impl Weighty for Toolpath {
+    fn weight(&self) -> u64 {
+        let op = |o: &Op| {
+            let segments: usize = o.runs.iter().map(Vec::len).sum::<usize>() + o.leads().count();
+            let rows: u64 = o.rows.iter().map(|r| 80 + 16 * r.spans.len() as u64).sum();
+            AROUND + SEGMENT * segments as u64 + rows + o.raster.as_ref().map_or(0, |r| (r.width * r.height) as u64)
+        };
+        self.sheets.iter().flat_map(|s| &s.ops).map(op).sum()
+    }
+}
+
+impl Weighty for Proved {
+    fn weight(&self) -> u64 {
+        let text = |p: &Program| if let Program::Kept(t) = p { t.len() as u64 } else { 0 };
+        self.0.iter().map(text).sum::<u64>() + self.1.iter().map(|p| AROUND + 90 * p.moves.len() as u64).sum::<u64>()
+    }
+}
+
+/// Key of anything that can be written down.
+pub(crate) fn key(of: &impl Serialize) -> u64 {
+    let mut h = FxHasher::default();
+    match serde_json::to_vec(of) {
+        Ok(bytes) => h.write(&bytes),
+        Err(_) => h.write_u8(0),
+    }
+    h.finish()
+}
+
+/// One key of several.
+pub(crate) fn joined(keys: &[u64]) -> u64 {
+    let mut h = FxHasher::default();
+    keys.hash(&mut h);
+    h.finish()
+}

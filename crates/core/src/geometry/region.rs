@@ -1,0 +1,361 @@
+//! Areas as a beam leaves them: what a disc sweeps that is carried along a path, and what such a disc cannot reach.
+//!
+//! A disc of radius r that is carried round an area from without reaches everything but the places that are narrower than
+//! it is wide; from within it is the same with webs and necks. What it does not reach is told apart by its mouth: between
+//! the sides of a corner the mouth opens as the corner does, between the sides of a notch it does not.
+
+use super::{Path, Point, Ring, Segment, ring_area};
+use i_overlay::core::fill_rule::FillRule;
+use i_overlay::core::overlay_rule::OverlayRule;
+use i_overlay::float::single::SingleFloatOverlay;
+use i_overlay::mesh::float::stroke::offset::StrokeOffset;
+use i_overlay::mesh::float::style::{LineCap, LineJoin, StrokeStyle};
+use kurbo::Vec2;
+
+/// Chord error of arcs, mm.
+const ERROR: f64 = 0.003;
+/// Points of a ring nearer than this to another ring lie on it, mm.
+const ON: f64 = 0.012;
+/// Sides that open by less than this angle are those of a notch or a tongue, not of a corner, radians.
+const PARALLEL: f64 = 0.26;
+
+type Shapes = Vec<Vec<Vec<[f64; 2]>>>;
+
+/// An area of straight edges, in pieces with openings.
+#[derive(Clone, Debug, Default)]
+pub struct Region {
+    shapes: Shapes,
+}
+
+/// A place of an area that a disc does not reach.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Residue {
+    /// The place deepest in it.
+    pub at: Point,
+    /// Its area, mm².
+    pub area: f64,
+    /// How far it goes on beyond what the disc reaches, mm.
+    pub depth: f64,
+    /// Across how many stretches of its edge the disc reaches it: a corner or notch has one, a web two, what is narrow all
+    /// over none.
+    pub mouths: usize,
+    /// Angle between the sides of a single mouth, radians: 0 for a notch, a right angle for a square corner.
+    pub opening: f64,
+}
+
+impl Residue {
+    /// True for a notch, a web, a tongue; false for a corner that the disc merely rounds.
+    pub fn is_narrow(&self) -> bool {
+        self.mouths != 1 || self.opening < PARALLEL
+    }
+}
+
+fn ring(path: &Path) -> Vec<[f64; 2]> {
+    path.points(ERROR).iter().map(|p| [p.x, p.y]).collect()
+}
+
+impl Region {
+    /// What lies in closed outlines, by the even-odd rule.
+    pub fn within(outlines: &[&Path]) -> Self {
+        let rings: Vec<_> = outlines.iter().map(|p| ring(p)).filter(|r| r.len() > 2).collect();
+        let nothing: Vec<Vec<[f64; 2]>> = Vec::new();
+        Self { shapes: rings.overlay(&nothing, OverlayRule::Subject, FillRule::EvenOdd) }
+    }
+
+    /// What a disc of diameter `width` sweeps along paths.
+    pub fn swept(paths: &[Path], width: f64) -> Self {
+        let mut swept = Self::default();
+        for closed in [true, false] {
+            let lines: Vec<Vec<[f64; 2]>> = paths.iter().filter(|p| p.closed == closed).map(ring).filter(|r| r.len() > 1).collect();
+            if !lines.is_empty() {
+                swept.shapes.extend(stroked(&lines, width, closed));
+            }
+        }
+        swept
+    }
+
+    /// What a disc of diameter `width` sweeps round the edge.
+    fn edge_swept(&self, width: f64) -> Self {
+        let rings: Vec<Vec<[f64; 2]>> = self.shapes.iter().flatten().cloned().collect();
+        Self { shapes: if rings.is_empty() { Vec::new() } else { stroked(&rings, width, true) } }
+    }
+
+    fn combined(&self, other: &Self, rule: OverlayRule) -> Self {
+        Self { shapes: self.shapes.overlay(&other.shapes, rule, FillRule::NonZero) }
+    }
+    /// Without another area.
+    pub fn minus(&self, other: &Self) -> Self {
+        self.combined(other, OverlayRule::Difference)
+    }
+    /// What lies more than a hair's breadth outside of another area: edges that run on each other leave nothing.
+    pub fn beyond(&self, other: &Self) -> Self {
+        self.minus(&other.plus(&other.edge_swept(2.0 * ERROR)))
+    }
+    /// Together with another area.
+    pub fn plus(&self, other: &Self) -> Self {
+        self.combined(other, OverlayRule::Union)
+    }
+    /// What a disc of diameter `width` covers that stays within the area.
+    pub fn opened(&self, width: f64) -> Self {
+        let core = self.minus(&self.edge_swept(width));
+        core.plus(&core.edge_swept(width))
+    }
+
+    /// Area, mm².
+    pub fn area(&self) -> f64 {
+        self.shapes.iter().flatten().map(|r| ring_area(&points(r))).sum::<f64>().abs()
+    }
+    /// True for no area.
+    pub fn is_empty(&self) -> bool {
+        self.shapes.is_empty()
+    }
+
+    /// Some point in it.
+    pub fn any_point(&self) -> Option<Point> {
+        self.shapes.iter().find_map(|s| middles(s).find(|p| self.has(*p)))
+    }
+    /// Its separate pieces.
+    pub fn pieces(&self) -> impl Iterator<Item = Self> + '_ {
+        self.shapes.iter().map(|s| Self { shapes: vec![s.clone()] })
+    }
+
+    /// True for the pieces of this area that share more than a sliver with another: one of the places in the middle of the
+    /// piece lies in it.
+    pub fn meets(&self, other: &Self) -> bool {
+        self.shapes.iter().any(|s| middles(s).any(|p| other.has(p)))
+    }
+
+    /// True where a point lies in it.
+    pub fn has(&self, p: Point) -> bool {
+        self.shapes.iter().any(|s| s.iter().filter(|r| crosses(r, p)).count() % 2 == 1)
+    }
+
+    /// Pieces of this area, which is what a disc does not reach of `whole`, with what kind of place each is. Slivers that
+    /// rounding leaves are none.
+    pub fn residues(&self, whole: &Self) -> Vec<Residue> {
+        let edges: Vec<Segment> = whole.shapes.iter().flatten().flat_map(|r| sides(r)).collect();
+        let index = rstar::RTree::bulk_load(edges.iter().map(|s| Side(*s)).collect());
+        self.shapes.iter().filter_map(|s| residue(s.first()?, &index)).collect()
+    }
+}
+
+/// An edge in an index.
+struct Side(Segment);
+
+impl rstar::RTreeObject for Side {
+    type Envelope = rstar::AABB<[f64; 2]>;
+    fn envelope(&self) -> Self::Envelope {
+        let b = self.0.bounds();
+        rstar::AABB::from_corners([b.min.x, b.min.y], [b.max.x, b.max.y])
+    }
+}
+
+fn stroked(lines: &[Vec<[f64; 2]>], width: f64, closed: bool) -> Shapes {
+    // Chords of a circle of this radius that stay within the error of it.
+    let step = (2.0 * (1.0 - ERROR / (width / 2.0).max(2.0 * ERROR)).acos()).clamp(0.02, 0.5);
+    let style = StrokeStyle::new(width).line_join(LineJoin::Round(step)).start_cap(LineCap::Round(step)).end_cap(LineCap::Round(step));
+    lines.to_vec().stroke(style, closed)
+}
+
+fn points(ring: &[[f64; 2]]) -> Ring {
+    ring.iter().map(|p| Point::new(p[0], p[1])).collect()
+}
+
+fn sides(ring: &[[f64; 2]]) -> impl Iterator<Item = Segment> + '_ {
+    let n = ring.len();
+    let at = move |i: usize| Point::new(ring[i % n][0], ring[i % n][1]);
+    (0..n).map(move |i| Segment::line(at(i), at(i + 1)))
+}
+
+/// Whether a ray to the right crosses a ring an odd number of times.
+fn crosses(ring: &[[f64; 2]], p: Point) -> bool {
+    sides(ring)
+        .filter(|s| (s.start.y > p.y) != (s.end.y > p.y))
+        .filter(|s| {
+            let t = (p.y - s.start.y) / (s.end.y - s.start.y);
+            s.start.x + t * (s.end.x - s.start.x) > p.x
+        })
+        .count()
+        % 2
+        == 1
+}
+
+/// Points in the middle of a shape's widest stretches at a few heights.
+fn middles(shape: &[Vec<[f64; 2]>]) -> impl Iterator<Item = Point> + '_ {
+    let ys = || shape.iter().flatten().map(|p| p[1]);
+    let (low, high) = (ys().fold(f64::INFINITY, f64::min), ys().fold(f64::NEG_INFINITY, f64::max));
+    (1..8).filter_map(move |k| {
+        let y = low + (high - low) * (f64::from(k) + 0.013) / 8.0;
+        let mut xs: Vec<f64> = shape
+            .iter()
+            .flat_map(|r| sides(r).collect::<Vec<_>>())
+            .filter(|s| (s.start.y > y) != (s.end.y > y))
+            .map(|s| s.start.x + (y - s.start.y) / (s.end.y - s.start.y) * (s.end.x - s.start.x))
+            .collect();
+        xs.sort_by(f64::total_cmp);
+        let widest = xs.chunks_exact(2).max_by(|a, b| (a[1] - a[0]).total_cmp(&(b[1] - b[0])))?;
+        Some(Point::new(f64::midpoint(widest[0], widest[1]), y))
+    })
+}
+
+fn residue(ring: &[[f64; 2]], whole: &rstar::RTree<Side>) -> Option<Residue> {
+    let area = ring_area(&points(ring)).abs();
+    let edges: Vec<Segment> = sides(ring).filter(|s| s.length() > 1e-7).collect();
+    let length: f64 = edges.iter().map(Segment::length).sum();
+    // Twice its area over its length is about how wide a sliver is.
+    if edges.len() < 3 || 2.0 * area / length < ON {
+        return None;
+    }
+    let on_whole = |p: Point| {
+        let near = rstar::AABB::from_corners([p.x - ON, p.y - ON], [p.x + ON, p.y + ON]);
+        whole.locate_in_envelope_intersecting(near).any(|s| s.0.distance(p) < ON)
+    };
+    let own: Vec<bool> = edges.iter().map(|s| [0.25, 0.5, 0.75].iter().all(|t| on_whole(s.at(*t)))).collect();
+    let n = edges.len();
+    let begins: Vec<usize> = (0..n).filter(|i| !own[*i] && own[(*i + n - 1) % n]).collect();
+    let mouth: Vec<Segment> = edges.iter().zip(&own).filter(|(_, own)| !**own).map(|(s, _)| *s).collect();
+    if mouth.is_empty() {
+        let at = edges.iter().fold(Vec2::ZERO, |sum, s| sum + s.start.to_vec2()) / n as f64;
+        return Some(Residue { at: at.to_point(), area, depth: length / 2.0, mouths: 0, opening: 0.0 });
+    }
+    let off = |p: Point| mouth.iter().map(|m| m.distance(p)).fold(f64::INFINITY, f64::min);
+    let looks = edges.iter().flat_map(|s| [0.0, 0.25, 0.5, 0.75].map(|t| s.at(t)));
+    let (at, depth) = looks.map(|p| (p, off(p))).max_by(|a, b| a.1.total_cmp(&b.1))?;
+    let opening = match begins.as_slice() {
+        [begin] => opening(&edges, &own, *begin),
+        _ => 0.0,
+    };
+    Some(Residue { at, area, depth, mouths: begins.len().max(1), opening })
+}
+
+/// Angle between the two sides that lead in from a mouth which begins at an edge of the ring.
+fn opening(edges: &[Segment], own: &[bool], begin: usize) -> f64 {
+    let n = edges.len();
+    let end = (begin..begin + n).find(|i| own[i % n]).unwrap_or(begin) % n;
+    let after = edges[end].start;
+    let before = edges[begin].start;
+    // So far in a side shows its direction, and what comes further in does not matter yet.
+    let far = (0.15 * before.distance(after)).max(4.0 * ON);
+    let walk = |start: Point, along: Vec<Point>| -> Option<Vec2> {
+        let at = |reach: f64| along.iter().find(|p| p.distance(start) >= reach);
+        Some(*at(3.0 * far)? - *at(far)?)
+    };
+    let forward = walk(after, (0..n).flat_map(|k| fine(&edges[(end + k) % n])).collect());
+    let backward = walk(before, (1..=n).flat_map(|k| fine(&edges[(begin + n - k) % n].reversed())).collect());
+    match (forward, backward) {
+        (Some(a), Some(b)) => a.cross(b).abs().atan2(a.dot(b)),
+        _ => std::f64::consts::PI,
+    }
+}
+
+/// Points along an edge.
+fn fine(s: &Segment) -> Vec<Point> {
+    let steps = (s.length() / ON).ceil().clamp(1.0, 400.0) as usize;
+    (1..=steps).map(|i| s.at(i as f64 / steps as f64)).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::geometry::Corners;
+    use proptest::prelude::*;
+
+    fn outline(points: &[(f64, f64)]) -> Path {
+        Path::polygon(&points.iter().map(|p| Point::new(p.0, p.1)).collect::<Vec<_>>())
+    }
+
+    /// Narrow places of what a disc, carried round the outline from without, does not reach.
+    fn unreached(path: &Path, width: f64) -> Vec<Residue> {
+        let part = Region::within(&[path]);
+        // As a machine goes: once round the outside.
+        let round = path.grown(width / 2.0, Corners::Round).into_iter().max_by(|a, b| a.area().abs().total_cmp(&b.area().abs()));
+        let burned = Region::swept(round.as_slice(), width);
+        let b = path.bounds().grown(3.0 * width);
+        let sheet = Region::within(&[&Path::rectangle(b.min.x, b.min.y, b.width(), b.height())]);
+        let left = sheet.minus(&burned);
+        let mut kept = Region::default();
+        for piece in left.pieces().filter(|p| p.meets(&part)) {
+            kept = kept.plus(&piece);
+        }
+        let residues = kept.beyond(&part).residues(&part);
+        residues.into_iter().filter(|r| r.is_narrow() && r.depth > 0.1).collect()
+    }
+
+    #[test]
+    fn notches_pockets_and_webs_are_told_from_corners() {
+        let square = outline(&[(0.0, 0.0), (60.0, 0.0), (60.0, 40.0), (0.0, 40.0)]);
+        assert!(unreached(&square, 1.6).is_empty());
+        // A notch 1 mm wide, and a T slot whose pocket is 20 × 10.
+        let notch = outline(&[(0.0, 0.0), (60.0, 0.0), (60.0, 40.0), (30.5, 40.0), (30.5, 34.0), (29.5, 34.0), (29.5, 40.0), (0.0, 40.0)]);
+        let found = unreached(&notch, 1.6);
+        assert!(found.len() == 1 && found[0].at.distance(Point::new(30.0, 34.0)) < 1.5 && found[0].area > 5.0, "{found:?}");
+        assert!(unreached(&notch, 0.5).is_empty(), "wide enough for this beam");
+        let pocket = outline(&[
+            (0.0, 0.0),
+            (60.0, 0.0),
+            (60.0, 40.0),
+            (30.5, 40.0),
+            (30.5, 34.0),
+            (40.0, 34.0),
+            (40.0, 24.0),
+            (20.0, 24.0),
+            (20.0, 34.0),
+            (29.5, 34.0),
+            (29.5, 40.0),
+            (0.0, 40.0),
+        ]);
+        let found = unreached(&pocket, 1.6);
+        assert!(found.len() == 1 && found[0].area > 200.0, "{found:?}");
+        // A corner of 60°, and one of 30°, are only rounded.
+        for tip in [30.0 - 10.0_f64 / 60.0_f64.to_radians().tan(), 30.0 - 3.0] {
+            let vee = outline(&[(0.0, 0.0), (60.0, 0.0), (60.0, 40.0), (60.0 - tip, 40.0), (30.0, 30.0), (tip, 40.0), (0.0, 40.0)]);
+            assert!(unreached(&vee, 1.6).is_empty(), "{:?}", unreached(&vee, 1.6));
+        }
+        // Webs: between a hole and the edge, and a neck.
+        let plate = Region::within(&[&square, &Path::circle(Point::new(30.0, 9.5), 9.0)]);
+        let webs: Vec<Residue> = plate.beyond(&plate.opened(1.0)).residues(&plate).into_iter().filter(Residue::is_narrow).collect();
+        assert!(webs.len() == 1 && webs[0].mouths == 2, "{webs:?}");
+        let neck = outline(&[
+            (0.0, 0.0),
+            (20.0, 0.0),
+            (20.0, 9.6),
+            (40.0, 9.6),
+            (40.0, 0.0),
+            (60.0, 0.0),
+            (60.0, 20.0),
+            (40.0, 20.0),
+            (40.0, 10.4),
+            (20.0, 10.4),
+            (20.0, 20.0),
+            (0.0, 20.0),
+        ]);
+        let neck = Region::within(&[&neck]);
+        let narrow: Vec<Residue> = neck.beyond(&neck.opened(1.0)).residues(&neck).into_iter().filter(Residue::is_narrow).collect();
+        assert!(narrow.len() == 1 && narrow[0].area > 14.0, "{narrow:?}");
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(64))]
+        /// Outlines without a narrow place have none, whatever their corners; with a notch they have just that one.
+        #[test]
+        fn corners_alone_are_no_narrow_places(radii in prop::collection::vec(28.0..45.0_f64, 5..12), width in prop::sample::select(vec![0.18, 0.25, 1.6]), turn in 0.0..6.0_f64) {
+            let n = radii.len() as f64;
+            let points: Vec<Point> = radii.iter().enumerate().map(|(i, r)| (*r * Vec2::from_angle(turn + i as f64 / n * std::f64::consts::TAU)).to_point()).collect();
+            let path = Path::polygon(&points);
+            let found = unreached(&path, width);
+            prop_assert!(found.is_empty(), "{found:?}");
+            let region = Region::within(&[&path]);
+            prop_assert!((region.area() - path.area().abs()).abs() < 1e-3);
+            let thin: Vec<Residue> = region.beyond(&region.opened(3.0 * width)).residues(&region).into_iter().filter(Residue::is_narrow).collect();
+            prop_assert!(thin.is_empty(), "{thin:?}");
+            // A slot cut into the middle of the first edge.
+            let (a, b) = (points[0], points[1]);
+            let (along, inward) = ((b - a).normalize(), (b - a).normalize().turn_90());
+            let (m, half) = (a.midpoint(b), width * 0.35);
+            let slot = [m - along * half, m - along * half + inward * 5.0, m + along * half + inward * 5.0, m + along * half];
+            let notched: Vec<Point> = std::iter::once(a).chain(slot).chain(points[1..].iter().copied()).collect();
+            let found = unreached(&Path::polygon(&notched), width);
+            prop_assert!(found.len() == 1 && found[0].at.distance(m) < 6.0 + width, "{found:?}");
+        }
+    }
+}

@@ -1,0 +1,63 @@
+//! Webs, necks and tongues that are so thin that they burn away or break.
+
+use crate::assign::{Part, Process, Work};
+use crate::decisions::Decisions;
+use crate::finding::{Finding, Severity, Station, counted};
+use crate::geometry::{Path, Point, Region};
+use crate::nest::Layout;
+use crate::shop::Shop;
+use rayon::prelude::*;
+
+/// Edges of one part that are looked at; parts with more are drawn from pictures and full of thin places.
+const MOST_EDGES: usize = 20_000;
+/// Thin places that go on for less than this share of the least width are corners' tips.
+const LEAST_DEPTH: f64 = 0.25;
+
+/// Thin places of the parts that are laid, one finding for all sheets: they are in every copy.
+pub(super) fn webs(work: &Work, layout: &Layout, decisions: &Decisions, shop: &Shop) -> Option<Finding> {
+    let kerf = shop.row_for(decisions, Process::Cut, None)?.kerf;
+    let least = (shop.web_kerfs * kerf).max(shop.web_share * decisions.batch.thickness);
+    if kerf <= 0.0 || least <= 0.0 {
+        return None;
+    }
+    let laid = |p: &&Part| layout.sheets.iter().flat_map(|s| &s.placed).any(|placed| placed.part == p.id);
+    let parts: Vec<&Part> = work.parts.iter().filter(laid).collect();
+    let found: Vec<(&Part, Vec<Point>)> =
+        parts.into_par_iter().map(|p| (p, thin_places(work, p, least))).filter(|f| !f.1.is_empty()).collect();
+    let n: usize = found.iter().map(|f| f.1.len()).sum();
+    let (first, _) = found.first()?;
+    let text = format!(
+        "{} in {} {} thinner than {least:.1} mm ({} kerfs, or {:.0} % of the sheet's thickness): it may burn away or break.",
+        counted(n, "web or neck", "webs or necks"),
+        if found.len() == 1 { first.name.clone() } else { counted(found.len(), "part", "parts") },
+        if n == 1 { "is" } else { "are" },
+        shop.web_kerfs,
+        shop.web_share * 100.0
+    );
+    // Shown on the first copy of each part that has some, those of the first such sheet.
+    let mut shown: Option<(usize, Vec<Point>)> = None;
+    for (part, places) in &found {
+        let lying = layout.sheets.iter().enumerate().find_map(|(i, s)| Some((i, s.placed.iter().find(|p| p.part == part.id)?)));
+        if let Some((sheet, placed)) = lying {
+            let (on, points) = shown.get_or_insert((sheet, Vec::new()));
+            if *on == sheet {
+                points.extend(places.iter().map(|p| placed.affine() * *p));
+            }
+        }
+    }
+    let (sheet, points) = shown?;
+    let finding = Finding::new(Station::Hold, Severity::Look, "thin-web", n, text);
+    Some(finding.on(found.iter().flat_map(|f| std::iter::repeat_n(f.0.id, f.1.len()))).on_sheet(sheet, points).acceptable("Cut it so"))
+}
+
+/// Places of a part, as drawn, where it is thinner than `least` mm.
+fn thin_places(work: &Work, part: &Part, least: f64) -> Vec<Point> {
+    let holes = part.holes.iter().map(|i| &work.items[*i].contour.path);
+    let outlines: Vec<&Path> = std::iter::once(&part.outline).chain(holes).collect();
+    if part.outer.is_none() || outlines.iter().map(|p| p.segments.len()).sum::<usize>() > MOST_EDGES {
+        return Vec::new();
+    }
+    let whole = Region::within(&outlines);
+    let thin = whole.beyond(&whole.opened(least)).residues(&whole);
+    thin.into_iter().filter(|r| r.is_narrow() && r.depth > LEAST_DEPTH * least).map(|r| r.at).collect()
+}

@@ -1,0 +1,152 @@
+//! What could not be done as it should at Hold, and what would mend it.
+
+use super::sweep::ShortRunUp;
+use crate::assign::Process;
+use crate::clean::ContourId;
+use crate::decisions::{Decisions, JobSetting};
+use crate::edit::Edit;
+use crate::finding::{Finding, Severity, Station, counted};
+use crate::geometry::Point;
+use crate::shop::Machine;
+
+/// What could not be done as it should, gathered over a sheet.
+#[derive(Default)]
+pub(super) struct Troubles {
+    pub(super) vanished: Vec<(ContourId, Point)>,
+    pub(super) narrow: Vec<(ContourId, Point)>,
+    pub(super) no_lead: Vec<(ContourId, Point)>,
+    /// Pierces that would be within a kerf of an open cut.
+    pub(super) in_a_cut: Vec<(ContourId, Point)>,
+    /// Restarts behind nicks that would be on the finished edge.
+    pub(super) on_the_edge: Vec<(ContourId, Point)>,
+    pub(super) small_holes: Vec<(ContourId, Point)>,
+    pub(super) large_pictures: Vec<(ContourId, Point)>,
+    pub(super) short_run_up: Vec<ShortRunUp>,
+}
+
+impl Troubles {
+    pub(super) fn findings(self, sheet: usize, decisions: &Decisions, machine: &Machine) -> Vec<Finding> {
+        let thickness = decisions.batch.thickness;
+        let place = |f: Finding, at: &[(ContourId, Point)]| f.on(at.iter().map(|a| a.0)).on_sheet(sheet, at.iter().map(|a| a.1));
+        let mut out = Vec::new();
+        let on = format!("on sheet {}", sheet + 1);
+        if let n @ 1.. = self.vanished.len() {
+            let text = format!("{} {on} {} narrower than the kerf and would vanish.", counted(n, "hole", "holes"), are(n));
+            let drop = Edit::SetContours { contours: self.vanished.iter().map(|v| v.0).collect(), process: Some(Process::Reference) };
+            out.push(
+                place(Finding::new(Station::Hold, Severity::Stop, "hole-vanishes", n, text), &self.vanished).choice("Leave them out", drop),
+            );
+        }
+        if let n @ 1.. = self.large_pictures.len() {
+            let text = format!(
+                "{} {on} cannot be swept at this pitch: {} of over {} million pixels, or no picture any more.",
+                counted(n, "picture", "pictures"),
+                if n == 1 { "it would be one" } else { "they would be ones" },
+                crate::picture::MOST_PIXELS / 1_000_000
+            );
+            let drop = Edit::SetContours { contours: self.large_pictures.iter().map(|v| v.0).collect(), process: Some(Process::Reference) };
+            let finding = Finding::new(Station::Hold, Severity::Stop, "picture-too-large", n, text);
+            out.push(place(finding, &self.large_pictures).choice("Leave them out", drop));
+        }
+        if let n @ 1.. = self.narrow.len() {
+            let text = format!(
+                "{} {on} {} a neck narrower than the kerf; the piece beyond it would be lost.",
+                counted(n, "contour", "contours"),
+                has(n)
+            );
+            out.push(place(Finding::new(Station::Hold, Severity::Look, "narrow-neck", n, text), &self.narrow).acceptable("Cut it so"));
+        }
+        if let n @ 1.. = self.no_lead.len() {
+            let text =
+                format!("{} {on} {} no free place for a lead and would pierce on the line.", counted(n, "contour", "contours"), has(n));
+            out.push(
+                place(Finding::new(Station::Hold, Severity::Look, "no-lead", n, text), &self.no_lead).acceptable("Pierce on the line"),
+            );
+        }
+        if let n @ 1.. = self.in_a_cut.len() {
+            let text = format!(
+                "{} {on} {} no free place for a lead and would pierce within a kerf of a line that is cut by then: the arc blows out there.",
+                counted(n, "contour", "contours"),
+                has(n)
+            );
+            out.push(
+                place(Finding::new(Station::Hold, Severity::Look, "pierce-in-cut", n, text), &self.in_a_cut).acceptable("Pierce there"),
+            );
+        }
+        if let n @ 1.. = self.on_the_edge.len() {
+            let text = format!(
+                "Behind {} {on} there is no free place for a lead: the torch would be lit on the finished edge.",
+                counted(n, "nick", "nicks")
+            );
+            out.push(
+                place(Finding::new(Station::Hold, Severity::Look, "nick-pierce", n, text), &self.on_the_edge)
+                    .choice("Leave the nicks off", Edit::SetNicks { on: false })
+                    .acceptable("Light it there"),
+            );
+        }
+        out.extend(self.slow_rows(sheet, decisions, machine));
+        if let n @ 1.. = self.small_holes.len() {
+            let text = format!(
+                "{} {on} {} narrower than the plate is thick ({thickness} mm) and would come out ragged.",
+                counted(n, "hole", "holes"),
+                are(n)
+            );
+            let contours = self.small_holes.iter().map(|v| v.0).collect();
+            out.push(
+                place(Finding::new(Station::Hold, Severity::Look, "small-holes", n, text), &self.small_holes)
+                    .acceptable("Cut them all the same")
+                    .choice("Leave them out", Edit::SetContours { contours, process: Some(Process::Reference) }),
+            );
+        }
+        out
+    }
+
+    /// Engraving so near the bed's edge that the head is not up to speed where it burns.
+    fn slow_rows(&self, sheet: usize, decisions: &Decisions, machine: &Machine) -> Option<Finding> {
+        let worst = self.short_run_up.iter().min_by(|a, b| a.share.total_cmp(&b.share))?;
+        let n = self.short_run_up.len();
+        let text = format!(
+            "{} on sheet {} {} so near the edge of {}'s bed that rows begin or end at {:.0} of {:.0} mm/s: too deep there at full power.",
+            counted(n, "engraving", "engravings"),
+            sheet + 1,
+            if n == 1 { "lies" } else { "lie" },
+            machine.name,
+            worst.share * worst.feed / 60.0,
+            worst.feed / 60.0
+        );
+        let id = decisions.settings.iter().map(|s| s.id).max().unwrap_or(0) + 1;
+        // Slower the run-up is shorter (v² / 2a), and the power falls with the feed so that as much is burned per mm.
+        let feed = (worst.share * worst.feed * 0.98 / 10.0).floor() * 10.0;
+        let power = (worst.power * feed / worst.feed * 10.0).round() / 10.0;
+        let setting = JobSetting {
+            id,
+            name: format!("{} near the edge", worst.process.name()),
+            process: worst.process,
+            feed: Some(feed.max(1.0)),
+            power: Some(power.max(0.1)),
+            passes: None,
+            pitch: None,
+            tool: None,
+            kerf: None,
+        };
+        let contours = self.short_run_up.iter().filter(|s| s.process == worst.process).flat_map(|s| s.contours.iter().copied()).collect();
+        let slower = Edit::All { edits: vec![Edit::SetSetting { setting }, Edit::UseForContours { contours, setting: Some(id) }] };
+        let margin = (worst.run_up + decisions.nest.margin.unwrap_or(machine.margin)).ceil();
+        Some(
+            Finding::new(Station::Hold, Severity::Look, "short-run-up", n, text)
+                .on(self.short_run_up.iter().flat_map(|s| s.contours.iter().copied()))
+                .on_sheet(sheet, self.short_run_up.iter().map(|s| s.at))
+                .choice(format!("Sweep them at {feed:.0} mm/min, {power} %"), slower)
+                .choice(format!("Nest again {margin} mm from the edge"), Edit::SetMargin { margin: Some(margin) })
+                .acceptable("Leave it so"),
+        )
+    }
+}
+
+fn are(n: usize) -> &'static str {
+    if n == 1 { "is" } else { "are" }
+}
+
+fn has(n: usize) -> &'static str {
+    if n == 1 { "has" } else { "have" }
+}

@@ -1,0 +1,11 @@
+DROP TABLE run_ticks;
+DROP TABLE cards;
+DROP TABLE job_files;
+DROP INDEX runs_open;
+ALTER TABLE runs DROP COLUMN sum;
+ALTER TABLE runs DROP COLUMN line;
+ALTER TABLE runs DROP COLUMN cuts;
+ALTER TABLE runs DROP COLUMN cuts_done;
+ALTER TABLE runs DROP COLUMN heard_at;
+ALTER TABLE jobs DROP COLUMN archived;
+ALTER TABLE settings DROP COLUMN revision;
