@@ -4,8 +4,9 @@ use super::station::docket;
 use super::{Shared, blocking};
 use crate::edits::Form;
 use crate::error::{AppError, html};
+use crate::floor_cards;
 use crate::incoming;
-use crate::shop::App;
+use crate::shop::{App, Loaded};
 use askama::Template;
 use axum::extract::{Form as Posted, Multipart, Path, RawForm};
 use axum::http::StatusCode;
@@ -15,7 +16,6 @@ use boustrophe_core::clean::coupon::slots;
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::edit::Edit;
 use boustrophe_core::finding::Station;
-use boustrophe_core::ledger::Ledger;
 use boustrophe_core::quantity::length;
 use boustrophe_formats::dxf::{self, WriteLayer};
 use boustrophe_store::StoreError;
@@ -56,10 +56,12 @@ pub fn apply(app: &App, job: i32, revision: i32, edit: &Edit) -> Result<(), AppE
     let before = app.store.revision(job, revision)?;
     let after = edit.apply(&before.decisions).map_err(AppError::Sentence)?;
     // Worked out before it is kept: a change that cannot be computed is refused, not stored.
-    let ledger: Ledger = app.route(&after, &app.shop())?.ledger;
+    let shop = app.shop();
+    let route = app.route(&after, &shop)?;
     let id = app.store.add_revision(job, revision, &edit.label(), &after)?;
-    app.store.set_ledger(id, &ledger)?;
-    Ok(())
+    app.store.set_ledger(id, &route.ledger)?;
+    let revision = boustrophe_store::Revision { id, decisions: after, ledger: Some(route.ledger), ..before };
+    floor_cards::keep(app, &Loaded { job: app.store.job(job)?, revision, route, shop })
 }
 
 /// Fits slots and tabs: three figures, and the contours whose slots are ticked to be fitted among all that have some.

@@ -3,7 +3,7 @@
 const LOOK = 400, PATIENCE = 1500, QUIET = 1800, ANSWER = 9000;
 const $ = (selector) => document.querySelector(selector);
 const run = $("main.run").dataset.run;
-let heard = Date.now();
+let heard = Date.now(), looks = 0;
 const person = () => $("#checklist [name=person]");
 
 /** A request that ends in time, whatever happens to the line. */
@@ -40,9 +40,11 @@ function tellSilence() {
 function show(text, state) {
   const box = $("#run-status");
   const part = new DOMParser().parseFromString(text, "text/html").body.firstElementChild;
+  if (part) looks += 1;
   if (part?.id === "run-progress") $("#run-progress").replaceWith(part);
   else if (part?.id === "run-status") box.replaceWith(part);
   else return;
+  $("#run-progress").dataset.look = looks;
   const open = ["waiting", "sending", "loading", "ready"].includes(state ?? box.dataset.state);
   for (const tick of document.querySelectorAll("#checklist input")) tick.disabled = !open;
 }

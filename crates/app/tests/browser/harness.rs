@@ -23,10 +23,14 @@ impl Shop {
         Self::over(command, tempfile::tempdir().expect("a folder"))
     }
 
-    fn over(command: &str, data: tempfile::TempDir) -> Self {
+    /// Opens it with further words, at an address of its own or the one it had.
+    pub fn with(command: &str, data: tempfile::TempDir, listen: &str, more: &[&str]) -> Self {
         let mut process = Command::new(env!("CARGO_BIN_EXE_boustrophe"))
-            .args([command, "--listen", "127.0.0.1:0", "--machine-speed", "200", "--data"])
+            .args([command, "--listen", listen])
+            .args(more)
+            .arg("--data")
             .arg(data.path())
+            .env("RUST_LOG", "warn")
             .stdout(Stdio::piped())
             .spawn()
             .expect("the shop opens");
@@ -38,16 +42,58 @@ impl Shop {
         Self { process, address, data }
     }
 
-    /// Cuts it off as a power cut would, and opens it again.
-    pub fn killed_and_opened(mut self, command: &str) -> Self {
+    fn over(command: &str, data: tempfile::TempDir) -> Self {
+        Self::with(command, data, "127.0.0.1:0", &["--machine-speed", "200"])
+    }
+
+    /// Cuts it off as a power cut would, and gives its data.
+    pub fn killed(mut self) -> tempfile::TempDir {
         self.process.kill().expect("it can be killed");
         self.process.wait().expect("it ends");
-        let data = std::mem::replace(&mut self.data, tempfile::tempdir().expect("a folder"));
-        Self::over(command, data)
+        std::mem::replace(&mut self.data, tempfile::tempdir().expect("a folder"))
+    }
+
+    /// Stops it in its tracks, or lets it go on: to its pages as if the line were cut.
+    pub fn frozen(&self, on: bool) {
+        let word = if on { "-STOP" } else { "-CONT" };
+        assert!(Command::new("kill").args([word, &self.process.id().to_string()]).status().expect("told").success());
+    }
+
+    /// Cuts it off as a power cut would, and opens it again.
+    pub fn killed_and_opened(self, command: &str) -> Self {
+        Self::over(command, self.killed())
     }
 }
 
 impl Drop for Shop {
+    fn drop(&mut self) {
+        let _ = self.process.kill();
+        let _ = self.process.wait();
+    }
+}
+
+/// A simulated controller as a process of its own: it goes on while shops come and go.
+pub struct Controller {
+    process: Child,
+    /// What a shop is told of it.
+    pub link: String,
+}
+
+impl Controller {
+    pub fn lark(speed: &str) -> Self {
+        let mut process = Command::new(env!("CARGO_BIN_EXE_boustrophe"))
+            .args(["controller", "lark", "--token", "beeswax", "--machine-speed", speed])
+            .stdout(Stdio::piped())
+            .spawn()
+            .expect("the controller starts");
+        let mut line = String::new();
+        BufReader::new(process.stdout.take().expect("its output")).read_line(&mut line).expect("it says its address");
+        let address = line.split_whitespace().last().expect("an address").to_owned();
+        Self { process, link: format!("lark={address},beeswax") }
+    }
+}
+
+impl Drop for Controller {
     fn drop(&mut self) {
         let _ = self.process.kill();
         let _ = self.process.wait();
@@ -282,6 +328,17 @@ impl Hand<'_> {
             self.change("a remedy", self.press("a")).await;
         }
         panic!("findings without end: {:?}", self.open_findings().await);
+    }
+
+    /// Goes through the list of a run, as Bram.
+    pub async fn tick_all(&self) {
+        self.page_type("#checklist [name=person]", "Bram Teck").await;
+        let ticked = "document.querySelectorAll('#checklist input[type=checkbox]:checked').length";
+        let all = self.value("document.querySelectorAll('#checklist input[type=checkbox]').length").await.as_i64().unwrap_or(0);
+        for n in 0..all {
+            self.click("#checklist input[type=checkbox]:not(:checked)").await;
+            self.until("the tick is kept", &format!("{ticked} == {}", n + 1)).await;
+        }
     }
 
     /// Waits until a run's page says so.

@@ -6,4 +6,5 @@ mod drawings;
 mod harness;
 mod memory;
 mod refusals;
+mod running;
 mod walks;

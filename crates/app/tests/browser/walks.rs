@@ -77,6 +77,13 @@ async fn a_messy_drawing_becomes_a_finished_run_on_the_laser() {
     hand.click(".send").await;
     hand.run_state("ready").await;
     hand.click("#start").await;
+    hand.until("the list is asked for", "/4 of the list are not ticked/.test(document.querySelector('#notice').innerText)").await;
+    hand.tick_all().await;
+    // Kept with the run, with who ticked.
+    hand.page.refresh().await.expect("loaded again");
+    hand.until("the ticks are there", "document.querySelectorAll('#checklist input:checked').length == 4").await;
+    assert!(hand.text("#checklist").await.contains("Bram Teck"));
+    hand.click("#start").await;
     hand.run_state("done").await;
     assert!(hand.text("#run-status").await.contains("100 %"));
     hand.go("/jobs/1/release").await;
@@ -100,13 +107,17 @@ async fn steel_is_cut_on_the_plasma_table_paused_and_resumed() {
     hand.station("8", "release").await;
     hand.click(".send").await;
     hand.run_state("ready").await;
+    hand.tick_all().await;
     hand.click("#start").await;
     hand.click("#pause").await;
     hand.run_state("paused").await;
-    let at = hand.text(".detail").await;
+    // Asked three times more it says the same place: it stands still.
+    let looks = "document.querySelector('#run-progress').dataset.look";
+    let at = hand.text("#run-progress .detail").await;
     assert!(at.contains("head at"), "{at}");
-    tokio::time::sleep(std::time::Duration::from_millis(700)).await;
-    assert_eq!(hand.text(".detail").await, at, "it stands still");
+    let first = hand.value(looks).await.as_str().and_then(|n| n.parse::<i64>().ok()).unwrap_or(0);
+    hand.until("three looks later", &format!("Number({looks}) > {}", first + 2)).await;
+    assert_eq!(hand.text("#run-progress .detail").await, at, "it stands still");
     hand.click("#resume").await;
     hand.run_state("done").await;
 

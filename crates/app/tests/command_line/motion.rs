@@ -136,14 +136,15 @@ fn compare(files: &[&str], options: &str, machine: &Machine) {
         let pushed = pushed(&pieces(&program, machine.rapid), machine);
         assert!((told - pushed).abs() < 0.02 * pushed, "{files:?}: {told} s told, {pushed} s pushed along");
         // The controller runs the program on its own clock, tick by tick.
-        let controller = Simulated::new(machine.clone(), 1.0);
+        let controller = Simulated::new(machine.clone(), 1.0, "beeswax");
+        let sum = boustrophe_machine::checksum(&program);
         let lines: Vec<&str> = program.lines().collect();
-        assert!(controller.answer(&format!("load x {}", lines.len())).starts_with("ok"));
+        assert!(controller.answer(&format!("load x {} {sum} 1", lines.len())).starts_with("ok"));
         for (i, line) in lines.iter().enumerate() {
             let answer = controller.answer(&format!("{} {line}", i + 1));
             assert!(answer.starts_with("ok"), "{answer}");
         }
-        assert!(controller.answer("end").starts_with("ok") && controller.answer("start").starts_with("ok"));
+        assert!(controller.answer("end").starts_with("ok") && controller.answer(&format!("start 1 {sum}")).starts_with("ok"));
         let mut clock = 0.0;
         while !controller.answer("status").contains("done") && clock < told * 2.0 {
             controller.pass(0.25);

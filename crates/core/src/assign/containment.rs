@@ -11,6 +11,8 @@ type Boxed = GeomWithData<Rectangle<[f64; 2]>, usize>;
 pub(super) struct Outlines<'a> {
     paths: Vec<(&'a Path, Bounds, f64)>,
     tree: RTree<Boxed>,
+    /// Areas by themselves: of crowds that lie on each other most are told apart by them.
+    areas: Vec<f64>,
 }
 
 impl<'a> Outlines<'a> {
@@ -21,21 +23,23 @@ impl<'a> Outlines<'a> {
             .enumerate()
             .map(|(i, (_, b, _))| Boxed::new(Rectangle::from_corners([b.min.x, b.min.y], [b.max.x, b.max.y]), i))
             .collect();
-        Self { paths, tree: RTree::bulk_load(boxes) }
+        let areas = paths.iter().map(|p| p.2).collect();
+        Self { paths, tree: RTree::bulk_load(boxes), areas }
     }
 
     /// The smallest outline round `path`, other than `itself`.
     pub(super) fn around(&self, path: &Path, bounds: Bounds, area: f64, itself: Option<usize>) -> Option<usize> {
         let samples = samples(path)?;
-        let mut candidates: Vec<usize> = self
+        let least = area * (1.0 + 1e-9);
+        let mut candidates: Vec<(f64, usize)> = self
             .tree
             .locate_in_envelope_intersecting(AABB::from_point([samples[0].x, samples[0].y]))
-            .map(|b| b.data)
-            .filter(|i| Some(*i) != itself && self.paths[*i].2 > area * (1.0 + 1e-9) && self.paths[*i].1.grown(1e-6).holds(&bounds))
+            .map(|b| (self.areas[b.data], b.data))
+            .filter(|(large, i)| *large > least && Some(*i) != itself && self.paths[*i].1.grown(1e-6).holds(&bounds))
             .collect();
-        candidates.sort_by(|a, b| self.paths[*a].2.total_cmp(&self.paths[*b].2));
+        candidates.sort_unstable_by(|a, b| a.0.total_cmp(&b.0));
         // Two of three points settle it, so that touching an outline with one does not mislead.
-        candidates.into_iter().find(|i| samples.iter().filter(|p| self.paths[*i].0.contains(**p)).count() >= 2)
+        candidates.into_iter().map(|c| c.1).find(|i| samples.iter().filter(|p| self.paths[*i].0.contains(**p)).count() >= 2)
     }
 }
 

@@ -36,7 +36,13 @@ impl Cells {
     }
 
     /// Calls `visit` with the index and distance of each point within `radius` of `p`.
-    pub(super) fn near(&self, p: Point, radius: f64, mut visit: impl FnMut(usize, f64)) {
+    pub(super) fn near(&self, p: Point, radius: f64, visit: impl FnMut(usize, f64)) {
+        self.near_few(p, radius, usize::MAX, visit);
+    }
+
+    /// The same, but ends once so many points were looked at: in a crowd that is too many to be told apart.
+    pub(super) fn near_few(&self, p: Point, radius: f64, most: usize, mut visit: impl FnMut(usize, f64)) {
+        let mut looked = 0;
         // The cells that a disc no wider than a cell can touch: the four round the nearest grid corner.
         let corner = ((p.x / self.size).round() as i64, (p.y / self.size).round() as i64);
         for dx in -1..=0 {
@@ -44,6 +50,10 @@ impl Cells {
                 let Some(head) = self.first.get(&(corner.0 + dx, corner.1 + dy)) else { continue };
                 let mut at = *head;
                 while at != NONE {
+                    looked += 1;
+                    if looked > most {
+                        return;
+                    }
                     let distance = self.points[at as usize].distance(p);
                     if distance <= radius {
                         visit(at as usize, distance);

@@ -12,6 +12,9 @@ const WIDEST: (f64, f64) = (3.0, 12.0);
 /// Dashes of a row differ in length by this factor at most; dots between dashes are told apart by it.
 const UNEVEN: f64 = 12.0;
 
+/// Ends looked at round one end: where more lie there is no row to be told.
+const CROWD: usize = 400;
+
 /// Rows of dashes: for each the numbers of its pieces, from one end to the other.
 pub(super) struct Rows {
     pub(super) rows: Vec<Vec<usize>>,
@@ -43,11 +46,9 @@ pub(super) fn find(pieces: &[Chained], near: f64) -> Rows {
         let (cells, ends) = &grids[&pieces[*i].style];
         for far in [false, true] {
             let here = i * 2 + usize::from(far);
-            let mut looked = 0;
-            cells.near(end(&pieces[*i], far), WIDEST.1, |k, gap| {
-                looked += 1;
+            cells.near_few(end(&pieces[*i], far), WIDEST.1, CROWD, |k, gap| {
                 let there = ends[k];
-                if there / 2 > *i && looked <= 64 && follows(pieces, here, there, gap, near) {
+                if there / 2 > *i && follows(pieces, here, there, gap, near) {
                     pairs.push((gap, here, there));
                 }
             });

@@ -1,7 +1,11 @@
 //! What a change may ask for, and the sentence for what it may not.
 
 use crate::assign::Process;
+use crate::card::Card;
 use crate::decisions::{Acceptance, Decisions, DrawingDecisions, JobSetting};
+use crate::geometry::LARGEST_COORDINATE;
+use crate::nest::Layout;
+use crate::shop::ChartRow;
 use std::collections::BTreeMap;
 
 /// Greatest quantity of one part.
@@ -39,6 +43,45 @@ pub(super) fn set_setting(d: &mut Decisions, setting: &JobSetting) -> Result<(),
         return Err(format!("{MOST_SETTINGS} settings are the most for one job"));
     } else {
         d.settings.push(setting.clone());
+    }
+    Ok(())
+}
+
+/// Figures of a chart row that no machine could have.
+pub(super) fn sane_row(row: &ChartRow) -> Result<(), String> {
+    within("a thickness in mm", row.thickness, 0.05, 200.0)?;
+    within("a feed in mm/min", row.feed, 1.0, 200_000.0)?;
+    within("a power in percent", row.power, 0.1, 100.0)?;
+    within("a least power in percent", row.least_power, 0.0, 100.0)?;
+    within("passes", f64::from(row.passes), 1.0, 50.0)?;
+    within("a kerf in mm", row.kerf, 0.0, 10.0)?;
+    within("a row pitch in mm", row.pitch, 0.0, 5.0)?;
+    within("a pierce delay in s", row.pierce, 0.0, 60.0)?;
+    Ok(())
+}
+
+pub(super) fn sane_card(card: &Card) -> Result<(), String> {
+    if let Card::Grid { feeds, powers, .. } = card {
+        feeds.iter().try_for_each(|f| within("a feed in mm/min", *f, 1.0, 200_000.0).map(drop))?;
+        powers.iter().try_for_each(|p| within("a power in percent", *p, 0.1, 100.0).map(drop))?;
+    }
+    Ok(())
+}
+
+/// Copies of one layout at most.
+const MOST_PLACED: usize = 200_000;
+
+pub(super) fn sane_layout(layout: &Layout) -> Result<(), String> {
+    layout.sheets.iter().try_for_each(|s| s.sheet.checked())?;
+    let placed = || layout.sheets.iter().flat_map(|s| &s.placed);
+    if placed().count() > MOST_PLACED {
+        return Err(format!("{MOST_PLACED} copies are the most for one layout"));
+    }
+    for p in placed() {
+        for v in [p.x, p.y] {
+            within("a place in mm", v, -LARGEST_COORDINATE, LARGEST_COORDINATE)?;
+        }
+        within("an angle in degrees", p.angle, -3600.0, 3600.0)?;
     }
     Ok(())
 }

@@ -19,7 +19,7 @@ mod limits;
 mod tests;
 
 pub use limits::MOST_COPIES;
-use limits::{accept, copies, find, known_setting, set_or_clear, set_setting, within};
+use limits::{accept, copies, find, known_setting, sane_card, sane_layout, sane_row, set_or_clear, set_setting, within};
 
 /// One change. As JSON: `{"do": "set-unit", "drawing": 1, "unit": "mm"}`.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -292,6 +292,7 @@ impl Edit {
                 }
             }
             Self::ProposeRow { row } => {
+                sane_row(row)?;
                 d.rows.retain(|r| !r.is(&row.machine, &row.material, row.thickness, row.process));
                 d.rows.push((**row).clone());
             }
@@ -311,7 +312,10 @@ impl Edit {
                 }
                 d.hold.sweep = *sweep;
             }
-            Self::SetCard { card } => d.card = Some(card.clone()),
+            Self::SetCard { card } => {
+                sane_card(card)?;
+                d.card = Some(card.clone());
+            }
             Self::SetRegions { drawing, regions } => {
                 if regions.len() > 200 || regions.iter().any(|r| r.is_empty() || !r.min.is_finite() || !r.max.is_finite()) {
                     return Err("a region needs two corners, and there may be 200 of them".into());
@@ -366,7 +370,10 @@ impl Edit {
                 sheets.iter().try_for_each(Sheet::checked)?;
                 d.nest.sheets.clone_from(sheets);
             }
-            Self::KeepLayout { layout } => d.nest.layout = Some(layout.clone()),
+            Self::KeepLayout { layout } => {
+                sane_layout(layout)?;
+                d.nest.layout = Some(layout.clone());
+            }
             Self::SetStart { contour, share } => {
                 d.starts.insert(*contour, within("a place on the contour", *share, 0.0, 1.0)?);
             }
