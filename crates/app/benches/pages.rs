@@ -49,6 +49,17 @@ fn main() {
             let ms = hand.value(&fetched(&format!("/jobs/{job}/{station}"))).await;
             println!("job {job} {station:8} {:6.1} ms a page", ms.as_f64().unwrap_or(-1.0));
         }
+        // The floor with more and more jobs: what it shows is stored.
+        let mut jobs = 3;
+        for wanted in [3, 50, 200] {
+            while jobs < wanted {
+                jobs += 1;
+                let begin = format!("fetch('/jobs', {{ method: 'POST', body: new URLSearchParams({{ name: 'Job {jobs}' }}) }}).then(r => r.status)");
+                hand.value(&begin).await;
+            }
+            let ms = hand.value(&fetched("/")).await;
+            println!("floor with {wanted:3} jobs {:6.1} ms a page", ms.as_f64().unwrap_or(-1.0));
+        }
         for (job, station) in [(1, "intake"), (3, "proof")] {
             hand.go(&format!("/jobs/{job}/{station}")).await;
             hand.drawn().await;
