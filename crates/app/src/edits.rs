@@ -105,12 +105,16 @@ pub fn key(key: &str, value: &str) -> Result<Edit, String> {
     }
 }
 
-/// `0.5`, `1:20` (the drawing is a twentieth of true size) or `2*3`.
+/// `0.5`, `1:20` (the drawing is a twentieth of true size), `1/8" = 1'` or `2*3`.
 fn scale(text: &str) -> Result<f64, String> {
-    match text.split_once(':') {
-        Some((drawn, real)) => Ok(number(real)? / number(drawn)?),
-        None => number(text),
+    let Some((drawn, real)) = text.split_once(['=', ':']) else { return number(text) };
+    // Marks of inches and feet, as drawings write them.
+    let side = |t: &str| length(&t.trim().replace(['"', '″'], "in").replace(['\'', '′'], "ft"), Unit::Mm);
+    let (drawn, real) = (side(drawn)?, side(real)?);
+    if drawn <= 0.0 || real <= 0.0 {
+        return Err(format!("“{text}” is no ratio; type it as 1:20 or 1/8\" = 1'"));
     }
+    Ok(real / drawn)
 }
 
 /// `auto`, `x`, `y` or an angle in degrees, and `one way` where rows go only one way.
@@ -167,7 +171,11 @@ mod tests {
     fn what_is_typed_becomes_an_edit() {
         assert_eq!(form("spacing", "", "1/8in"), Ok(Edit::SetSpacing { spacing: Some(3.175) }));
         assert_eq!(form("spacing", "", ""), Ok(Edit::SetSpacing { spacing: None }));
-        assert_eq!(form("scale", "1", "1:20"), Ok(Edit::SetScale { drawing: 1, scale: 20.0 }));
+        for (typed, is) in [("1:20", 20.0), ("1/8\" = 1'", 96.0), ("1/8\"=1'", 96.0), ("1in = 1ft", 12.0), ("2:1", 0.5)] {
+            let Ok(Edit::SetScale { drawing: 1, scale }) = form("scale", "1", typed) else { panic!("{typed}") };
+            assert!((scale - is).abs() < 1e-9, "{typed}: {scale}");
+        }
+        assert!(form("scale", "1", "1:0").is_err() && form("scale", "1", "=").is_err());
         let Ok(Edit::SetSheets { sheets }) = form("sheet", "", "2@600x400, 900x600") else { panic!("two kinds") };
         assert_eq!((sheets[0].count, sheets[1].width), (Some(2), 900.0));
     }

@@ -66,7 +66,9 @@ pub struct Layer {
 pub fn ladder(low: f64, high: f64, n: usize) -> Vec<f64> {
     let rounded = |v: f64| {
         let unit = 10_f64.powf(v.log10().floor() - 1.0);
-        (v / unit).round() * unit
+        // Two figures as a person would type them: 9.2, not 9.200000000000001.
+        let figures = (-unit.log10()).max(0.0) as usize;
+        format!("{:.figures$}", (v / unit).round() * unit).parse().unwrap_or(v)
     };
     (0..n).map(|i| rounded(low * (high / low).powf(i as f64 / (n.max(2) - 1) as f64))).collect()
 }

@@ -11,6 +11,7 @@ use crate::nest::{Layout, Sheet, Turn};
 use crate::picture::Tone;
 use crate::shop::ChartRow;
 use serde::{Deserialize, Serialize};
+use serde_json::Value;
 use std::collections::{BTreeMap, BTreeSet};
 
 /// All decisions of one revision of a job.
@@ -285,6 +286,34 @@ pub enum Acceptance {
 }
 
 impl Decisions {
+    /// The same with contours under other names, wherever they stand.
+    pub fn renamed(&self, names: &BTreeMap<ContourId, ContourId>) -> Self {
+        fn rename(value: &mut Value, names: &BTreeMap<String, String>) {
+            match value {
+                Value::String(s) => {
+                    if let Some(new) = names.get(s) {
+                        s.clone_from(new);
+                    }
+                }
+                Value::Array(all) => all.iter_mut().for_each(|v| rename(v, names)),
+                Value::Object(map) => {
+                    let old = std::mem::take(map);
+                    for (key, mut value) in old {
+                        rename(&mut value, names);
+                        map.insert(names.get(&key).cloned().unwrap_or(key), value);
+                    }
+                }
+                _ => {}
+            }
+        }
+        let names: BTreeMap<String, String> = names.iter().map(|(a, b)| (a.to_string(), b.to_string())).collect();
+        let written = serde_json::to_value(self).map(|mut value| {
+            rename(&mut value, &names);
+            value
+        });
+        // What was written from decisions reads back as decisions.
+        written.and_then(serde_json::from_value).unwrap_or_else(|_| self.clone())
+    }
     /// True where findings of this code were accepted at all these places.
     pub fn accepts(&self, code: &str, places: &BTreeMap<String, u32>) -> bool {
         self.accepted.iter().any(|a| match a {

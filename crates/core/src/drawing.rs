@@ -166,6 +166,11 @@ impl Style {
         key
     }
 
+    /// The key as it was before widths of lines were told apart: decisions of that time are kept under it.
+    pub fn key_without_width(&self) -> Option<String> {
+        (self.width > 0).then(|| Self { width: 0, ..self.clone() }.key())
+    }
+
     /// In words, for the drawing key's row.
     pub fn words(&self) -> String {
         let mut words = Vec::new();

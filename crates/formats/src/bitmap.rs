@@ -11,10 +11,40 @@ const LONGEST: u32 = 16_000;
 /// Memory that a picture may take while it is decoded, bytes.
 const MEMORY: u64 = 768 << 20;
 
-/// Reads a picture as grey levels; what is transparent is paper. It is in pixels of an unstated size.
+/// Resolutions that are believed, pixels to the mm: 15 to 5000 to the inch.
+const RESOLUTIONS: std::ops::Range<f64> = 0.6..200.0;
+
+/// Pixels to the mm as the file says: PNG's `pHYs` chunk in pixels to the metre (PNG specification, 11.3.5.3), or JPEG's JFIF
+/// density in dots to the inch or cm (ISO/IEC 10918-5). `None` where it says nothing, or only a ratio.
+fn resolution(bytes: &[u8]) -> Option<f64> {
+    let word = |at: usize, n: usize| bytes.get(at..at + n).map(|b| b.iter().fold(0_u64, |v, b| v << 8 | u64::from(*b)));
+    let per_mm = if bytes.starts_with(b"\x89PNG") {
+        let mut at = 8;
+        loop {
+            let (length, kind) = (word(at, 4)? as usize, bytes.get(at + 4..at + 8)?);
+            match kind {
+                b"pHYs" if bytes.get(at + 16) == Some(&1) => break word(at + 8, 4)? as f64 / 1000.0,
+                b"IDAT" | b"IEND" => return None,
+                _ => at = at.checked_add(length)?.checked_add(12)?,
+            }
+        }
+    } else {
+        let at = bytes.get(..64)?.windows(5).position(|w| w == b"JFIF\0")?;
+        let density = word(at + 8, 2)? as f64;
+        match bytes.get(at + 7)? {
+            1 => density / 25.4,
+            2 => density / 10.0,
+            _ => return None,
+        }
+    };
+    RESOLUTIONS.contains(&per_mm).then_some(per_mm)
+}
+
+/// Reads a picture as grey levels; what is transparent is paper. It is in pixels; what the file says of their size is taken.
 pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
     let bitmap = decode(bytes).map_err(|what| ReadError::Broken { file: file.into(), line: 1, what })?;
-    let mut drawing = Drawing::new(file, FileUnits::Pixels);
+    let units = resolution(bytes).map_or(FileUnits::Pixels, |per_mm| FileUnits::Scale(1.0 / per_mm));
+    let mut drawing = Drawing::new(file, units);
     drawing.bitmap = Some(Arc::new(bitmap));
     drawing.read = 1;
     Ok(drawing)

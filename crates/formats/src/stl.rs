@@ -255,8 +255,13 @@ fn lay_out(faces: &[Face], drawing: &mut Drawing) {
         for path in &paths {
             push(drawing, style, &path.transformed(home));
         }
-        let numbers =
-            drawing.style(&Style { layer: "edge numbers".into(), stroke: Some([0; 3]), nature: Nature::Writing, ..Style::default() });
+        let numbers = drawing.style(&Style {
+            layer: "edge numbers".into(),
+            stroke: Some([0; 3]),
+            nature: Nature::Writing,
+            added: true,
+            ..Style::default()
+        });
         for path in edge_numbers(face, &number, &paths) {
             push(drawing, numbers, &path.transformed(home));
         }

@@ -143,7 +143,11 @@ fn key_view(loaded: &Loaded, row: &KeyRow) -> KeyView {
         count: row.count,
         length: metres(row.length),
         why: row.why.told(&loaded.shop),
-        process: setting.map_or_else(|| row.process.name().to_owned(), |s| format!("{}, {}", row.process.name(), s.name)),
+        process: match setting {
+            Some(s) => format!("{}, {}", row.process.name(), s.name),
+            None if row.mixed.len() > 1 => row.mixed.iter().map(|(p, n)| format!("{n} {}", p.name())).collect::<Vec<_>>().join(", "),
+            None => row.process.name().to_owned(),
+        },
         slug: row.process.slug(),
         picture: path_data(&row.sample.path.transformed(home), 40.0),
         stroke: if row.style.stroke.or(row.style.fill).is_none() { "#8a5a2b".into() } else { colour(row.style.stroke) },

@@ -13,9 +13,12 @@ use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use boustrophe_core::clean::Operation;
 use boustrophe_core::clean::coupon::slots;
+use boustrophe_core::clean::operate::Spot;
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::edit::Edit;
 use boustrophe_core::finding::Station;
+use boustrophe_core::geometry::Point;
+use boustrophe_core::lettering::Face;
 use boustrophe_core::quantity::length;
 use boustrophe_formats::dxf::{self, WriteLayer};
 use boustrophe_store::StoreError;
@@ -94,11 +97,17 @@ pub async fn coupon(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Coup
     blocking(&app, move |app| {
         let mm = |text: &str| length(text, Unit::Mm).map_err(AppError::Sentence);
         let coupon = slots(mm(&form.middle)?, mm(&form.step)?, 9).map_err(AppError::Sentence)?;
-        let layers = [
-            WriteLayer { name: "cut", colour: 7, paths: vec![coupon.outline] },
-            WriteLayer { name: "score", colour: 214, paths: coupon.numbers },
-        ];
+        let layers = [WriteLayer { name: "cut", colour: 7, paths: vec![coupon.outline] }];
         incoming::add_own(app, job, &[("slot-coupon.dxf".into(), dxf::write(&layers).into_bytes())])?;
+        // Its numbers are written on it as a person would: scored whatever the shop's colours say, and clean as they are.
+        let loaded = app.load(job)?;
+        let comb = loaded.route.drawings.last().and_then(|d| Some((d.id, d.cleaned.contours.first()?.id)));
+        let (drawing, part) = comb.ok_or_else(|| AppError::Sentence("the coupon could not be drawn; try other figures.".into()))?;
+        let write = |(text, height, at): (String, f64, Point)| {
+            let spot = Spot { x: at.x, y: at.y, ..Spot::default() };
+            Edit::Operate { drawing, operation: Operation::Write { part, spot, text, height, face: Face::Stroke, angle: 0.0 } }
+        };
+        incoming::on_top(app, job, &Edit::All { edits: coupon.labels.into_iter().map(write).collect() })?;
         Ok(Redirect::to(&format!("/jobs/{job}/clean")))
     })
     .await

@@ -10,6 +10,7 @@ use axum::extract::{Form as Posted, Multipart, Path};
 use axum::http::StatusCode;
 use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
+use boustrophe_core::clean::carry::carry;
 use boustrophe_core::clean::trace::Trace;
 use boustrophe_core::clean::{Compared, compare};
 use boustrophe_core::drawing::{FileUnits, Unit};
@@ -41,6 +42,11 @@ pub fn on_the_bench(loaded: &Loaded, drawing: u32) -> Option<Affine> {
 /// Box of a drawing on the bench: its contours, and its picture where it has one.
 pub fn extent(d: &DrawingState) -> Bounds {
     let mut b = d.cleaned.bounds;
+    // What is far too large is not worked on; its size is told all the same.
+    if b.is_empty() && !d.intake.raw.is_empty() {
+        let raw = d.intake.raw;
+        b = Bounds::of([raw.min, raw.max].map(|p| d.intake.transform * p));
+    }
     if let Some(picture) = &d.drawing.bitmap {
         let (w, h) = (picture.width as f64, picture.height as f64);
         for p in [(0.0, 0.0), (w, 0.0), (w, h), (0.0, h)] {
@@ -192,8 +198,23 @@ pub async fn replace(app: Shared, Path((job, drawing)): Path<(i32, u32)>, multip
     }
     let (taken, refused) = incoming::take(&app, files).await?;
     let Some(incoming::Taken { name, hash }) = taken.into_iter().next() else { return Err(incoming::told(&refused)) };
-    blocking(&app, move |app| incoming::on_top(app, job, &Edit::ReplaceDrawing { drawing, file: hash, name })).await?;
+    blocking(&app, move |app| {
+        let edit = replacing(app, job, drawing, hash, name)?;
+        incoming::on_top(app, job, &edit)
+    })
+    .await?;
     Ok(StatusCode::NO_CONTENT.into_response())
+}
+
+/// The edit that puts a file in the place of a drawing's, with what was decided on contours that only moved.
+fn replacing(app: &App, job: i32, drawing: u32, file: String, name: String) -> Result<Edit, AppError> {
+    let loaded = app.load(job)?;
+    let decisions = &loaded.revision.decisions;
+    let machine = loaded.shop.machine_or_stand_in(&decisions.batch.machine);
+    let before = &state(&loaded, drawing)?.drawing;
+    let after = app.drawing(&file, &name)?;
+    let carried = carry(before, &after, decisions, drawing, &machine, &loaded.shop.tolerance);
+    Ok(Edit::ReplaceDrawing { drawing, file, name, carried: carried.names, moved: carried.moved.map(|m| m.as_coeffs()) })
 }
 
 /// The picture of a drawing as it came, for the stage to show under its outlines.

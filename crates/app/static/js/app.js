@@ -153,6 +153,14 @@ function nextFinding() {
   stage?.show(next.dataset.finding);
 }
 
+/** Enter in a field that is sent when it is left leaves it: sent once, not twice. */
+document.addEventListener("keydown", (event) => {
+  const field = event.target;
+  if (event.key !== "Enter" || !field.matches?.("form[hx-trigger='change'] input")) return;
+  event.preventDefault();
+  field.blur();
+});
+
 document.addEventListener("keydown", (event) => {
   const typing = event.target.closest("input:not([type=range]), select, textarea");
   const key = event.key;
@@ -269,6 +277,13 @@ dropZone?.addEventListener("dragover", (event) => { event.preventDefault(); drop
 dropZone?.addEventListener("dragleave", (event) => { if (event.relatedTarget === null) dropZone.classList.remove("dropping"); });
 dropZone?.addEventListener("drop", (event) => { event.preventDefault(); dropZone.classList.remove("dropping"); send(event.dataTransfer.files); });
 document.addEventListener("change", (event) => { if (event.target.matches("input[type=file]")) send(event.target.files, event.target.dataset.replace ?? target()); });
+
+/** A word typed over a long list leaves the rows that have it. */
+document.addEventListener("input", ({ target }) => {
+  if (!target.matches("[data-sieve]")) return;
+  const wanted = target.value.toLowerCase();
+  for (const row of document.querySelectorAll(`${target.dataset.sieve} tbody tr`)) row.hidden = !row.textContent.toLowerCase().includes(wanted);
+});
 
 $("#find")?.addEventListener("input", (event) => {
   const wanted = event.target.value.toLowerCase();

@@ -1,7 +1,8 @@
 // Plays a sheet's program: what is cut so far, where the head is, what time it is.
 import { arcTo } from "./stage.js";
 
-const INKS = ["", "#8a5a2b", "#1f6f6b", "#7b3b63", "#c8402a", "#c8402a"];
+// What is burned in its process's own ink; red is for findings.
+const INKS = ["", "#8a5a2b", "#1f6f6b", "#7b3b63", "#22292b", "#22292b"];
 const KINDS = ["travelling", "engraving", "marking", "scoring", "cutting", "leading in or out"];
 const $ = (selector) => document.querySelector(selector);
 const clock = (s) => `${Math.floor(Math.round(s) / 60)}:${String(Math.round(s) % 60).padStart(2, "0")}`;

@@ -1,5 +1,7 @@
 // Draws the stage and picks on it. It decides nothing: what is drawn comes from the server, y up in mm.
 
+import { boundsOf, meetsBox, nearest } from "./measures.js";
+
 const INK = { picture: "#8a5a2b", cut: "#22292b", score: "#7b3b63", engrave: "#8a5a2b", mark: "#1f6f6b", reference: "#8b959b" };
 const STOP = "#c8402a", LOOK = "#b98510", LICHEN = "#5f7a3a";
 const ORDER = ["reference", "picture", "engrave", "mark", "score", "cut"];
@@ -20,18 +22,6 @@ export function arcTo(path, x0, y0, bulge, x1, y1) {
   const cx = (x0 + x1) / 2 - dy * k, cy = (y0 + y1) / 2 + dx * k;
   const r = (chord * (1 + bulge * bulge)) / (4 * Math.abs(bulge));
   path.arc(cx, cy, r, Math.atan2(y0 - cy, x0 - cx), Math.atan2(y1 - cy, x1 - cx), bulge < 0);
-}
-
-function boundsOf(d) {
-  const b = [Infinity, Infinity, -Infinity, -Infinity];
-  const grow = (x, y) => { b[0] = Math.min(b[0], x); b[1] = Math.min(b[1], y); b[2] = Math.max(b[2], x); b[3] = Math.max(b[3], y); };
-  if (d.length >= 2) grow(d[0], d[1]);
-  for (let i = 2; i < d.length; i += 3) {
-    const rise = (Math.abs(d[i]) * Math.hypot(d[i + 1] - d[i - 2], d[i + 2] - d[i - 1])) / 2;
-    grow(d[i + 1] - rise, d[i + 2] - rise);
-    grow(d[i + 1] + rise, d[i + 2] + rise);
-  }
-  return b;
 }
 
 const shade = (hex, by) => {
@@ -73,7 +63,7 @@ export class Stage {
     const response = await fetch(`/jobs/${job}/stage/${station}${live ? "?live=true" : ""}`);
     if (!response.ok) return;
     const scene = await response.json();
-    const before = this.extent;
+    const before = this.extent, moved = this.station !== station;
     this.station = station;
     this.job = job;
     this.scene = scene;
@@ -84,7 +74,10 @@ export class Stage {
     if (this.measuring) this.measuring = { points: [] };
     this.build();
     const same = before && this.extent && before.every((v, i) => Math.abs(v - this.extent[i]) < 1e-6);
-    if (!(keepView && before) && !same) this.fit(); else this.redraw();
+    // A view that a hand chose stays while the same things are shown; what a jump to a finding zoomed to does not outlive
+    // its station, and a layout that grows is seen whole.
+    const keep = this.touched ? same || (keepView && before && moved === false) : same && moved === false;
+    if (keep) this.redraw(); else this.fit();
     const empty = !scene.bench.length && !scene.sheets.length;
     const note = this.element.querySelector("#stage-note");
     note.hidden = !empty;
@@ -159,6 +152,7 @@ export class Stage {
     const [x0, y0, x1, y1] = box, room = 46;
     const k = Math.min((this.w - 2 * room) / Math.max(1, x1 - x0), (this.h - 2 * room) / Math.max(1, y1 - y0));
     this.view = { k, x: (this.w - k * (x0 + x1)) / 2, y: (this.h + k * (y0 + y1)) / 2 };
+    this.touched = false;
     this.redraw();
   }
 
@@ -410,21 +404,27 @@ export class Stage {
     c.setTransform(d, 0, 0, d, 0, 0);
     c.font = "11px 'Spline Sans Mono', monospace";
     c.setLineDash([]);
+    // Nothing lies over anything else: what has no room is left out until one zooms in.
+    const free = (l, t, r, b) => {
+      if (taken.some((o) => l < o[2] && r > o[0] && t < o[3] && b > o[1])) return false;
+      taken.push([l, t, r, b]);
+      return true;
+    };
     for (const stroke of s.strokes) {
       if (!stroke.n) continue;
       const [sx, sy, wx, wy] = stroke.start;
       const px = x + m + (s.x + sx) * k, py = y + m - (s.y + sy) * k;
+      const text = String(stroke.n), w = text.length * 6.7 + 7;
+      if (free(px - 2, py - 23, px + w + 2, py - 5)) {
+        c.fillStyle = "#f4f0e7"; c.strokeStyle = "#22292b"; c.lineWidth = 0.8;
+        c.beginPath(); c.moveTo(px, py); c.lineTo(px, py - 21); c.rect(px, py - 21, w, 14); c.fill(); c.stroke();
+        c.fillStyle = "#22292b"; c.fillText(text, px + 3.5, py - 10);
+      }
+      if (!free(px - 5, py - 4, px + 5, py + 5)) continue;
       c.strokeStyle = INK.cut; c.lineWidth = 1.3;
       c.beginPath();
       c.moveTo(px - wx * 5 - wy * 3.2, py + wy * 5 - wx * 3.2); c.lineTo(px + wx * 2, py - wy * 2); c.lineTo(px - wx * 5 + wy * 3.2, py + wy * 5 + wx * 3.2);
       c.stroke();
-      // Flags that would cover another are left out until one zooms in.
-      if (taken.some(([ax, ay]) => Math.abs(ax - px) < 24 && Math.abs(ay - py) < 17)) continue;
-      taken.push([px, py]);
-      const text = String(stroke.n), w = text.length * 6.7 + 7;
-      c.fillStyle = "#f4f0e7"; c.strokeStyle = "#22292b"; c.lineWidth = 0.8;
-      c.beginPath(); c.moveTo(px, py); c.lineTo(px, py - 21); c.rect(px, py - 21, w, 14); c.fill(); c.stroke();
-      c.fillStyle = "#22292b"; c.fillText(text, px + 3.5, py - 10);
     }
   }
 
@@ -463,7 +463,8 @@ export class Stage {
       const box = e.shiftKey ? "within" : e.altKey ? "touching" : null;
       const carried = !box && this.station === "assign" && this.chosen.length > 0 && this.held(e.offsetX, e.offsetY);
       from = { carried, x: e.offsetX, y: e.offsetY, view: { ...this.view }, moved: false, box };
-      if (e.isTrusted) el.setPointerCapture(e.pointerId);
+      // A pointer that has gone by then cannot be held.
+      try { el.setPointerCapture(e.pointerId); } catch { /* nothing to hold */ }
     });
     el.addEventListener("pointermove", (e) => {
       if (!from) return;
@@ -508,6 +509,7 @@ export class Stage {
   /** Changes the view: shifts what is drawn at once, draws anew when it comes to rest or its margin is used up. */
   move(view) {
     this.view = view;
+    this.touched = true;
     const f = view.k / this.drawn.k;
     const out = Math.max(Math.abs(view.x - this.drawn.x * f), Math.abs(view.y - this.drawn.y * f));
     clearTimeout(this.rest);
@@ -568,9 +570,8 @@ export class Stage {
     const { x, y, k } = this.view;
     const box = [(Math.min(x0, x1) - x) / k, (y - Math.max(y0, y1)) / k, (Math.max(x0, x1) - x) / k, (y - Math.min(y0, y1)) / k];
     const within = (i) => i.b[0] + i.dx >= box[0] && i.b[1] + i.dy >= box[1] && i.b[2] + i.dx <= box[2] && i.b[3] + i.dy <= box[3];
-    const points = (i) => { const p = [[i.d[0], i.d[1]]]; for (let n = 2; n < i.d.length; n += 3) p.push([i.d[n + 1], i.d[n + 2]]); return p; };
-    const inBox = (i) => points(i).some(([px, py]) => px + i.dx >= box[0] && px + i.dx <= box[2] && py + i.dy >= box[1] && py + i.dy <= box[3]);
-    const found = this.items.filter((i) => (how === "within" ? within(i) : within(i) || inBox(i)));
+    const touches = (i) => meetsBox(i.d, [box[0] - i.dx, box[1] - i.dy, box[2] - i.dx, box[3] - i.dy]);
+    const found = this.items.filter((i) => (how === "within" ? within(i) : touches(i)));
     this.choose([...new Set([...this.chosen, ...found])]);
   }
 
@@ -617,31 +618,4 @@ export class Stage {
     if (!best) { if (!more) this.choose([]); return; }
     this.choose(more ? [...this.chosen, best.item] : [best.item], this.station === "order" ? { share: best.share } : {});
   }
-}
-
-/** Distance to a contour and the share of its length where it is nearest; arcs in short chords. */
-function nearest(d, px, py) {
-  let best = { distance: Infinity, at: 0 }, length = 0;
-  const chord = (x0, y0, x1, y1) => {
-    const dx = x1 - x0, dy = y1 - y0, l = Math.hypot(dx, dy);
-    const t = l ? Math.max(0, Math.min(1, ((px - x0) * dx + (py - y0) * dy) / (l * l))) : 0;
-    const distance = Math.hypot(px - x0 - dx * t, py - y0 - dy * t);
-    if (distance < best.distance) best = { distance, at: length + l * t };
-    length += l;
-  };
-  for (let i = 2; i < d.length; i += 3) {
-    const [x0, y0, bulge, x1, y1] = [d[i - 2], d[i - 1], d[i], d[i + 1], d[i + 2]];
-    if (Math.abs(bulge) < 1e-5) { chord(x0, y0, x1, y1); continue; }
-    const sweep = 4 * Math.atan(bulge), k = (1 - bulge * bulge) / (4 * bulge);
-    const cx = (x0 + x1) / 2 - (y1 - y0) * k, cy = (y0 + y1) / 2 + (x1 - x0) * k;
-    const n = Math.max(8, Math.ceil(Math.abs(sweep) * 12));
-    let ax = x0, ay = y0;
-    for (let j = 1; j <= n; j += 1) {
-      const a = (sweep * j) / n, cos = Math.cos(a), sin = Math.sin(a);
-      const bx = cx + (x0 - cx) * cos - (y0 - cy) * sin, by = cy + (x0 - cx) * sin + (y0 - cy) * cos;
-      chord(ax, ay, bx, by);
-      [ax, ay] = [bx, by];
-    }
-  }
-  return { distance: best.distance, share: length ? best.at / length : 0 };
 }

@@ -24,6 +24,8 @@ pub struct KeyRow {
     pub closed: usize,
     /// Their length, mm.
     pub length: f64,
+    /// How many of it are what, the most first: by shape or by hand a row may be several things.
+    pub mixed: Vec<(Process, usize)>,
     /// What a person chose for the row.
     pub chosen: Option<Process>,
     /// What most of it is, and why.
@@ -39,7 +41,8 @@ pub(super) fn process_of(contour: &Contour, decisions: &Decisions, shop: &Shop) 
     if let Some(process) = decisions.contours.get(&contour.id) {
         return (*process, Why::Hand);
     }
-    if let Some(process) = decisions.keys.get(&contour.style.key()) {
+    let earlier = || contour.style.key_without_width().and_then(|k| decisions.keys.get(&k));
+    if let Some(process) = decisions.keys.get(&contour.style.key()).or_else(earlier) {
         return (*process, Why::Key);
     }
     if contour.style.added {
@@ -112,6 +115,7 @@ pub(super) fn rows(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop
                     count: 0,
                     closed: 0,
                     length: 0.0,
+                    mixed: Vec::new(),
                     chosen,
                     process,
                     why,
@@ -124,11 +128,17 @@ pub(super) fn rows(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop
         row.count += 1;
         row.closed += usize::from(contour.path.closed);
         row.length += contour.length;
+        let process = process_of(contour, decisions, shop).0;
+        match row.mixed.iter_mut().find(|m| m.0 == process) {
+            Some(m) => m.1 += 1,
+            None => row.mixed.push((process, 1)),
+        }
         if contour.length > row.sample.length {
             row.sample = Arc::clone(contour);
         }
     }
     for row in &mut rows {
+        row.mixed.sort_by(|a, b| b.1.cmp(&a.1).then(a.0.cmp(&b.0)));
         let usual = rows_process(row);
         (row.process, row.why) = row.chosen.map_or_else(|| process_of(&usual, decisions, shop), |p| (p, Why::Key));
         findings.extend(near_miss(row, shop));

@@ -208,6 +208,7 @@ pub fn run(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop) -> (Wo
     if let Some(n) = &decisions.numbers {
         findings.extend(numbers::add(&mut items, &mut parts, n));
     }
+    findings.extend(bereft(&items, decisions));
     let spot = shop.machine(&decisions.batch.machine).map_or(0.1, |m| m.spot);
     findings.extend(drawings.iter().filter_map(|d| slots_as_thick(d, decisions.batch.thickness)));
     findings.extend(thin::open(&items, spot));
@@ -215,25 +216,63 @@ pub fn run(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop) -> (Wo
     findings.extend(coarse_pictures(&items, decisions, shop));
     findings.extend(missing_rows(&items, decisions, shop));
     if parts.is_empty() && !drawings.is_empty() {
-        findings.push(Finding::new(
-            Station::Assign,
-            Severity::Stop,
-            "no-parts",
-            1,
-            "Nothing is to be made: every line is reference. Give a line in the drawing key a process.",
-        ));
+        findings.push(
+            Finding::new(
+                Station::Assign,
+                Severity::Stop,
+                "no-parts",
+                1,
+                "Nothing is to be made: every line is reference. Give a line in the drawing key a process.",
+            )
+            .offering_cuts(&key),
+        );
     }
     let none: usize = parts.iter().filter(|p| p.quantity == 0).count();
     if none > 0 && none == parts.len() {
-        findings.push(Finding::new(
-            Station::Nest,
-            Severity::Stop,
-            "no-copies",
-            none,
-            "Every part has quantity 0; nothing would be cut. Give a part a quantity of at least 1.",
-        ));
+        findings.push(
+            Finding::new(
+                Station::Nest,
+                Severity::Stop,
+                "no-copies",
+                none,
+                "Every part has quantity 0; nothing would be cut. Give a part a quantity of at least 1.",
+            )
+            .choice("One of each", Edit::All { edits: parts.iter().map(|p| Edit::SetQuantity { part: p.id, quantity: 1 }).collect() }),
+        );
     }
     (Work { items, parts, key }, findings)
+}
+
+impl Finding {
+    /// With a button for each look that has outlines: to cut it.
+    fn offering_cuts(self, key: &[KeyRow]) -> Self {
+        let outlines = key.iter().filter(|k| k.closed > 0).take(3);
+        outlines.fold(self, |f, k| {
+            f.choice(format!("Cut {}", k.style.words()), Edit::SetKey { key: k.key.clone(), process: Some(Process::Cut) })
+        })
+    }
+}
+
+/// Decisions on contours that are not there any more, by a new revision or an operation: they wait for their contours to come
+/// back, and are told.
+fn bereft(items: &[Item], decisions: &Decisions) -> Option<Finding> {
+    let there: std::collections::BTreeSet<ContourId> = items.iter().map(|i| i.contour.id).collect();
+    let gone = |ids: &mut dyn Iterator<Item = &ContourId>| ids.filter(|id| !there.contains(id)).count();
+    let told: Vec<String> = [
+        (gone(&mut decisions.contours.keys()), "process chosen by hand", "processes chosen by hand"),
+        (gone(&mut decisions.parts.keys()), "quantity", "quantities"),
+        (gone(&mut decisions.starts.keys()), "start", "starts"),
+        (gone(&mut decisions.pictures.keys()), "tone of a picture", "tones of pictures"),
+    ]
+    .iter()
+    .filter(|t| t.0 > 0)
+    .map(|t| counted(t.0, t.1, t.2))
+    .collect();
+    let text = format!(
+        "{} belong to contours that are not in the drawings any more. They are kept, and hold again when the contours come back.",
+        told.join(", ")
+    );
+    (!told.is_empty() && !items.is_empty()).then(|| Finding::new(Station::Assign, Severity::Note, "bereft", told.len(), text))
 }
 
 /// Slots and tabs as wide as the sheet is meant to be thick: worth fitting once it has been measured.

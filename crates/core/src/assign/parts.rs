@@ -2,7 +2,7 @@
 
 use super::containment::{Outlines, parents};
 use super::{Item, Process};
-use crate::clean::{Cleaned, ContourId};
+use crate::clean::{Cleaned, Contour, ContourId};
 use crate::geometry::{Bounds, Path};
 
 /// A part is named after its outer contour.
@@ -51,7 +51,7 @@ pub(super) struct Gathered {
 /// Gathers the parts among `items[first..]`, all of one drawing.
 pub(super) fn gather(items: &[Item], first: usize, drawing: &Cleaned, quantity: impl Fn(PartId) -> u32) -> Gathered {
     let mine = || (first..items.len()).filter(|i| items[*i].process != Process::Reference);
-    let closed: Vec<usize> = mine().filter(|i| items[*i].process == Process::Cut && items[*i].contour.path.closed).collect();
+    let closed: Vec<usize> = mine().filter(|i| items[*i].process == Process::Cut && is_area(&items[*i].contour)).collect();
     let paths: Vec<&Path> = closed.iter().map(|i| &items[*i].contour.path).collect();
     let parent = parents(&paths);
     let depth: Vec<usize> =
@@ -84,7 +84,7 @@ pub(super) fn gather(items: &[Item], first: usize, drawing: &Cleaned, quantity: 
         part.perimeter += items[*i].contour.length;
     }
 
-    let others: Vec<usize> = mine().filter(|i| !(items[*i].process == Process::Cut && items[*i].contour.path.closed)).collect();
+    let others: Vec<usize> = mine().filter(|i| !(items[*i].process == Process::Cut && is_area(&items[*i].contour))).collect();
     let mut outside = Vec::new();
     if parts.is_empty() && !others.is_empty() {
         parts.push(unbounded(items, others, drawing, quantity));
@@ -106,6 +106,14 @@ pub(super) fn gather(items: &[Item], first: usize, drawing: &Cleaned, quantity: 
     }
     Gathered { parts, outside }
 }
+
+/// What closes without enclosing anything, a line drawn there and back, is no part and no hole.
+fn is_area(c: &Contour) -> bool {
+    c.path.closed && 2.0 * c.area.abs() > THIN * c.length
+}
+
+/// Twice an area over its outline's length is about its width: what is thinner than this, mm, is no area.
+const THIN: f64 = 0.002;
 
 /// Work without an outline: a part as large as its box.
 fn unbounded(items: &[Item], all: Vec<usize>, drawing: &Cleaned, quantity: impl Fn(PartId) -> u32) -> Part {

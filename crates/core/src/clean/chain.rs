@@ -20,6 +20,13 @@ pub(super) struct Chained {
     pub(super) compound: u32,
 }
 
+impl From<super::Piece> for Chained {
+    /// A piece that is a contour as it is.
+    fn from(p: super::Piece) -> Self {
+        Self { path: p.path, style: p.style, name: p.source, compound: p.compound }
+    }
+}
+
 /// Two ends that do not meet.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Gap {

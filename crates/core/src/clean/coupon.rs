@@ -17,6 +17,8 @@ pub struct Coupon {
     pub outline: Path,
     /// Width of each slot under it.
     pub numbers: Vec<Path>,
+    /// The same as text, its height and where it begins, mm.
+    pub labels: Vec<(String, f64, Point)>,
 }
 
 /// A comb of `count` slots round `middle` mm, `step` mm apart. Refuses what no comb can be made of.
@@ -28,7 +30,7 @@ pub fn slots(middle: f64, step: f64, count: u32) -> Result<Coupon, String> {
         ));
     }
     let mut points = vec![Point::new(0.0, 0.0)];
-    let mut numbers = Vec::new();
+    let (mut numbers, mut labels) = (Vec::new(), Vec::new());
     let mut tops = vec![Point::new(0.0, HEIGHT)];
     let mut x = BETWEEN;
     for i in 0..count {
@@ -36,6 +38,7 @@ pub fn slots(middle: f64, step: f64, count: u32) -> Result<Coupon, String> {
         tops.extend([(x, HEIGHT), (x, HEIGHT - DEPTH), (x + width, HEIGHT - DEPTH), (x + width, HEIGHT)].map(|(x, y)| Point::new(x, y)));
         let label = strokes(&format!("{width:.2}"), NUMBERS);
         let at = Affine::translate(Vec2::new(x + (width - label.width) / 2.0, 6.0));
+        labels.push((format!("{width:.2}"), NUMBERS, Point::new(x + (width - label.width) / 2.0, 6.0)));
         numbers.extend(label.paths.iter().map(|p| p.transformed(at)));
         x += width + BETWEEN;
     }
@@ -44,7 +47,7 @@ pub fn slots(middle: f64, step: f64, count: u32) -> Result<Coupon, String> {
     points.extend(tops.into_iter().rev());
     points.pop();
     points.push(Point::new(0.0, HEIGHT));
-    Ok(Coupon { outline: Path::polygon(&points), numbers })
+    Ok(Coupon { outline: Path::polygon(&points), numbers, labels })
 }
 
 #[cfg(test)]

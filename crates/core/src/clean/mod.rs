@@ -2,6 +2,7 @@
 //!
 //! Curves become lines and arcs, loose pieces become contours, what would burn twice or not at all is found.
 
+pub mod carry;
 mod cells;
 mod chain;
 mod compare;
@@ -137,6 +138,8 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
     } else {
         told.zero_length(pieces.iter().filter(|p| p.path.length() < tolerance.same).filter_map(start_of).collect());
     }
+    // Our own numbers and letters are clean as they were made: they are neither joined nor mended nor suspected.
+    let own: Vec<Piece> = pieces.extract_if(.., |p| styles[p.style].added).collect();
     let overlaps = overlaps::find(&pieces, &styles, tolerance.double);
     told.overlaps(&overlaps);
     if told.mended(Mend::RemoveDoubles) {
@@ -158,6 +161,7 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
     }
     told.kinks(&mut chained.contours, &aside, tolerance.curve * 2.0);
     split_crossings(&mut chained.contours, &styles, &mut told, tolerance.same);
+    chained.contours.extend(own.into_iter().map(chain::Chained::from));
 
     let ids = identity::of(&chained.contours, decisions.id);
     let styles: Vec<Arc<Style>> = styles.into_iter().map(Arc::new).collect();

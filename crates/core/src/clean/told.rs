@@ -251,7 +251,7 @@ impl Told<'_> {
     pub(super) fn specks(&mut self, contours: &mut Vec<Arc<Contour>>, tolerance: &Tolerance) {
         let mut specks = strays::specks(contours, tolerance.speck);
         // What has no length at all is told by itself.
-        specks.retain(|i| !contours[*i].style.aside() && contours[*i].length >= tolerance.same);
+        specks.retain(|i| !contours[*i].style.aside() && !contours[*i].style.added && contours[*i].length >= tolerance.same);
         if self.mended(Mend::DropSpecks) {
             let mut at = 0;
             contours.retain(|_| {

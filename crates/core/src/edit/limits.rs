@@ -2,11 +2,12 @@
 
 use crate::assign::Process;
 use crate::card::Card;
+use crate::clean::ContourId;
 use crate::decisions::{Acceptance, Decisions, DrawingDecisions, JobSetting};
-use crate::geometry::LARGEST_COORDINATE;
-use crate::nest::Layout;
+use crate::geometry::{Affine, LARGEST_COORDINATE};
+use crate::nest::{Layout, Placement};
 use crate::shop::ChartRow;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Greatest quantity of one part.
 pub const MOST_COPIES: u32 = 5000;
@@ -84,6 +85,16 @@ pub(super) fn sane_layout(layout: &Layout) -> Result<(), String> {
         within("an angle in degrees", p.angle, -3600.0, 3600.0)?;
     }
     Ok(())
+}
+
+/// Copies of parts that a revision moved within their drawing stay where they lie on their sheets.
+pub(super) fn carry_copies(d: &mut Decisions, carried: &BTreeMap<ContourId, ContourId>, moved: Option<[f64; 6]>) {
+    let Some(back) = moved.map(|m| Affine::new(m).inverse()).filter(Affine::is_finite) else { return };
+    let new: BTreeSet<&ContourId> = carried.values().collect();
+    let copies = d.nest.layout.iter_mut().flat_map(|l| &mut l.sheets).flat_map(|s| &mut s.placed);
+    for p in copies.filter(|p| new.contains(&p.part)) {
+        *p = Placement::of(p.part, p.affine() * back);
+    }
 }
 
 /// Places of one acceptance at most.

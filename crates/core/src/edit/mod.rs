@@ -19,7 +19,7 @@ mod limits;
 mod tests;
 
 pub use limits::MOST_COPIES;
-use limits::{accept, copies, find, known_setting, sane_card, sane_layout, sane_row, set_or_clear, set_setting, within};
+use limits::{accept, carry_copies, copies, find, known_setting, sane_card, sane_layout, sane_row, set_or_clear, set_setting, within};
 
 /// One change. As JSON: `{"do": "set-unit", "drawing": 1, "unit": "mm"}`.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -86,6 +86,12 @@ pub enum Edit {
         drawing: u32,
         file: String,
         name: String,
+        /// Contours that are there again under other names.
+        #[serde(default)]
+        carried: BTreeMap<ContourId, ContourId>,
+        /// From where the drawing was to where it is, mm, as the six numbers of a matrix.
+        #[serde(default)]
+        moved: Option<[f64; 6]>,
     },
     RemoveDrawing {
         drawing: u32,
@@ -230,7 +236,12 @@ impl Edit {
                 let id = d.drawings.iter().map(|x| x.id).max().unwrap_or(0) + 1;
                 d.drawings.push(DrawingDecisions::new(id, file, name));
             }
-            Self::ReplaceDrawing { drawing, file, name } => {
+            Self::ReplaceDrawing { drawing, file, name, carried, moved } => {
+                find(d, *drawing)?;
+                if !carried.is_empty() {
+                    *d = d.renamed(carried);
+                    carry_copies(d, carried, *moved);
+                }
                 let found = find(d, *drawing)?;
                 found.before = Some((std::mem::replace(&mut found.file, file.clone()), std::mem::replace(&mut found.name, name.clone())));
             }

@@ -35,7 +35,7 @@ fn every() -> Vec<Edit> {
     };
     let c = ContourId(5);
     vec![
-        Edit::ReplaceDrawing { drawing: 1, file: "other".into(), name: "plate-b.dxf".into() },
+        Edit::ReplaceDrawing { drawing: 1, file: "other".into(), name: "plate-b.dxf".into(), carried: Default::default(), moved: None },
         Edit::SetUnit { drawing: 1, unit: Unit::In },
         Edit::SetPpi { drawing: 1, ppi: 90.0 },
         Edit::SetScale { drawing: 1, scale: 20.0 },
@@ -141,9 +141,10 @@ fn settings_are_put_in_order_and_changed_in_place() {
 #[test]
 fn a_new_file_keeps_what_was_decided_and_remembers_the_one_before() {
     let mut d = job();
-    for edit in
-        [Edit::SetUnit { drawing: 1, unit: Unit::Cm }, Edit::ReplaceDrawing { drawing: 1, file: "b".into(), name: "plate-b.dxf".into() }]
-    {
+    for edit in [
+        Edit::SetUnit { drawing: 1, unit: Unit::Cm },
+        Edit::ReplaceDrawing { drawing: 1, file: "b".into(), name: "plate-b.dxf".into(), carried: Default::default(), moved: None },
+    ] {
         d = edit.apply(&d).expect("it applies");
     }
     let drawing = d.drawing(1).expect("it is there");

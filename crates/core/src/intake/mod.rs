@@ -71,7 +71,7 @@ pub fn run(drawing: &Drawing, decisions: &DrawingDecisions, machine: &Machine) -
             .choice("Remove it", Edit::RemoveDrawing { drawing: decisions.id }),
         );
     } else {
-        findings.extend(size_trouble(drawing, decisions, raw, mm * decisions.scale, machine));
+        findings.extend(size_trouble(drawing, decisions, raw, mm * decisions.scale, machine, &candidates));
     }
     (Intake { transform, units, sure, raw, candidates }, findings)
 }
@@ -198,39 +198,50 @@ fn skipped(drawing: &Drawing) -> Vec<Finding> {
     findings
 }
 
-fn size_trouble(drawing: &Drawing, decisions: &DrawingDecisions, raw: Bounds, mm: f64, machine: &Machine) -> Vec<Finding> {
+/// Sizes over this many times the bed, or under this many mm, are asked about, also where the file says its unit.
+const ODD: (f64, f64) = (3.0, 3.0);
+
+fn size_trouble(
+    drawing: &Drawing,
+    decisions: &DrawingDecisions,
+    raw: Bounds,
+    mm: f64,
+    machine: &Machine,
+    candidates: &[Candidate],
+) -> Vec<Finding> {
     let (w, h) = (raw.width() * mm, raw.height() * mm);
     let far = [raw.min.x, raw.min.y, raw.max.x, raw.max.y].into_iter().map(|v| (v * mm).abs()).fold(0.0, f64::max);
+    // Other sizes that would do, each with what it comes to.
+    let offering = |mut finding: Finding| {
+        for c in
+            candidates.iter().filter(|c| (c.mm * decisions.scale - mm).abs() > mm * 1e-6 && c.size.0.max(c.size.1) < LARGEST_COORDINATE)
+        {
+            finding = finding.choice(&c.name, c.edit.clone()).coming_to(sizes(c.size.0, c.size.1));
+        }
+        finding
+    };
     if !far.is_finite() || far > LARGEST_COORDINATE * 10.0 || w.max(h) > LARGEST_COORDINATE {
-        return vec![Finding::new(
-            Station::Intake,
-            Severity::Stop,
-            "too-large",
-            1,
-            format!("{} would be {:.3e} × {:.3e} mm, or lies that far from its origin. Nothing over 100 m can be cut: choose another unit or remove the stray lines in the file.", drawing.file, w, h),
-        )
-        .choice("Remove it", Edit::RemoveDrawing { drawing: decisions.id })];
+        let text = format!(
+            "{} would be {:.3e} × {:.3e} mm, or lies that far from its origin. Nothing over 100 m can be cut: choose another unit or remove the stray lines in the file.",
+            drawing.file, w, h
+        );
+        let finding = Finding::new(Station::Intake, Severity::Stop, "too-large", 1, text);
+        return vec![offering(finding).choice("Remove it", Edit::RemoveDrawing { drawing: decisions.id })];
     }
     let bed = machine.bed_width.max(machine.bed_height);
-    if w.max(h) < 0.5 {
-        return vec![Finding::new(
-            Station::Intake,
-            Severity::Look,
-            "tiny",
-            1,
-            format!("{} is only {w:.3} × {h:.3} mm. Is its unit right?", drawing.file),
-        )];
-    }
-    if w.max(h) > bed * 20.0 {
-        return vec![Finding::new(
-            Station::Intake,
-            Severity::Look,
+    let asked = decisions.unit.is_some() || decisions.ppi.is_some() || decisions.scale != 1.0;
+    let (code, text) = if w.max(h) < 0.5 || w.max(h) < ODD.1 && !asked {
+        ("tiny", format!("{} is only {w:.3} × {h:.3} mm. Is its unit right?", drawing.file))
+    } else if w.max(h) > bed * 20.0 || w.max(h) > bed * ODD.0 && !asked {
+        let times = w.max(h) / bed;
+        (
             "huge",
-            1,
-            format!("{} is {:.0} × {:.0} mm, over twenty times {}'s bed. Is its unit or scale right?", drawing.file, w, h, machine.name),
-        )];
-    }
-    Vec::new()
+            format!("{} is {:.0} × {:.0} mm, {times:.0} times {}'s bed. Is its unit or scale right?", drawing.file, w, h, machine.name),
+        )
+    } else {
+        return Vec::new();
+    };
+    vec![offering(Finding::new(Station::Intake, Severity::Look, code, 1, text)).acceptable("It is right")]
 }
 
 /// The sentence on what was read: “812 read, 3 hatches skipped”.

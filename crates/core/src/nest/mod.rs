@@ -136,6 +136,16 @@ pub struct Placement {
 }
 
 impl Placement {
+    /// The placement of a rigid motion, mirrored or not. Quarter turns are exact.
+    pub fn of(part: PartId, motion: Affine) -> Self {
+        let [a, b, _, _, x, y] = motion.as_coeffs();
+        let mirrored = motion.determinant() < 0.0;
+        let angle = if mirrored { (-b).atan2(-a) } else { b.atan2(a) }.to_degrees().rem_euclid(360.0);
+        let quarter = (angle / 90.0).round() * 90.0;
+        let angle = if (angle - quarter).abs() < 1e-9 { quarter.rem_euclid(360.0) } else { angle };
+        Self { part, x, y, angle, mirrored }
+    }
+
     /// From the drawing's mm to the sheet's. Quarter turns are exact.
     pub fn affine(&self) -> Affine {
         let mirror = if self.mirrored { Affine::scale_non_uniform(-1.0, 1.0) } else { Affine::IDENTITY };

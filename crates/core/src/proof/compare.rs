@@ -6,7 +6,7 @@ use super::{Action, ProgramFault, SheetProof, Traced};
 use super::{remains, settings};
 use crate::assign::{Process, Work};
 use crate::finding::{Finding, Severity, Station};
-use crate::geometry::{Bounds, Path, Point, Segment};
+use crate::geometry::{Bounds, Path, Point, Segment, Vec2};
 use crate::hold::SheetPath;
 use crate::nest::SheetLayout;
 use crate::shop::Machine;
@@ -22,6 +22,8 @@ const INWARD: f64 = 0.05;
 const HAIR: f64 = 0.002;
 /// Burned length of a stroke may differ from what was meant by this much, mm, and this share.
 const SHORT: (f64, f64) = (0.05, 0.02);
+/// Cuts that lie on each other for no longer than this, mm, only touch.
+const TOUCH: f64 = 0.6;
 /// A cut may come nearer to a part than half its kerf by this much, mm.
 const GOUGE: f64 = 0.05;
 /// Distance of the samples along a burned move, mm, and most of them on one move.
@@ -125,42 +127,62 @@ struct Burned {
     twice: Vec<Point>,
 }
 
+/// Strokes that a point of a burned move lies on, nearest first, and whether those of two cuts are among them.
+fn near_strokes(
+    p: Point,
+    way: Vec2,
+    length: f64,
+    strokes: &[Stroke],
+    index: &RTree<Boxed>,
+    intended: &SheetPath,
+) -> (Point, Vec<(f64, usize)>, bool) {
+    let mut found: Vec<(f64, usize)> = Vec::new();
+    let mut along: Option<usize> = None;
+    let mut doubled = false;
+    for k in index.locate_in_envelope_intersecting(AABB::from_corners([p.x - NEAR, p.y - NEAR], [p.x + NEAR, p.y + NEAR])).map(|b| b.data) {
+        let s = &strokes[k];
+        let t = s.path.nearest(p);
+        let distance = s.path.at(t).distance(p);
+        let parallel = length < HAIR || s.path.direction(t).dot(way).abs() > 0.95;
+        if distance > NEAR || !parallel {
+            continue;
+        }
+        if distance < 0.005 && t > 0.02 && t < 0.98 && intended.ops[s.op].process == Process::Cut {
+            // Leads run along their own contour for a hair's breadth; another contour's line does not.
+            doubled |= along.is_some_and(|op| op != s.op);
+            along = Some(s.op);
+        }
+        found.push((distance, k));
+    }
+    found.sort_by(|a, b| a.0.total_cmp(&b.0));
+    (p, found, doubled)
+}
+
 /// Lays points of a burned move over the strokes.
 fn burned(path: &Segment, strokes: &[Stroke], index: &RTree<Boxed>, intended: &SheetPath) -> Burned {
     let mut out = Burned::default();
     let length = path.length();
     let samples = (length / STEP).ceil().clamp(2.0, MOST_SAMPLES) as usize;
-    for i in 0..samples {
-        let at = (i as f64 + 0.5) / samples as f64;
-        let (p, way) = (path.at(at), path.direction(at));
-        let near = index.locate_in_envelope_intersecting(AABB::from_corners([p.x - NEAR, p.y - NEAR], [p.x + NEAR, p.y + NEAR]));
-        let mut best: Option<(f64, usize)> = None;
-        let mut along: Option<usize> = None;
-        let mut doubled = false;
-        for k in near.map(|b| b.data) {
-            let s = &strokes[k];
-            let t = s.path.nearest(p);
-            let distance = s.path.at(t).distance(p);
-            let parallel = length < HAIR || s.path.direction(t).dot(way).abs() > 0.95;
-            if distance > NEAR || !parallel {
-                continue;
-            }
-            if distance < 0.005 && t > 0.02 && t < 0.98 && intended.ops[s.op].process == Process::Cut {
-                // Leads run along their own contour for a hair's breadth; another contour's line does not.
-                doubled |= along.is_some_and(|op| op != s.op);
-                along = Some(s.op);
-            }
-            if best.is_none_or(|b| distance < b.0) {
-                best = Some((distance, k));
-            }
+    // Strokes near each sample, nearest first.
+    let looks: Vec<(Point, Vec<(f64, usize)>, bool)> = (0..samples)
+        .map(|i| {
+            let at = (i as f64 + 0.5) / samples as f64;
+            near_strokes(path.at(at), path.direction(at), length, strokes, index, intended)
+        })
+        .collect();
+    // Where strokes touch or cross, a move belongs to the one that it follows all along, not to whichever is a hair nearer.
+    let followed = |k: usize| looks.iter().filter(|l| l.1.iter().any(|n| n.1 == k)).count();
+    let own = looks.iter().flat_map(|l| &l.1).map(|n| (followed(n.1), n.0, n.1)).max_by(|a, b| a.0.cmp(&b.0).then(b.1.total_cmp(&a.1)));
+    for (p, near, _) in &looks {
+        match own.map(|o| o.2).filter(|k| near.iter().any(|n| n.1 == *k)).or(near.first().map(|n| n.1)) {
+            Some(k) => out.on.push((k, length / samples as f64)),
+            None => out.stray.push(*p),
         }
-        match best {
-            Some((_, k)) => out.on.push((k, length / samples as f64)),
-            None => out.stray.push(p),
-        }
-        if doubled {
-            out.twice.push(p);
-        }
+    }
+    // Cuts that only touch run side by side for a hair's breadth; those that lie on each other do so for longer.
+    let doubled = looks.iter().filter(|l| l.2).count();
+    if doubled == samples || doubled as f64 * length / samples as f64 > TOUCH {
+        out.twice.extend(looks.iter().filter(|l| l.2).map(|l| l.0));
     }
     // Between the looks a move may go a little too far, or not far enough: its ends tell.
     for p in [path.start, path.end] {

@@ -33,6 +33,8 @@ pub struct Traced {
     pub process: Option<Process>,
     /// True on a lead.
     pub lead: bool,
+    /// A rapid: beam off, at the machine's own speed.
+    pub rapid: bool,
     /// Index of the op it belongs to, when burning.
     pub op: Option<usize>,
     /// Seconds from the start at which it begins and ends, waits before it included in the begin.
@@ -120,8 +122,9 @@ fn timed(actions: &[Action], machine: &Machine) -> SheetProof {
     let (mut clock, mut begin) = (0.0, 0.0);
     for (action, timing) in actions.iter().zip(&timings) {
         clock += timing.seconds;
-        if let Action::Move { path, line, .. } = action {
-            proof.moves.push(Traced { path: *path, process: None, lead: false, op: None, begin, end: clock, line: *line });
+        if let Action::Move { path, line, feed, .. } = action {
+            let rapid = feed.is_none();
+            proof.moves.push(Traced { path: *path, process: None, lead: false, rapid, op: None, begin, end: clock, line: *line });
             begin = clock;
         }
     }
@@ -130,14 +133,49 @@ fn timed(actions: &[Action], machine: &Machine) -> SheetProof {
 }
 
 impl SheetProof {
+    /// For each beam-off move the sweep that it belongs to: run-ups, gaps and turns between rows are engraving, not travel.
+    fn within_rows(&self, intended: &SheetPath) -> Vec<Option<Process>> {
+        let swept = |op: Option<usize>| op.and_then(|o| intended.ops.get(o)).filter(|o| o.is_swept()).map(|o| o.process);
+        let n = self.moves.len();
+        let mut after: Vec<Option<usize>> = vec![None; n];
+        let mut next = None;
+        for i in (0..n).rev() {
+            if self.moves[i].process.is_some() {
+                next = self.moves[i].op;
+            }
+            after[i] = next;
+        }
+        let mut before = None;
+        (0..n)
+            .map(|i| {
+                let m = &self.moves[i];
+                if m.process.is_some() {
+                    before = m.op;
+                    return None;
+                }
+                match (swept(before), swept(after[i])) {
+                    (Some(p), Some(_)) if before == after[i] => Some(p),
+                    // Before its first row the head comes up to speed at feed, and brakes so behind its last.
+                    (p, q) if !m.rapid => q.or(p),
+                    _ => None,
+                }
+            })
+            .collect()
+    }
+
     fn sum(&mut self, intended: &SheetPath) {
         let first = self.moves.iter().position(|m| m.process.is_some());
         let last = self.moves.iter().rposition(|m| m.process.is_some());
         let mut burning: Option<usize> = None;
         let mut engraved: Vec<bool> = vec![false; intended.ops.len()];
+        let within = self.within_rows(intended);
         for (i, m) in self.moves.iter().enumerate() {
             let length = m.path.length();
-            *self.by_process.entry(m.process).or_insert(0.0) += m.end - m.begin;
+            *self.by_process.entry(m.process.or(within[i])).or_insert(0.0) += m.end - m.begin;
+            if m.process.is_none() && within[i].is_some() {
+                burning = None;
+                continue;
+            }
             match m.process {
                 Some(Process::Cut) => {
                     if !m.lead {

@@ -203,7 +203,8 @@ pub fn steps(a: [u8; 3], b: [u8; 3]) -> u32 {
 
 /// True when the name fits a pattern in which `*` stands for any letters and `?` for one.
 pub fn fits(pattern: &str, name: &str) -> bool {
-    let (p, n): (Vec<char>, Vec<char>) = (pattern.chars().collect(), name.chars().collect());
+    let lower = |t: &str| t.chars().flat_map(char::to_lowercase).collect::<Vec<char>>();
+    let (p, n) = (lower(pattern), lower(name));
     let (mut i, mut j) = (0, 0);
     // Where the last star was, and how much of the name it has taken.
     let mut star: Option<(usize, usize)> = None;
@@ -241,7 +242,8 @@ mod tests {
     fn patterns_fit_as_people_expect() {
         for (pattern, name, yes) in [
             ("cut", "cut", true),
-            ("cut", "Cut", false),
+            ("cut", "Cut", true),
+            ("scribe*", "SCRIBE 2", true),
             ("cut*", "cut outer", true),
             ("*cut", "rough cut", true),
             ("c?t", "cot", true),

@@ -11,6 +11,8 @@ pub(super) struct Looks {
     pub(super) stroke: Option<[u8; 3]>,
     pub(super) fill: Option<[u8; 3]>,
     pub(super) dashes: String,
+    /// Width of the line in user units; 0 where it is not given.
+    pub(super) width: f64,
     pub(super) layer: String,
     /// `visibility: hidden`: there, but not shown.
     pub(super) hidden: bool,
@@ -31,6 +33,7 @@ impl Default for Looks {
             stroke: None,
             fill: Some([0, 0, 0]),
             dashes: String::new(),
+            width: 0.0,
             layer: String::new(),
             hidden: false,
             gone: false,
@@ -68,6 +71,11 @@ impl Looks {
                 let plain = matches!(value, "none" | "" | "0" | "inherit");
                 self.dashes = if plain { String::new() } else { format!("dashes {}", value.chars().take(40).collect::<String>()) };
             }
+            "stroke-width" => {
+                if let Ok(l) = svgtypes::Length::from_str(value) {
+                    self.width = if l.number.is_finite() && l.number > 0.0 { l.number * in_pixels(l.unit) } else { 0.0 };
+                }
+            }
             "fill-rule" => self.winding = value != "evenodd",
             "visibility" => self.hidden = matches!(value, "hidden" | "collapse"),
             "display" => self.gone = value == "none",
@@ -90,6 +98,19 @@ impl Looks {
             Ok(Paint::FuncIRI(_, _)) => Some([128, 128, 128]),
             Ok(_) | Err(_) => now,
         }
+    }
+}
+
+/// Pixels of one such unit, as CSS has them; a number without unit is in user units.
+fn in_pixels(unit: svgtypes::LengthUnit) -> f64 {
+    use svgtypes::LengthUnit as U;
+    match unit {
+        U::Mm => 96.0 / 25.4,
+        U::Cm => 96.0 / 2.54,
+        U::In => 96.0,
+        U::Pt => 96.0 / 72.0,
+        U::Pc => 16.0,
+        _ => 1.0,
     }
 }
 
@@ -136,6 +157,7 @@ impl<'a> Sheet<'a> {
             "stroke",
             "fill",
             "stroke-dasharray",
+            "stroke-width",
             "stroke-opacity",
             "fill-opacity",
             "fill-rule",

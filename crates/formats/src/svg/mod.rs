@@ -14,7 +14,7 @@ pub use write::{WriteGroup, path_data, write};
 
 use crate::{MOST_ENTITIES, ReadError};
 use boustrophe_core::drawing::{Drawing, Entity, Shape, Style};
-use boustrophe_core::geometry::{Affine, Curve, Vec2};
+use boustrophe_core::geometry::{Affine, Bounds, Curve, Vec2};
 use boustrophe_core::lettering::{self, Face};
 use css::Looks;
 use roxmltree::{Document, Node, ParsingOptions};
@@ -25,6 +25,8 @@ const DEEPEST: usize = 64;
 const LONGEST_TEXT: usize = 500;
 /// Height of capitals as a share of the font's size.
 const CAPITALS: f64 = 0.7;
+/// Channels of a colour that is white.
+const WHITE: u8 = 250;
 /// XML nodes of one file, entities expanded.
 const MOST_NODES: u32 = 4_000_000;
 
@@ -71,7 +73,16 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
     let page = page::Page::of(&root);
     let mut drawing = Drawing::new(file, page.units);
     let sheet = css::Sheet::of(&document);
-    let mut walk = Walk { drawing: &mut drawing, sheet: &sheet, document: &document, visited: 0, lettered: 0, compounds: 0 };
+    let mut walk = Walk {
+        drawing: &mut drawing,
+        sheet: &sheet,
+        document: &document,
+        visited: 0,
+        lettered: 0,
+        compounds: 0,
+        page: page.area,
+        mm: page.mm,
+    };
     let looks = sheet.looks(&root, &Looks::default());
     walk.children(&root, page.transform, &looks, 0)?;
     let lettered = walk.lettered;
@@ -91,6 +102,9 @@ struct Walk<'a, 'd> {
     lettered: usize,
     /// Elements with outlines so far.
     compounds: u32,
+    /// The page, and mm of one drawing unit.
+    page: Bounds,
+    mm: f64,
 }
 
 impl<'d> Walk<'_, 'd> {
@@ -197,7 +211,10 @@ impl<'d> Walk<'_, 'd> {
         if placed.is_empty() {
             return self.drawing.skip(&format!("{name} without extent"));
         }
-        let style = self.style(looks, false);
+        if self.is_paper(looks, &placed) {
+            return self.drawing.skip("white background");
+        }
+        let style = self.style_at(looks, false, transform);
         // A filled shape ends where it began, whether it says so or not.
         let filled = looks.stroke.is_none();
         let compound = self.compound();
@@ -242,6 +259,26 @@ impl<'d> Walk<'_, 'd> {
     fn compound(&mut self) -> u32 {
         self.compounds += 1;
         self.compounds
+    }
+
+    /// True for a white area over the whole page: the paper, not something drawn on it.
+    fn is_paper(&self, looks: &Looks, placed: &[(Vec<Curve>, bool)]) -> bool {
+        let white = looks.stroke.is_none() && looks.fill.is_some_and(|f| f.iter().all(|c| *c >= WHITE));
+        let b = placed.iter().flat_map(|p| &p.0).map(Curve::bounds).fold(Bounds::EMPTY, Bounds::union);
+        white && placed.len() == 1 && !self.page.is_empty() && b.grown(0.01 * self.page.width()).holds(&self.page)
+    }
+
+    /// The style of lines whose width is told by the transform that they are drawn under.
+    fn style_at(&mut self, looks: &Looks, text: bool, transform: Affine) -> usize {
+        let micrometres = looks.width * transform.determinant().abs().sqrt() * self.mm * 1000.0;
+        // Told apart by a hundredth of a millimetre.
+        let width = if looks.stroke.is_some() { ((micrometres / 10.0).round() * 10.0).clamp(0.0, 1e6) as u32 } else { 0 };
+        let base = self.style(looks, text);
+        if width == 0 {
+            return base;
+        }
+        let style = Style { width, ..self.drawing.styles[base].clone() };
+        self.drawing.style(&style)
     }
 
     fn style(&mut self, looks: &Looks, text: bool) -> usize {

@@ -1,7 +1,7 @@
 //! Size of the page and of what is nested in it: width, height, viewBox, preserveAspectRatio.
 
 use boustrophe_core::drawing::{FileUnits, Unit};
-use boustrophe_core::geometry::{Affine, Vec2};
+use boustrophe_core::geometry::{Affine, Bounds, Point, Vec2};
 use roxmltree::Node;
 use std::str::FromStr;
 use svgtypes::{Length, LengthUnit, ViewBox};
@@ -14,6 +14,10 @@ pub(super) struct Page {
     pub(super) units: FileUnits,
     /// From user units to the drawing, y up.
     pub(super) transform: Affine,
+    /// The page in the drawing's units, its lower left corner at 0, 0.
+    pub(super) area: Bounds,
+    /// mm of one drawing unit; of a pixel as the standard has it.
+    pub(super) mm: f64,
 }
 
 /// A length as given: its number in mm when physical, else in pixels.
@@ -42,7 +46,8 @@ impl Page {
         let pixel = if physical { 25.4 / PIXELS } else { 1.0 };
         let fit = view.map_or(Affine::scale(pixel), |v| fitted(root, v, w, h));
         let flip = Affine::new([1.0, 0.0, 0.0, -1.0, 0.0, h]);
-        Self { units, transform: flip * fit }
+        let area = Bounds { min: Point::ZERO, max: Point::new(w, h) };
+        Self { units, transform: flip * fit, area, mm: if physical { 1.0 } else { 25.4 / PIXELS } }
     }
 }
 

@@ -27,10 +27,12 @@ pub(super) struct Order {
 }
 
 pub(super) fn order_body(loaded: &Loaded) -> Order {
+    // Travel is one figure: that of the program, as the ledger has it.
+    let travelled = |i: usize, planned: f64| loaded.route.proofs.get(i).map_or(planned, |p| p.travel);
     let rows = loaded.route.sequence.sheets.iter().enumerate().map(|(i, s)| OrderRow {
         sheet: i + 1,
         steps: s.steps.len(),
-        travel: metres(s.travel),
+        travel: metres(travelled(i, s.travel)),
         drawn: metres(s.travel_as_drawn),
         saved: if s.travel_as_drawn > 0.0 { format!("{:.0} %", (1.0 - s.travel / s.travel_as_drawn) * 100.0) } else { "0 %".into() },
     });

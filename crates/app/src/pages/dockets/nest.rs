@@ -1,6 +1,5 @@
 //! Nest's docket: parts, sheets, spacing, the search.
 
-use super::MOST_LISTED;
 use crate::error::AppError;
 use crate::pages::assign::Choice;
 use crate::shop::{App, Loaded};
@@ -13,6 +12,9 @@ struct PartRow {
     size: String,
     quantity: u32,
 }
+
+/// Parts listed: every one of a drawing that people make by hand.
+const MOST_LISTED: usize = 2000;
 
 #[derive(Template)]
 #[template(path = "nest/docket.html")]
