@@ -93,6 +93,6 @@ fn nest(app: &App, job: i32) -> Result<(), AppError> {
     let decisions = &loaded.revision.decisions;
     let machine = &*loaded.shop.machine_or_stand_in(&decisions.batch.machine);
     let problem = Problem::new(&loaded.route.work, &Setting::of(decisions, machine, &loaded.shop), &loaded.shop.tolerance);
-    let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, seed: 1, tries: TRIES });
+    let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed: 1, tries: TRIES });
     change(app, job, &Edit::KeepLayout { layout })
 }

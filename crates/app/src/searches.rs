@@ -3,18 +3,22 @@
 use crate::error::AppError;
 use crate::shop::App;
 use boustrophe_core::edit::Edit;
-use boustrophe_core::nest::{Control, Layout, Problem, Setting, search};
+use boustrophe_core::nest::{Control, Layout, Problem, Setting, is_better, search};
 use boustrophe_core::route::placed_area;
-use std::collections::HashMap;
 use std::collections::hash_map::Entry;
-use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::collections::{HashMap, HashSet};
+use std::sync::atomic::{AtomicBool, AtomicU64, AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
 
-/// How long a search goes on unless it is stopped.
-const LONGEST: Duration = Duration::from_secs(60);
-/// A search without a better layout for this long is done, once it has run a little.
-const PATIENCE: Duration = Duration::from_secs(8);
+/// How long a search goes on unless it is stopped or another time is asked for.
+const USUAL: Duration = Duration::from_secs(60);
+/// Times that may be asked for.
+const TIMES: std::ops::RangeInclusive<u64> = 1..=36_000;
+/// A search without a better layout for this share of its time is done.
+const PATIENCE: f64 = 0.14;
+/// The first true layout is waited for, on a machine however busy, but no longer than this.
+const FIRST: Duration = Duration::from_secs(600);
 /// How long the keeping of a layout is waited for by the next search, and how long between two looks.
 const KEEPING: Duration = Duration::from_secs(5);
 const WAIT: Duration = Duration::from_millis(10);
@@ -30,6 +34,8 @@ pub struct Progress {
     pub yield_share: f64,
     /// How far it is.
     pub phase: Phase,
+    /// Time left, s.
+    pub left: u64,
 }
 
 /// How far a search is.
@@ -47,6 +53,10 @@ pub enum Phase {
 struct Search {
     stop: AtomicBool,
     began: Instant,
+    /// Milliseconds it may take in all.
+    limit: AtomicU64,
+    /// Tries so far: with two the first true layout is there.
+    tries: AtomicUsize,
     /// Milliseconds from the beginning to the last better layout.
     better: AtomicU64,
     progress: Mutex<Progress>,
@@ -56,6 +66,8 @@ struct Search {
 #[derive(Default)]
 pub struct Searches {
     running: Mutex<HashMap<i32, Arc<Search>>>,
+    /// Jobs whose last search found nothing better than the layout that is kept.
+    in_vain: Mutex<HashSet<i32>>,
 }
 
 impl Search {
@@ -72,8 +84,22 @@ impl Searches {
     /// How the job's search stands; `None` when there is none.
     pub fn progress(&self, job: i32) -> Option<Progress> {
         let search = self.running().get(&job).cloned()?;
-        let progress = search.progress().clone();
+        let mut progress = search.progress().clone();
+        let left = Duration::from_millis(search.limit.load(Ordering::Relaxed)).saturating_sub(search.began.elapsed());
+        (progress.tries, progress.left) = (search.tries.load(Ordering::Relaxed).max(progress.tries), left.as_secs());
         Some(progress)
+    }
+
+    /// Gives a job's search more time.
+    pub fn prolong(&self, job: i32, by: Duration) {
+        if let Some(search) = self.running().get(&job) {
+            search.limit.fetch_add(u64::try_from(by.as_millis()).unwrap_or(0), Ordering::Relaxed);
+        }
+    }
+
+    /// True where the job's last search found nothing better than what is kept.
+    pub fn was_in_vain(&self, job: i32) -> bool {
+        self.in_vain.lock().unwrap_or_else(PoisonError::into_inner).contains(&job)
     }
 
     /// Takes a search in, unless the job has one already; one whose layout is being kept is waited for.
@@ -109,10 +135,21 @@ impl Searches {
     }
 }
 
-/// Starts a search for a job; nothing happens when one is under way, unless that is just being kept.
-pub fn start(app: &Arc<App>, job: i32) -> Result<(), AppError> {
-    let search =
-        Arc::new(Search { stop: AtomicBool::new(false), began: Instant::now(), better: AtomicU64::new(0), progress: Mutex::default() });
+/// Starts a search for a job, of so many seconds where that is asked for; nothing happens when one is under way, unless that
+/// is just being kept.
+pub fn start(app: &Arc<App>, job: i32, seconds: Option<u64>) -> Result<(), AppError> {
+    if let Some(s) = seconds.filter(|s| !TIMES.contains(s)) {
+        return Err(AppError::Sentence(format!("a search of {s} s will not do; type {} to {} s", TIMES.start(), TIMES.end())));
+    }
+    let limit = seconds.map_or(USUAL, Duration::from_secs);
+    let search = Arc::new(Search {
+        stop: AtomicBool::new(false),
+        began: Instant::now(),
+        limit: AtomicU64::new(u64::try_from(limit.as_millis()).unwrap_or(u64::MAX)),
+        tries: AtomicUsize::new(0),
+        better: AtomicU64::new(0),
+        progress: Mutex::default(),
+    });
     if !app.searches.takes(job, &search) {
         return Ok(());
     }
@@ -153,20 +190,38 @@ impl Drop for Leave {
 fn run(problem: &Problem, search_state: &Search, yield_of: impl Fn(&Layout) -> f64 + Sync) -> Layout {
     let go_on = || {
         let run = search_state.began.elapsed();
+        let limit = Duration::from_millis(search_state.limit.load(Ordering::Relaxed));
         let quiet = run.saturating_sub(Duration::from_millis(search_state.better.load(Ordering::Relaxed)));
-        !search_state.stop.load(Ordering::Relaxed) && run < LONGEST && quiet < PATIENCE
+        let first = search_state.tries.load(Ordering::Relaxed) < 2 && run < FIRST;
+        !search_state.stop.load(Ordering::Relaxed) && (first || run < limit && quiet < limit.mul_f64(PATIENCE))
     };
+    let tried = |tries: usize| search_state.tries.store(tries, Ordering::Relaxed);
     let better = |layout: &Layout, tries: usize| {
         let millis = u64::try_from(search_state.began.elapsed().as_millis()).unwrap_or(u64::MAX);
         search_state.better.store(millis, Ordering::Relaxed);
         let yield_share = yield_of(layout);
-        *search_state.progress() = Progress { layout: Some(Arc::new(layout.clone())), tries, yield_share, phase: Phase::Searching };
+        *search_state.progress() =
+            Progress { layout: Some(Arc::new(layout.clone())), tries, yield_share, phase: Phase::Searching, left: 0 };
     };
-    search(problem, &Control { go_on: &go_on, better: &better, seed: 1, tries: usize::MAX })
+    search(problem, &Control { go_on: &go_on, better: &better, tried: &tried, seed: 1, tries: usize::MAX })
 }
 
 /// Keeps the layout as a decision on whatever revision is in force by then.
 fn keep(app: &App, job: i32, layout: Layout) -> Result<(), AppError> {
+    // What is kept stays unless this is better: a new nest never makes a job worse.
+    let loaded = app.load(job)?;
+    let vain = loaded.route.nested.current && !is_better(&layout, &loaded.route.nested.layout, &loaded.route.work);
+    {
+        let mut in_vain = app.searches.in_vain.lock().unwrap_or_else(PoisonError::into_inner);
+        if vain {
+            in_vain.insert(job);
+        } else {
+            in_vain.remove(&job);
+        }
+    }
+    if vain {
+        return Ok(app.store.set_search(job, None)?);
+    }
     let edit = Edit::KeepLayout { layout };
     for _ in 0..5 {
         let head = app.store.job(job)?.head.unwrap_or(0);

@@ -109,6 +109,7 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/jobs/{job}/stage/{station}", get(stage::stage))
         .route("/jobs/{job}/moves/{sheet}", get(stage::moves))
         .route("/jobs/{job}/search/start", post(nesting::start))
+        .route("/jobs/{job}/search/longer", post(nesting::longer))
         .route("/jobs/{job}/search/stop", post(nesting::stop))
         .route("/jobs/{job}/search/events", get(nesting::events))
         .route("/jobs/{job}/files/{name}", get(release::file))

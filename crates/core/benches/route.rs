@@ -136,7 +136,7 @@ fn setting() -> Setting {
 
 fn layout(work: &Work, tries: usize) -> Layout {
     let problem = Problem::new(work, &setting(), &Tolerance::default());
-    search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, seed: 1, tries })
+    search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed: 1, tries })
 }
 
 fn nesting(c: &mut Criterion) {

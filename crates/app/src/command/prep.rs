@@ -180,7 +180,10 @@ fn offcut(path: &Path, reading: &Reading, machine: &Machine) -> Result<Sheet, Fa
 fn nest(route: &Route, decisions: &Decisions, machine: &Machine, shop: &Shop, options: &Prep) -> boustrophe_core::nest::Layout {
     let problem = Problem::new(&route.work, &Setting::of(decisions, machine, shop), &shop.tolerance);
     let end = Instant::now() + Duration::from_secs_f64(options.nest_seconds);
-    search(&problem, &Control { go_on: &|| Instant::now() < end, better: &|_, _| {}, seed: options.seed, tries: usize::MAX })
+    search(
+        &problem,
+        &Control { go_on: &|| Instant::now() < end, better: &|_, _| {}, tried: &|_| {}, seed: options.seed, tries: usize::MAX },
+    )
 }
 
 fn write_all(

@@ -48,7 +48,7 @@ function watchSearch() {
   events.onmessage = (event) => {
     const state = JSON.parse(event.data);
     const line = $("#search-state");
-    if (line) line.textContent = `${state.tries} tries, ${state.sheets} ${state.sheets === 1 ? "sheet" : "sheets"}, yield ${(state.yield * 100).toFixed(1)} %`;
+    if (line) line.textContent = `${state.left} s left, ${state.tries} tries, ${state.sheets} ${state.sheets === 1 ? "sheet" : "sheets"}, yield ${(state.yield * 100).toFixed(1)} %`;
     if (state.tries !== tries && !state.ended) {
       tries = state.tries;
       stage.load(job, station, true, true);
@@ -74,8 +74,8 @@ document.addEventListener("htmx:after:request", (event) => {
   if (/\/search\/start$/.test(path)) {
     const search = $("#search");
     search.dataset.searching = "true";
-    $("#nest-start").hidden = true;
-    $("#nest-stop").hidden = false;
+    $("#nest-start-form").hidden = true;
+    $("#nest-stop").hidden = $("#nest-longer").hidden = false;
     watchSearch();
   }
 });

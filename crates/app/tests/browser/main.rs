@@ -3,6 +3,7 @@
 mod assigning;
 mod book;
 mod drawings;
+mod fields;
 mod harness;
 mod memory;
 mod refusals;

@@ -1,6 +1,7 @@
 //! What the history calls each change.
 
 use super::Edit;
+use crate::nest::Sheet;
 
 impl Edit {
     /// What the history calls it.
@@ -58,18 +59,27 @@ impl Edit {
             Self::SetContours { process: None, contours } => format!("{} back to the key", contours.len()),
             Self::SetBatch { material, thickness, machine } => format!("{material} {thickness} mm on {machine}"),
             Self::SetQuantity { quantity, .. } | Self::SetDrawingQuantity { quantity, .. } => format!("Quantity {quantity}"),
-            Self::SetSpacing { .. } => "Spacing".into(),
-            Self::SetMargin { .. } => "Margin".into(),
+            Self::SetSpacing { spacing } => format!("Spacing {}", millimetres(*spacing)),
+            Self::SetMargin { margin } => format!("Margin {}", millimetres(*margin)),
             Self::SetTurn { turn } => format!("Turns: {}", turn.name()),
-            Self::SetSheets { sheets } => format!("{} kinds of sheet", sheets.len()),
+            Self::SetSheets { sheets } => {
+                let of = |s: &Sheet| s.count.map_or_else(String::new, |n| format!("{n} of ")) + &format!("{} × {}", s.width, s.height);
+                let told: Vec<String> = sheets.iter().take(3).map(of).collect();
+                if told.is_empty() { "The material's own sheets".into() } else { format!("Sheets {}", told.join(", ")) }
+            }
             Self::KeepLayout { layout } => format!("Nested on {}", crate::finding::counted(layout.sheets.len(), "sheet", "sheets")),
-            Self::SetStart { .. } => "Start moved".into(),
+            Self::SetStart { share, .. } => format!("Start moved to {:.1} %", share * 100.0),
             Self::SetNicks { on } => if *on { "Nicks on" } else { "Nicks off" }.into(),
-            Self::SetNickWidth { .. } => "Nick width".into(),
-            Self::SetNickPitch { .. } => "Nick pitch".into(),
+            Self::SetNickWidth { width } => format!("Nick width {}", millimetres(*width)),
+            Self::SetNickPitch { pitch } => format!("A nick every {}", millimetres(*pitch)),
             Self::SetLeads { on } => if *on { "Leads on" } else { "Leads off" }.into(),
             Self::Accept { code, .. } => format!("Accepted: {}", code.replace('-', " ")),
             Self::SetInitials { initials } => format!("Initials {initials}"),
         }
     }
+}
+
+/// A length that was typed, or the machine's own.
+fn millimetres(v: Option<f64>) -> String {
+    v.map_or_else(|| "as the shop has it".into(), |v| format!("{v} mm"))
 }

@@ -14,7 +14,7 @@ mod tests;
 
 pub use check::faults;
 pub use problem::Problem;
-pub use search::{Control, search};
+pub use search::{Control, is_better, search};
 
 use crate::assign::{PartId, Work};
 use crate::decisions::Decisions;

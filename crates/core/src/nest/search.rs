@@ -3,6 +3,8 @@
 use super::packer::{Filling, Outcome, Taste};
 use super::problem::Problem;
 use super::{Layout, Placement, SheetLayout};
+use crate::assign::Work;
+use crate::geometry::Bounds;
 use rand::rngs::SmallRng;
 use rand::seq::SliceRandom;
 use rand::{Rng, SeedableRng};
@@ -15,6 +17,8 @@ pub struct Control<'a> {
     pub go_on: &'a (dyn Fn() -> bool + Sync),
     /// Told of each better layout and the number of tries so far.
     pub better: &'a (dyn Fn(&Layout, usize) + Sync),
+    /// Told how many tries have been made, after each: whoever has a clock lets the first true layout be finished by it.
+    pub tried: &'a (dyn Fn(usize) + Sync),
     /// Start of the random sequence.
     pub seed: u64,
     /// Greatest number of tries; `usize::MAX` to go by `go_on` alone.
@@ -93,6 +97,7 @@ fn work(problem: &Problem, control: &Control, best: &Mutex<Best>, order: &[usize
         let found = try_order(problem, &candidate, taste, Some(limit), control.go_on);
         let Ok(mut b) = best.lock() else { return };
         b.tries += 1;
+        (control.tried)(b.tries);
         if let Some((cost, layout)) = found.filter(|f| f.0 <= b.cost) {
             let better = cost < b.cost;
             let tries = b.tries;
@@ -179,6 +184,22 @@ fn try_order(problem: &Problem, order: &[usize], taste: Taste, limit: Option<Cos
 
 /// More sheets than this are not one job.
 const MOST_SHEETS: usize = 200;
+
+/// True where a layout is better than another of the same parts: more of them laid, on fewer sheets, or with less room used
+/// on the last.
+pub fn is_better(a: &Layout, b: &Layout, work: &Work) -> bool {
+    let cost = |l: &Layout| {
+        let used = l.sheets.last().map_or(0.0, |s| {
+            let boxes = s.placed.iter().filter_map(|p| Some(work.part(p.part)?.outline.transformed(p.affine()).bounds()));
+            let b = boxes.fold(Bounds::EMPTY, Bounds::union);
+            (b.max.x.max(0.0) * s.sheet.height).min(b.max.y.max(0.0) * s.sheet.width)
+        });
+        let area: f64 = l.sheets.iter().map(|s| s.sheet.area()).sum();
+        (l.unplaced.values().sum::<u32>(), l.sheets.len(), area, used)
+    };
+    let (a, b) = (cost(a), cost(b));
+    a.0.cmp(&b.0).then(a.1.cmp(&b.1)).then(a.2.total_cmp(&b.2)).then((a.3 + 1.0).total_cmp(&b.3)).is_lt()
+}
 
 fn cost(problem: &Problem, sheets: &[Filling], unplaced: usize) -> Cost {
     let room = sheets.last().map_or(0.0, |last| {

@@ -15,7 +15,7 @@ fn setting(width: f64, height: f64, spacing: f64, margin: f64) -> Setting {
 
 fn nest(work: &Work, setting: &Setting, tries: usize) -> Layout {
     let problem = Problem::new(work, setting, &Tolerance::default());
-    search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, seed: 7, tries })
+    search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed: 7, tries })
 }
 
 /// An L: its concave corner takes the foot of another.
@@ -98,9 +98,9 @@ fn a_search_is_the_same_for_the_same_seed_and_stops_when_told() {
     let work = work(&[angle(0.0, 0.0, 70.0, 20.0), Path::circle(Point::new(200.0, 0.0), 22.0)], 6);
     let setting = setting(300.0, 250.0, 3.0, 5.0);
     let problem = Problem::new(&work, &setting, &Tolerance::default());
-    let stopped = search(&problem, &Control { go_on: &|| false, better: &|_, _| {}, seed: 1, tries: usize::MAX });
+    let stopped = search(&problem, &Control { go_on: &|| false, better: &|_, _| {}, tried: &|_| {}, seed: 1, tries: usize::MAX });
     assert!(stopped.unplaced.is_empty(), "the first try is always finished");
-    let again = search(&problem, &Control { go_on: &|| false, better: &|_, _| {}, seed: 1, tries: usize::MAX });
+    let again = search(&problem, &Control { go_on: &|| false, better: &|_, _| {}, tried: &|_| {}, seed: 1, tries: usize::MAX });
     assert_eq!(stopped, again);
 }
 
@@ -130,7 +130,7 @@ fn cracks_between_sums_are_no_room() {
     let setting = Setting { turn: Turn::Any, ..setting(260.0, 210.0, 6.16, 8.652) };
     for seed in 0..12 {
         let problem = Problem::new(&work, &setting, &Tolerance::default());
-        let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, seed, tries: 4 });
+        let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed, tries: 4 });
         assert_eq!(faults(&work, &layout, setting.spacing, setting.margin).0, 0, "seed {seed}");
     }
 }

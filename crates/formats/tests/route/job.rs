@@ -84,7 +84,7 @@ impl Job {
     /// Nests and keeps the layout.
     pub fn nest(&mut self, seed: u64, tries: usize) -> Layout {
         let problem = Problem::new(&self.route().work, &self.setting(), &self.shop.tolerance);
-        let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, seed, tries });
+        let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed, tries });
         self.edit(&Edit::KeepLayout { layout: layout.clone() });
         layout
     }

@@ -29,6 +29,7 @@ pub(super) struct Nest {
     sheets: String,
     turns: Vec<Choice>,
     searching: bool,
+    in_vain: bool,
     was_searching: bool,
     has_layout: bool,
 }
@@ -66,6 +67,7 @@ pub(super) fn nest_body(app: &App, loaded: &Loaded) -> Result<Nest, AppError> {
             .map(|t| Choice { slug: t.name().trim_end_matches('°').into(), name: t.name().into(), chosen: setting.turn == *t })
             .collect(),
         searching,
+        in_vain: app.searches.was_in_vain(loaded.job.id),
         was_searching: !searching && app.store.was_searching(loaded.job.id)?,
         has_layout: !loaded.route.nested.layout.sheets.is_empty(),
     })
