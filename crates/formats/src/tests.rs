@@ -413,7 +413,7 @@ fn a_picture_that_is_tampered_with_is_not_released() {
         let row: Vec<String> = l[first..second].to_vec();
         l.splice(second..second, row);
     });
-    assert_eq!(again, ["burned-twice"]);
+    assert!(again.contains(&"burned-twice".to_owned()), "{again:?}");
     assert!(with(&|l| l.iter_mut().for_each(|l| *l = l.replace("Y20.05", "Y20.08"))).contains(&"burned-astray".to_owned()));
     assert_eq!(verdict(&path, &text[..text.len() / 2]), ["program-unreadable"]);
 }

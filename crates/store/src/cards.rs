@@ -18,6 +18,9 @@ pub struct Card {
     pub miniature: String,
 }
 
+/// A job with the revision and body of its card, where it has one.
+pub type OnFloor = (Job, Option<(i32, String)>);
+
 impl Store {
     /// Keeps what the floor shows of a job.
     pub fn set_card(&self, card: &Card) -> Result<(), StoreError> {
@@ -26,7 +29,7 @@ impl Store {
     }
 
     /// Jobs that are on the floor, or those that were put away, the newest first, each with its card's revision and body.
-    pub fn floor(&self, archived: bool) -> Result<Vec<(Job, Option<(i32, String)>)>, StoreError> {
+    pub fn floor(&self, archived: bool) -> Result<Vec<OnFloor>, StoreError> {
         Ok(jobs::table
             .left_join(cards::table.on(cards::job_id.eq(jobs::id)))
             .filter(jobs::archived.eq(archived))

@@ -12,7 +12,7 @@ mod settings;
 mod tests;
 mod unknown;
 
-pub use cards::Card;
+pub use cards::{Card, OnFloor};
 pub use jobs::{Job, Revision};
 pub use runs::{Heard, NewRun, Run, Tick};
 pub use settings::{Setting, SettingChange};

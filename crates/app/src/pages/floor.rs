@@ -11,7 +11,7 @@ use axum::http::StatusCode;
 use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE, ETAG, IF_NONE_MATCH};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use boustrophe_core::decisions::Decisions;
-use boustrophe_store::Job;
+use boustrophe_store::{Job, OnFloor};
 use serde::Deserialize;
 
 /// A job on the floor.
@@ -53,7 +53,7 @@ pub async fn floor(app: Shared, Query(which): Query<Which>) -> Result<Html<Strin
 }
 
 /// A card that cannot be read, or is not there yet, shows the job's name alone.
-fn card((job, stored): (Job, Option<(i32, String)>)) -> Card {
+fn card((job, stored): OnFloor) -> Card {
     let (revision, body) = stored.unwrap_or_default();
     let figures = serde_json::from_str(&body).unwrap_or_default();
     Card { due: job.due.clone().unwrap_or_default(), figures, revision, job }

@@ -1,6 +1,8 @@
 // Keys, dropping of files, history, and the search for a nest. Drawing is in stage.js.
 import { Stage } from "./stage.js";
 import { Player } from "./player.js";
+import { takeFiles } from "./files.js";
+import { trySliders } from "./sliders.js";
 
 const $ = (selector) => document.querySelector(selector);
 const docket = () => $("#docket");
@@ -62,7 +64,9 @@ function watchSearch() {
 }
 
 document.addEventListener("htmx:after:swap", () => {
-  refresh();
+  takeFiles(notice, sentenceOf);
+trySliders(stage);
+refresh();
   const history = $("#history");
   if (history?.firstElementChild && history.hidden && $("#open-history").dataset.wanted) {
     history.hidden = false;
@@ -205,30 +209,6 @@ stageElement?.addEventListener("dropped", ({ detail: { x, y, ids, done } }) => {
   form.requestSubmit();
 });
 
-/** Sliders say their figure; a tracing or tone is shown while it is being set. */
-let trying = null;
-document.addEventListener("input", ({ target: field }) => {
-  if (field.type === "range") field.nextElementSibling.value = field.value;
-  const tracing = field.closest("form.trace"), toning = field.closest("form.tone");
-  clearTimeout(trying);
-  if (tracing) {
-    if (field.name === "threshold") tracing.elements.found.checked = false;
-    trying = setTimeout(async () => {
-      const f = tracing.elements;
-      const wish = new URLSearchParams({ speck: f.speck.value, smooth: f.smooth.value, invert: f.side.value === "light" });
-      if (!f.found.checked) wish.set("threshold", f.threshold.value);
-      const answer = await fetch(`${tracing.dataset.tracing}?${wish}`);
-      if (answer.ok) stage.tryOut(await answer.json());
-    }, 60);
-  }
-  if (toning) {
-    trying = setTimeout(() => {
-      const f = toning.elements;
-      const wish = new URLSearchParams({ dither: f.dither.value, brightness: f.brightness.value, contrast: f.contrast.value, gamma: f.gamma.value, invert: f.invert.checked });
-      stage.tryTone(toning.closest("[data-picture]").dataset.picture, wish);
-    }, 60);
-  }
-});
 /** How many rows of the key are ticked. */
 document.addEventListener("change", ({ target: field }) => {
   if (field.name !== "keys") return;
@@ -251,33 +231,6 @@ for (const field of document.querySelectorAll("[data-person]")) {
   field.addEventListener("change", () => localStorage.setItem("person", field.value));
 }
 
-/** Files dropped anywhere, or picked. */
-const target = () => document.querySelector("[data-drop]")?.dataset.drop ?? (docket() ? `/jobs/${docket().dataset.job}/drawings` : null);
-const dropZone = $(".bench") ?? document.querySelector("[data-drop]");
-async function send(files, to = target()) {
-  if (!files.length || !to) return;
-  const form = new FormData();
-  for (const file of files) form.append("file", file);
-  let response;
-  try {
-    response = await fetch(to, { method: "POST", body: form });
-  } catch {
-    notice("The upload broke off. Is the file over the limit of 160 MB? Nothing was changed.");
-    return;
-  }
-  const said = response.ok ? null : await sentenceOf(response);
-  const elsewhere = response.headers.get("hx-redirect");
-  if (elsewhere) { location.href = elsewhere; return; }
-  if (docket()) {
-    await htmx.ajax("GET", `/jobs/${docket().dataset.job}/${docket().dataset.station}?part=docket`, { target: "#docket", swap: "outerHTML" });
-  }
-  if (said) notice(said);
-}
-dropZone?.addEventListener("dragover", (event) => { event.preventDefault(); dropZone.classList.add("dropping"); });
-dropZone?.addEventListener("dragleave", (event) => { if (event.relatedTarget === null) dropZone.classList.remove("dropping"); });
-dropZone?.addEventListener("drop", (event) => { event.preventDefault(); dropZone.classList.remove("dropping"); send(event.dataTransfer.files); });
-document.addEventListener("change", (event) => { if (event.target.matches("input[type=file]")) send(event.target.files, event.target.dataset.replace ?? target()); });
-
 /** A word typed over a long list leaves the rows that have it. */
 document.addEventListener("input", ({ target }) => {
   if (!target.matches("[data-sieve]")) return;
@@ -290,4 +243,6 @@ $("#find")?.addEventListener("input", (event) => {
   for (const card of document.querySelectorAll(".job-card")) card.parentElement.hidden = !card.dataset.name.toLowerCase().includes(wanted);
 });
 
+takeFiles(notice, sentenceOf);
+trySliders(stage);
 refresh();

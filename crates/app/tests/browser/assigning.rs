@@ -53,7 +53,7 @@ async fn the_key_is_set_by_rows_by_carrying_and_with_settings_of_the_jobs_own() 
 async fn a_rule_is_tried_kept_and_told_where_it_disagrees() {
     let (shop, browser) = (Shop::open("serve"), Browser::open().await);
     let hand = Hand { page: &browser.page, shop: &shop.address };
-    let entities = [rectangle(0.0, 0.0, 100.0, 60.0), coloured("Folds", 1, 50.0), coloured("FOLDS-2", 5, 60.0)].concat();
+    let entities = [rectangle(0.0, 0.0, 100.0, 60.0), coloured("Folds", 1, 50.0), coloured("FO-LDS-2", 5, 60.0)].concat();
     hand.job_with("Boxes", &[file(shop.data.path(), "box.dxf", dxf(&entities).as_bytes())]).await;
     hand.go("/shop/rules").await;
     hand.page_type("#rule-form [name=layer]", "Fold*").await;
@@ -80,7 +80,7 @@ async fn a_rule_is_tried_kept_and_told_where_it_disagrees() {
     hand.drawn().await;
     assert_eq!(hand.open_findings().await, ["near-layer"]);
     assert!(
-        hand.text(".findings").await.contains("only by letter case") && hand.text(".key").await.contains("rule 1: layer “Fold*”"),
+        hand.text(".findings").await.contains("only by spaces or hyphens") && hand.text(".key").await.contains("rule 1: layer “Fold*”"),
         "{}",
         hand.text("#docket").await
     );

@@ -190,7 +190,7 @@ fn near_layer(row: &KeyRow, shop: &Shop) -> Option<(String, Process, &'static st
     });
     let (pattern, process) = near?;
     let words = format!(
-        "differs from the layer “{pattern}”, which the shop's rule makes {}, only by letter case, spaces or hyphens",
+        "differs from the layer “{pattern}”, which the shop's rule makes {}, only by spaces or hyphens",
         process.name().to_lowercase()
     );
     Some((words, process, "near-layer"))

@@ -87,8 +87,26 @@ pub(super) fn sane_layout(layout: &Layout) -> Result<(), String> {
     Ok(())
 }
 
+/// Another file in the place of a drawing's, with what was decided on contours that are there again under other names.
+pub(super) fn replace(
+    d: &mut Decisions,
+    drawing: u32,
+    (file, name): (&str, &str),
+    carried: &BTreeMap<ContourId, ContourId>,
+    moved: Option<[f64; 6]>,
+) -> Result<(), String> {
+    find(d, drawing)?;
+    if !carried.is_empty() {
+        *d = d.renamed(carried);
+        carry_copies(d, carried, moved);
+    }
+    let found = find(d, drawing)?;
+    found.before = Some((std::mem::replace(&mut found.file, file.into()), std::mem::replace(&mut found.name, name.into())));
+    Ok(())
+}
+
 /// Copies of parts that a revision moved within their drawing stay where they lie on their sheets.
-pub(super) fn carry_copies(d: &mut Decisions, carried: &BTreeMap<ContourId, ContourId>, moved: Option<[f64; 6]>) {
+fn carry_copies(d: &mut Decisions, carried: &BTreeMap<ContourId, ContourId>, moved: Option<[f64; 6]>) {
     let Some(back) = moved.map(|m| Affine::new(m).inverse()).filter(Affine::is_finite) else { return };
     let new: BTreeSet<&ContourId> = carried.values().collect();
     let copies = d.nest.layout.iter_mut().flat_map(|l| &mut l.sheets).flat_map(|s| &mut s.placed);

@@ -19,7 +19,7 @@ mod limits;
 mod tests;
 
 pub use limits::MOST_COPIES;
-use limits::{accept, carry_copies, copies, find, known_setting, sane_card, sane_layout, sane_row, set_or_clear, set_setting, within};
+use limits::{accept, copies, find, known_setting, replace, sane_card, sane_layout, sane_row, set_or_clear, set_setting, within};
 
 /// One change. As JSON: `{"do": "set-unit", "drawing": 1, "unit": "mm"}`.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -237,13 +237,7 @@ impl Edit {
                 d.drawings.push(DrawingDecisions::new(id, file, name));
             }
             Self::ReplaceDrawing { drawing, file, name, carried, moved } => {
-                find(d, *drawing)?;
-                if !carried.is_empty() {
-                    *d = d.renamed(carried);
-                    carry_copies(d, carried, *moved);
-                }
-                let found = find(d, *drawing)?;
-                found.before = Some((std::mem::replace(&mut found.file, file.clone()), std::mem::replace(&mut found.name, name.clone())));
+                replace(d, *drawing, (file, name), carried, *moved)?;
             }
             Self::RemoveDrawing { drawing } => {
                 find(d, *drawing)?;

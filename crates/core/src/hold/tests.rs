@@ -2,7 +2,7 @@ use super::kerf::{Offset, Side, offset};
 use super::*;
 use crate::edit::Edit;
 use crate::finding::Severity;
-use crate::geometry::Affine;
+use crate::geometry::{Affine, Point, Segment, Vec2};
 use crate::nest::{Placement, Sheet};
 use crate::testing::{cleaned, drawing, outlines};
 use crate::{assign, order};

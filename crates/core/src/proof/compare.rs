@@ -127,15 +127,15 @@ struct Burned {
     twice: Vec<Point>,
 }
 
-/// Strokes that a point of a burned move lies on, nearest first, and whether those of two cuts are among them.
-fn near_strokes(
-    p: Point,
-    way: Vec2,
-    length: f64,
-    strokes: &[Stroke],
-    index: &RTree<Boxed>,
-    intended: &SheetPath,
-) -> (Point, Vec<(f64, usize)>, bool) {
+/// A point of a burned move, the strokes that it lies on, nearest first, and whether those of two cuts are among them.
+struct Look {
+    at: Point,
+    near: Vec<(f64, usize)>,
+    doubled: bool,
+}
+
+/// Looks at one point of a burned move.
+fn near_strokes(p: Point, way: Vec2, length: f64, strokes: &[Stroke], index: &RTree<Boxed>, intended: &SheetPath) -> Look {
     let mut found: Vec<(f64, usize)> = Vec::new();
     let mut along: Option<usize> = None;
     let mut doubled = false;
@@ -155,7 +155,7 @@ fn near_strokes(
         found.push((distance, k));
     }
     found.sort_by(|a, b| a.0.total_cmp(&b.0));
-    (p, found, doubled)
+    Look { at: p, near: found, doubled }
 }
 
 /// Lays points of a burned move over the strokes.
@@ -164,25 +164,25 @@ fn burned(path: &Segment, strokes: &[Stroke], index: &RTree<Boxed>, intended: &S
     let length = path.length();
     let samples = (length / STEP).ceil().clamp(2.0, MOST_SAMPLES) as usize;
     // Strokes near each sample, nearest first.
-    let looks: Vec<(Point, Vec<(f64, usize)>, bool)> = (0..samples)
+    let looks: Vec<Look> = (0..samples)
         .map(|i| {
             let at = (i as f64 + 0.5) / samples as f64;
             near_strokes(path.at(at), path.direction(at), length, strokes, index, intended)
         })
         .collect();
     // Where strokes touch or cross, a move belongs to the one that it follows all along, not to whichever is a hair nearer.
-    let followed = |k: usize| looks.iter().filter(|l| l.1.iter().any(|n| n.1 == k)).count();
-    let own = looks.iter().flat_map(|l| &l.1).map(|n| (followed(n.1), n.0, n.1)).max_by(|a, b| a.0.cmp(&b.0).then(b.1.total_cmp(&a.1)));
-    for (p, near, _) in &looks {
+    let followed = |k: usize| looks.iter().filter(|l| l.near.iter().any(|n| n.1 == k)).count();
+    let own = looks.iter().flat_map(|l| &l.near).map(|n| (followed(n.1), n.0, n.1)).max_by(|a, b| a.0.cmp(&b.0).then(b.1.total_cmp(&a.1)));
+    for Look { at, near, .. } in &looks {
         match own.map(|o| o.2).filter(|k| near.iter().any(|n| n.1 == *k)).or(near.first().map(|n| n.1)) {
             Some(k) => out.on.push((k, length / samples as f64)),
-            None => out.stray.push(*p),
+            None => out.stray.push(*at),
         }
     }
     // Cuts that only touch run side by side for a hair's breadth; those that lie on each other do so for longer.
-    let doubled = looks.iter().filter(|l| l.2).count();
+    let doubled = looks.iter().filter(|l| l.doubled).count();
     if doubled == samples || doubled as f64 * length / samples as f64 > TOUCH {
-        out.twice.extend(looks.iter().filter(|l| l.2).map(|l| l.0));
+        out.twice.extend(looks.iter().filter(|l| l.doubled).map(|l| l.at));
     }
     // Between the looks a move may go a little too far, or not far enough: its ends tell.
     for p in [path.start, path.end] {
