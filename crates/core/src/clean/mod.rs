@@ -70,6 +70,8 @@ pub struct Cleaned {
     pub contours: Vec<Arc<Contour>>,
     /// Its writing, in mm.
     pub texts: Vec<Text>,
+    /// Pages of the file as they lie, mm, where it has pages.
+    pub pages: Vec<Bounds>,
     /// Box round all contours.
     pub bounds: Bounds,
     /// Widths of the gaps between free ends, joined or not, mm.
@@ -184,7 +186,8 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
 
     let gaps = chained.joined.iter().chain(&chained.open).map(|g| g.width).collect();
     let bounds = contours.iter().fold(Bounds::EMPTY, |b, c| b.union(c.bounds));
-    (Cleaned { drawing: decisions.id, name: drawing.file.clone(), contours, texts, bounds, gaps }, told.findings)
+    let pages = drawing.pages.iter().map(|p| Bounds::of([p.min, p.max].map(|c| intake.transform * c))).collect();
+    (Cleaned { drawing: decisions.id, name: drawing.file.clone(), contours, texts, pages, bounds, gaps }, told.findings)
 }
 
 /// Looks for outlines that cross themselves, and lets them fall into loops where that was decided.

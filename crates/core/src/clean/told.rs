@@ -10,7 +10,7 @@ use crate::decisions::{DrawingDecisions, Mend};
 use crate::drawing::{Bitmap, Nature, Style};
 use crate::edit::Edit;
 use crate::finding::{Finding, Severity, Station, counted};
-use crate::geometry::{Bounds, Path, Point, Segment, Tolerance, Vec2};
+use crate::geometry::{Path, Point, Segment, Tolerance, Vec2};
 use crate::intake::Intake;
 use rayon::prelude::*;
 use std::sync::Arc;
@@ -306,7 +306,6 @@ impl Told<'_> {
 /// Paper borders, and what lies far from the rest, among the contours of a drawing that are to be made: it may have come
 /// along. Looked for once processes are known, so that what is reference already is not told again.
 pub fn leftovers(drawing: &Cleaned, made: &[Arc<Contour>]) -> Vec<Finding> {
-    let all = made.iter().fold(Bounds::EMPTY, |b, c| b.union(c.bounds));
     let tell = |code: &str, at: Vec<usize>, say: &dyn Fn(usize) -> String| {
         let ids: Vec<ContourId> = at.iter().map(|i| made[*i].id).collect();
         let mut finding = Finding::new(Station::Clean, Severity::Look, code, at.len(), say(at.len()))
@@ -316,14 +315,15 @@ pub fn leftovers(drawing: &Cleaned, made: &[Arc<Contour>]) -> Vec<Finding> {
         finding.place.contours = ids;
         (finding.count > 0).then_some(finding)
     };
-    let borders = tell("paper-border", strays::borders(made, all, drawing.texts.len()), &|n| {
-        format!(
-            "{} of the paper {} round {}: border and title block would be cut.",
-            counted(n, "line", "lines"),
-            if n == 1 { "lies" } else { "lie" },
-            drawing.name
-        )
-    });
+    let borders =
+        tell("paper-border", strays::borders(made, &drawing.pages, &drawing.texts.iter().map(|t| t.at).collect::<Vec<_>>()), &|n| {
+            format!(
+                "{} of the paper {} round {}: border and title block would be cut.",
+                counted(n, "line", "lines"),
+                if n == 1 { "lies" } else { "lie" },
+                drawing.name
+            )
+        });
     let far = tell("far-off", strays::far(made), &|n| {
         format!(
             "{} in {} {} far from the rest, perhaps left over.",

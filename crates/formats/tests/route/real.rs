@@ -178,6 +178,70 @@ fn what_a_file_says_of_widths_paper_and_resolution_is_taken() {
     assert!((mm * 600.0 - 50.8).abs() < 0.01, "{mm}");
 }
 
+/// A PDF of pages, each with its content.
+fn pdf(pages: &[String]) -> Vec<u8> {
+    let kids: String = (0..pages.len()).map(|i| format!("{} 0 R ", 4 + 2 * i)).collect();
+    let mut objects = vec![
+        "<</Type/Catalog/Pages 2 0 R>>".to_owned(),
+        format!("<</Type/Pages/Kids[{kids}]/Count {}>>", pages.len()),
+        "<</Type/Font/Subtype/Type1/BaseFont/Helvetica>>".to_owned(),
+    ];
+    for (i, content) in pages.iter().enumerate() {
+        objects.push(format!(
+            "<</Type/Page/Parent 2 0 R/MediaBox[0 0 841.89 595.28]/Contents {} 0 R/Resources<</Font<</F 3 0 R>>>>>>",
+            5 + 2 * i
+        ));
+        objects.push(format!("<</Length {}>>\nstream\n{content}\nendstream", content.len()));
+    }
+    let mut out = b"%PDF-1.4\n".to_vec();
+    let mut xref = format!("xref\n0 {}\n0000000000 65535 f \n", objects.len() + 1);
+    for (i, o) in objects.iter().enumerate() {
+        let _ = write!(xref, "{:010} 00000 n \n", out.len());
+        out.extend(format!("{} 0 obj\n{o}\nendobj\n", i + 1).bytes());
+    }
+    let at = out.len();
+    out.extend(format!("{xref}trailer\n<</Size {}/Root 1 0 R>>\nstartxref\n{at}\n%%EOF\n", objects.len() + 1).bytes());
+    out
+}
+
+/// Plans of one and three pages: borders, title blocks and tables are told on every page, and what is left is the parts.
+#[test]
+fn the_paper_of_a_plan_is_told_on_every_page() {
+    let mm = |v: f64| v * 72.0 / 25.4;
+    let rect = |x: f64, y: f64, w: f64, h: f64| format!("{:.3} {:.3} {:.3} {:.3} re S ", mm(x), mm(y), mm(w), mm(h));
+    let text = |x: f64, y: f64, t: &str| format!("BT /F 9 Tf {:.3} {:.3} Td ({t}) Tj ET ", mm(x), mm(y));
+    let plain = rect(10.0, 10.0, 277.0, 190.0) + &rect(50.0, 60.0, 120.0, 80.0);
+    let full = |n: usize| {
+        let title: String = (0..3)
+            .map(|k| rect(207.0, 10.0 + 8.0 * f64::from(k), 80.0, 8.0) + &text(209.0, 12.0 + 8.0 * f64::from(k), "Hive stand"))
+            .collect();
+        let table: String = (0..6)
+            .map(|k| {
+                rect(30.0 + 20.0 * f64::from(k % 3), 180.0 - 8.0 * f64::from(k / 3), 20.0, 8.0)
+                    + &text(31.0 + 20.0 * f64::from(k % 3), 182.0 - 8.0 * f64::from(k / 3), "x4")
+            })
+            .collect();
+        rect(10.0, 10.0, 277.0, 190.0)
+            + &rect(12.0, 12.0, 273.0, 186.0)
+            + &title
+            + &table
+            + &rect(50.0, 60.0, 100.0 + n as f64, 70.0)
+            + &rect(60.0, 70.0, 20.0, 20.0)
+    };
+    for (pages, parts) in [(vec![plain], 1), (vec![full(0)], 1), ((0..3).map(full).collect(), 3)] {
+        let n = pages.len();
+        let mut job = Job::of(&[("plan.pdf", pdf(&pages))], Batch::default());
+        let route = job.route();
+        let found = route.findings.iter().find(|f| f.code == "paper-border").unwrap_or_else(|| panic!("{n} pages: {:?}", route.findings));
+        let edit = found.remedies[0].edit.clone();
+        job.edit(&edit);
+        let work = job.route().work;
+        let sizes: Vec<String> = work.parts.iter().map(|p| format!("{:.0} × {:.0}", p.bounds.width(), p.bounds.height())).collect();
+        assert_eq!(work.parts.len(), parts, "{n} pages: {sizes:?}");
+        assert!(work.parts.iter().all(|p| p.bounds.width() < 130.0), "{sizes:?}");
+    }
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(24))]
     /// A revision moved or turned as a whole keeps what was decided on each contour, with one of them changed the rest.
