@@ -196,7 +196,7 @@ fn pdf(pages: &[String]) -> Vec<u8> {
     let mut out = b"%PDF-1.4\n".to_vec();
     let mut xref = format!("xref\n0 {}\n0000000000 65535 f \n", objects.len() + 1);
     for (i, o) in objects.iter().enumerate() {
-        let _ = write!(xref, "{:010} 00000 n \n", out.len());
+        let _ = writeln!(xref, "{:010} 00000 n ", out.len());
         out.extend(format!("{} 0 obj\n{o}\nendobj\n", i + 1).bytes());
     }
     let at = out.len();
