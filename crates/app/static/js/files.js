@@ -21,7 +21,10 @@ export function takeFiles(notice, sentenceOf) {
     const elsewhere = response.headers.get("hx-redirect");
     if (elsewhere) { location.href = elsewhere; return; }
     if (docket()) {
+      // What is told is told on the docket that stays: an answer is there before it is shown.
+      const shown = new Promise((done) => { document.addEventListener("htmx:after:swap", done, { once: true }); setTimeout(done, 1500); });
       await htmx.ajax("GET", `/jobs/${docket().dataset.job}/${docket().dataset.station}?part=docket`, { target: "#docket", swap: "outerHTML" });
+      await shown;
     }
     if (said) notice(said);
   }

@@ -45,7 +45,8 @@ export class Stage {
     this.layer = document.createElement("canvas");
     this.dark = matchMedia("(prefers-color-scheme: dark)");
     this.dark.addEventListener("change", () => this.redraw());
-    new ResizeObserver(() => { this.resize(); this.redraw(); }).observe(element);
+    // A view that no hand chose fits the room there is, also when that changes.
+    new ResizeObserver(() => { this.resize(); if (this.scene && !this.touched && !this.marked) this.fit(this.fitted ?? undefined); else this.redraw(); }).observe(element);
     this.listen();
     this.resize();
   }
@@ -153,6 +154,7 @@ export class Stage {
     const k = Math.min((this.w - 2 * room) / Math.max(1, x1 - x0), (this.h - 2 * room) / Math.max(1, y1 - y0));
     this.view = { k, x: (this.w - k * (x0 + x1)) / 2, y: (this.h + k * (y0 + y1)) / 2 };
     this.touched = false;
+    this.fitted = box === this.extent ? null : box;
     this.redraw();
   }
 

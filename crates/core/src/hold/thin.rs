@@ -27,12 +27,13 @@ pub(super) fn webs(work: &Work, layout: &Layout, decisions: &Decisions, shop: &S
     let n: usize = found.iter().map(|f| f.1.len()).sum();
     let (first, _) = found.first()?;
     let text = format!(
-        "{} in {} {} thinner than {least:.1} mm ({} kerfs, or {:.0} % of the sheet's thickness): it may burn away or break.",
+        "{} in {} {} thinner than {least:.1} mm ({} kerfs, or {:.0} % of the sheet's thickness): {} may burn away or break.",
         counted(n, "web or neck", "webs or necks"),
         if found.len() == 1 { first.name.clone() } else { counted(found.len(), "part", "parts") },
         if n == 1 { "is" } else { "are" },
         shop.web_kerfs,
-        shop.web_share * 100.0
+        shop.web_share * 100.0,
+        if n == 1 { "it" } else { "they" }
     );
     // Shown on the first copy of each part that has some, those of the first such sheet.
     let mut shown: Option<(usize, Vec<Point>)> = None;
