@@ -31,6 +31,7 @@ function refresh() {
   const d = docket();
   if (!d || !stage || shown === d) return;
   shown = d;
+  $("#notice").replaceChildren();
   stage.load(d.dataset.job, d.dataset.station, searching()).then(() => {
     player?.stop();
     player = d.dataset.station === "proof" && $("#play-sheet option") ? new Player(stage, d.dataset.job) : null;
@@ -62,8 +63,6 @@ function watchSearch() {
   events.onerror = () => { events.close(); setTimeout(() => { if (searching()) watchSearch(); }, 2000); };
 }
 
-// What was told of the last wish goes when the next is made, not when its answer is shown: that may come late.
-document.addEventListener("htmx:before:request", () => $("#notice")?.replaceChildren());
 document.addEventListener("htmx:after:swap", () => {
   takeFiles(notice, sentenceOf);
 trySliders(stage);

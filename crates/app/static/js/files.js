@@ -3,6 +3,10 @@
 const $ = (selector) => document.querySelector(selector);
 const docket = () => $("#docket");
 
+const LATE = 300;
+/** Done when a docket that has come is shown. */
+const settled = () => new Promise((done) => { setTimeout(done, LATE); });
+
 export function takeFiles(notice, sentenceOf) {
   const target = () => document.querySelector("[data-drop]")?.dataset.drop ?? (docket() ? `/jobs/${docket().dataset.job}/drawings` : null);
   const dropZone = $(".bench") ?? document.querySelector("[data-drop]");
@@ -21,12 +25,15 @@ export function takeFiles(notice, sentenceOf) {
     const elsewhere = response.headers.get("hx-redirect");
     if (elsewhere) { location.href = elsewhere; return; }
     if (docket()) {
-      // What is told is told on the docket that stays: an answer is there before it is shown.
-      const shown = new Promise((done) => { document.addEventListener("htmx:after:swap", done, { once: true }); setTimeout(done, 1500); });
       await htmx.ajax("GET", `/jobs/${docket().dataset.job}/${docket().dataset.station}?part=docket`, { target: "#docket", swap: "outerHTML" });
-      await shown;
+      // The answer is there before it is shown, and showing it clears what was told before.
+      if (said) await settled();
     }
-    if (said) notice(said);
+    if (!said) return;
+    notice(said);
+    // A docket shown later still takes it away: then it is told again.
+    await settled();
+    if (!$("#notice").textContent) notice(said);
   }
   dropZone?.addEventListener("dragover", (event) => { event.preventDefault(); dropZone.classList.add("dropping"); });
   dropZone?.addEventListener("dragleave", (event) => { if (event.relatedTarget === null) dropZone.classList.remove("dropping"); });
