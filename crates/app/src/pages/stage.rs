@@ -1,5 +1,7 @@
 //! What the stage draws, as compact JSON: numbers in mm, rounded to a thousandth.
 
+mod moves;
+
 use super::intake::{APART, compared, extent, on_the_bench};
 use super::{Shared, blocking};
 use crate::error::AppError;
@@ -15,6 +17,9 @@ use boustrophe_core::nest::{Layout, SheetLayout};
 use boustrophe_core::proof::Traced;
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
+
+pub use moves::moves;
+use moves::{rows, travel};
 
 /// Engraved rows sent for drawing; beyond it only every n-th, at the same looks.
 const MOST_ROWS: usize = 4000;
@@ -358,30 +363,6 @@ fn stroke(loaded: &Loaded, s: &SheetLayout, n: usize, o: &Op) -> Stroke {
     }
 }
 
-fn travel(ops: &[Op]) -> Vec<[f64; 4]> {
-    ops.windows(2)
-        .filter_map(|w| {
-            let (a, b) = (w[0].end()?, w[1].start()?);
-            Some([r(a.x), r(a.y), r(b.x), r(b.y)])
-        })
-        .collect()
-}
-
-fn rows(ops: &[Op], sheet: &mut Sheet) {
-    let all: Vec<&boustrophe_core::hold::Row> = ops.iter().flat_map(|o| &o.rows).collect();
-    if all.len() > 1 {
-        sheet.pitch =
-            all.windows(2).map(|w| (w[1].at - w[0].at).abs()).filter(|d| *d > 1e-6).fold(f64::INFINITY, f64::min).clamp(0.02, 10.0);
-    }
-    let step = all.len().div_ceil(MOST_ROWS).max(1);
-    sheet.pitch *= step as f64;
-    sheet.rows = all
-        .into_iter()
-        .step_by(step)
-        .map(|row| row.spans.iter().flat_map(|s| [row.point(s.0), row.point(s.1)]).flat_map(|p| [r(p.x), r(p.y)]).collect())
-        .collect();
-}
-
 /// Where findings are, on the bench or on the sheets as they are drawn.
 fn marks(loaded: &Loaded, stage: &Stage, station: Station) -> std::collections::BTreeMap<usize, Mark> {
     let mut out = std::collections::BTreeMap::new();
@@ -406,47 +387,4 @@ fn marks(loaded: &Loaded, stage: &Stage, station: Station) -> std::collections::
         );
     }
     out
-}
-
-#[derive(Serialize)]
-struct Moves {
-    seconds: f64,
-    /// x, y, bulge, x, y, end of the move in s, and what it is: 0 travel, 1 engrave, 2 mark, 3 score, 4 cut, 5 lead.
-    moves: Vec<[f64; 7]>,
-}
-
-/// The moves of a sheet's program (from 1), for playing.
-pub async fn moves(app: Shared, Path((job, sheet)): Path<(i32, usize)>) -> Result<Response, AppError> {
-    blocking(&app, move |app| {
-        let loaded = app.load(job)?;
-        let proof = sheet
-            .checked_sub(1)
-            .and_then(|i| loaded.route.proofs.get(i))
-            .ok_or_else(|| AppError::NoPage(format!("/jobs/{job}/moves/{sheet}")))?;
-        let kind = |m: &Traced| match (m.process, m.lead) {
-            (None | Some(Process::Reference), _) => 0.0,
-            (_, true) => 5.0,
-            (Some(Process::Engrave | Process::Picture), _) => 1.0,
-            (Some(Process::Mark), _) => 2.0,
-            (Some(Process::Score), _) => 3.0,
-            (Some(Process::Cut), _) => 4.0,
-        };
-        let moves = proof
-            .moves
-            .iter()
-            .map(|m| {
-                [
-                    r(m.path.start.x),
-                    r(m.path.start.y),
-                    (m.path.bulge * 1e6).round() / 1e6,
-                    r(m.path.end.x),
-                    r(m.path.end.y),
-                    r(m.end),
-                    kind(m),
-                ]
-            })
-            .collect();
-        json(&Moves { seconds: proof.seconds, moves })
-    })
-    .await
 }
