@@ -315,6 +315,9 @@ pub struct Drawing {
     pub bitmap: Option<Arc<Bitmap>>,
     /// Sentences on entities that could not be used as they are: where and what. At most [`Drawing::MOST_BROKEN`].
     pub broken: Vec<String>,
+    /// Sentences on damage to the file itself, each of which may have cost something that was drawn: where and what. At most
+    /// [`Drawing::MOST_BROKEN`].
+    pub damage: Vec<String>,
 }
 
 impl Drawing {
@@ -337,6 +340,7 @@ impl Drawing {
             pages: Vec::new(),
             bitmap: None,
             broken: Vec::new(),
+            damage: Vec::new(),
         }
     }
     /// Index of a style, added when it is new.

@@ -45,6 +45,7 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
     let bitmap = decode(bytes).map_err(|what| ReadError::Broken { file: file.into(), line: 1, what })?;
     let units = resolution(bytes).map_or(FileUnits::Pixels, |per_mm| FileUnits::Scale(1.0 / per_mm));
     let mut drawing = Drawing::new(file, units);
+    drawing.damage.extend(cut_off(bytes, &bitmap));
     drawing.bitmap = Some(Arc::new(bitmap));
     drawing.read = 1;
     Ok(drawing)
@@ -63,6 +64,43 @@ pub(crate) fn decode(bytes: &[u8]) -> Result<Bitmap, String> {
     // Transparent pixels show the paper behind them.
     let grey = picture.to_luma_alpha8().pixels().map(|p| on_paper(p[0], p[1])).collect();
     Ok(Bitmap { width, height, grey })
+}
+
+/// What is to be said of a JPEG that ends before its end (ITU-T T.81, B.1.1.3: the end of image marker), and of how much of it
+/// was never drawn. `None` for a whole one, and for a PNG: of those a part is refused when it is decoded.
+pub(crate) fn cut_off(bytes: &[u8], bitmap: &Bitmap) -> Option<String> {
+    if !bytes.starts_with(&[0xff, 0xd8]) || jpeg_ends(bytes) {
+        return None;
+    }
+    // What could not be decoded is of one level, whatever the decoder fills it with.
+    let rows = bitmap.grey.chunks_exact(bitmap.width.max(1)).rev();
+    let last = *bitmap.grey.last()?;
+    let blank = rows.take_while(|row| row.iter().all(|g| *g == last)).count();
+    let percent = 100.0 * blank as f64 / bitmap.height.max(1) as f64;
+    Some(if percent >= 1.0 {
+        format!("the picture was cut off on its way: the lowest {percent:.0} % of it are missing.")
+    } else {
+        "the picture was cut off on its way: the end of its data is missing.".to_owned()
+    })
+}
+
+/// Follows the segments of a JPEG to its end marker.
+fn jpeg_ends(bytes: &[u8]) -> bool {
+    let mut at = 2;
+    while let Some(mark) = bytes.get(at..at + 2) {
+        match (mark[0], mark[1]) {
+            (0xff, 0xd9) => return true,
+            // Fill bytes, restart marks and escaped data have no length.
+            (0xff, 0xff) => at += 1,
+            (0xff, 0x00 | 0x01 | 0xd0..=0xd8) => at += 2,
+            (0xff, _) => match bytes.get(at + 2..at + 4) {
+                Some(length) => at += 2 + usize::from(u16::from_be_bytes([length[0], length[1]])).max(2),
+                None => return false,
+            },
+            _ => at += 1,
+        }
+    }
+    false
 }
 
 /// A picture of `width` × `height` pixels as PNG, four bytes a pixel: red, green, blue, opacity. `None` where the bytes are

@@ -3,6 +3,7 @@
 use crate::bitmap::on_paper;
 use crate::{MOST_ENTITIES, ReadError, clipping};
 use boustrophe_core::drawing::{Bitmap, Drawing, Entity, FileUnits, Nature, Picture, Shape, Style, Text};
+use boustrophe_core::finding::counted;
 use boustrophe_core::geometry::{Affine, Bounds, Clip, Curve, Point, Vec2, subpaths};
 use boustrophe_core::lettering;
 use hayro_interpret::font::GlyphRun;
@@ -25,6 +26,8 @@ const APART: f64 = 40.0;
 /// Pixels of one picture at most, and pictures of one file.
 const MOST_PIXELS: u64 = 120_000_000;
 const MOST_PICTURES: usize = 500;
+/// The end mark of a file stands in its last so many bytes, and a list of pages is looked for no farther round.
+const TAIL: usize = 2048;
 /// Height of capitals as a share of the font's size.
 const CAPITALS: f64 = 0.7;
 
@@ -59,7 +62,37 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
     if collector.drawing.pages.is_empty() {
         return Err(damaged());
     }
+    let pages = collector.drawing.pages.len();
+    collector.drawing.damage.extend(damage(bytes, pages));
     Ok(collector.drawing)
+}
+
+/// What is to be said of a file that ends before its end (ISO 32000-1, 7.5.5), or has fewer pages than it says.
+fn damage(bytes: &[u8], pages: usize) -> Option<String> {
+    let tail = &bytes[bytes.len().saturating_sub(TAIL)..];
+    let ended = tail.windows(9).any(|w| w == b"startxref");
+    let says = bytes
+        .windows(6)
+        .enumerate()
+        .filter(|(_, w)| w == b"/Count")
+        .filter_map(|(at, _)| {
+            let number = bytes[at + 6..].trim_ascii_start();
+            let digits = number.iter().take(6).take_while(|b| b.is_ascii_digit()).count();
+            // Outlines count too, but stand in no dictionary of pages.
+            let (before, after) = (&bytes[at.saturating_sub(TAIL)..at], &bytes[at..(at + TAIL).min(bytes.len())]);
+            let begins = before.windows(2).rposition(|w| w == b"<<").unwrap_or(0);
+            let ends = after.windows(2).position(|w| w == b">>").unwrap_or(after.len());
+            let of_pages = [&before[begins..], &after[..ends]].iter().any(|part| part.windows(5).any(|w| w == b"/Kids"));
+            std::str::from_utf8(&number[..digits]).ok().filter(|_| of_pages)?.parse::<usize>().ok()
+        })
+        .max()
+        .unwrap_or(0);
+    let found = counted(pages, "page", "pages");
+    match (ended, says > pages.min(MOST_PAGES)) {
+        (true, false) => None,
+        (_, true) => Some(format!("it says that it has {says} pages, but only {found} could be found.")),
+        (false, false) => Some(format!("it ends before its end mark, so it was cut off on its way; {found} could be found.")),
+    }
 }
 
 /// Writing is kept as text, so one face does for all that a file does not bring itself.

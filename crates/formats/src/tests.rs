@@ -190,6 +190,39 @@ fn damaged_pdfs_are_told() {
     }
 }
 
+#[test]
+fn a_pdf_that_was_cut_off_says_so_and_gives_the_pages_that_are_there() {
+    let whole = pdf(&["0 0 m 10 10 l S", "0 0 m 20 10 l S 0 1 m 20 11 l S", "0 0 m 30 10 l S"]);
+    assert!(crate::read("x.pdf", &whole).expect("it reads").damage.is_empty());
+    for share in [45, 60, 75] {
+        let Ok(d) = crate::read("x.pdf", &whole[..whole.len() * share / 100]) else { panic!("at {share} %") };
+        let missing = 3 - d.pages.len();
+        assert_eq!(d.damage.len(), 1, "{share} %");
+        assert!(d.read >= 1 && d.damage[0].contains("3 pages") || missing == 0 && d.damage[0].contains("cut off"), "{share} %: {:?}", d.damage);
+    }
+    // Whole to look at, but a page of its list is nowhere.
+    let text = String::from_utf8(whole).expect("plain").replace("/Count 3", "/Count 5");
+    let d = crate::read("x.pdf", text.as_bytes()).expect("it reads");
+    assert!(d.damage[0].contains("5 pages, but only 3 pages"), "{:?}", d.damage);
+}
+
+#[test]
+fn a_jpeg_that_was_cut_off_says_how_much_is_missing() {
+    let picture = image::GrayImage::from_fn(160, 120, |x, y| image::Luma([((x * 7 + y * 13 + x * y / 5) % 251) as u8]));
+    let mut whole = std::io::Cursor::new(Vec::new());
+    picture.write_to(&mut whole, image::ImageFormat::Jpeg).expect("written");
+    let whole = whole.into_inner();
+    assert!(crate::read("bee.jpg", &whole).expect("it reads").damage.is_empty());
+    // Others write behind its end.
+    assert!(crate::read("bee.jpg", &[&whole[..], b"\0\0some note"].concat()).expect("it reads").damage.is_empty());
+    let d = crate::read("bee.jpg", &whole[..whole.len() * 35 / 100]).expect("what is there is read");
+    let percent: f64 = d.damage[0].split_whitespace().find_map(|w| w.parse().ok()).expect("a figure");
+    assert!((50.0..80.0).contains(&percent), "{:?}", d.damage);
+    let bitmap = d.bitmap.expect("a picture");
+    let same = bitmap.grey[..160 * 8].iter().zip(picture.as_raw()).filter(|(a, b)| a.abs_diff(**b) < 60).count();
+    assert!(same > 900, "the top is there: {same} of {}", 160 * 8);
+}
+
 /// A box as ASCII STL: 12 triangles.
 pub(crate) fn box_stl(w: f64, d: f64, h: f64) -> String {
     let v = |i: usize| [if i & 1 == 1 { w } else { 0.0 }, if i & 2 == 2 { d } else { 0.0 }, if i & 4 == 4 { h } else { 0.0 }];

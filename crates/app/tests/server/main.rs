@@ -1,6 +1,7 @@
 //! The server from outside, over plain sockets: bombs, crowds, strangers, many hands, and being shut.
 
 mod bombs;
+mod bursting;
 mod client;
 mod crowds;
 mod hands;

@@ -92,7 +92,7 @@ pub(super) fn run(pieces: Vec<Piece>, aside: &[bool], options: Options) -> Outco
         open = dashes::joined(open, &rows);
         contours.extend(open.extract_if(.., |c| c.path.closed));
     } else {
-        dashes = (rows.rows.iter().map(|r| end_point(&open[r[0]].path, false)).collect(), rows.dashes());
+        dashes = (rows.rows.iter().map(|r| end_point(&open[r.first()].path, false)).collect(), rows.dashes());
     }
 
     let (links, joined) = bridge(&open, gap.max(same));
@@ -238,7 +238,7 @@ fn pair_straightest(pieces: &[Piece], ends: &[End], links: &mut [End]) {
 }
 
 /// Ends at one place that are looked at for each other.
-const CROWD: usize = 64;
+const CROWD: usize = 16;
 
 /// Links free ends of open chains across gaps of up to `gap` mm, smallest first.
 fn bridge(chains: &[Chained], gap: f64) -> (Vec<End>, Vec<Gap>) {

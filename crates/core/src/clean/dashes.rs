@@ -1,9 +1,10 @@
-//! Dashes that stand in a row: one line came as many.
+//! Dashes that stand in a row: one line came as many. A row may go round corners, over a bent dash or across a gap.
 
 use super::cells::Cells;
 use super::chain::Chained;
 use crate::geometry::{Path, Point, Segment, Vec2};
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
+use std::f64::consts::{PI, TAU};
 
 /// A row has at least this many dashes.
 const LEAST: usize = 4;
@@ -11,115 +12,195 @@ const LEAST: usize = 4;
 const WIDEST: (f64, f64) = (3.0, 12.0);
 /// Dashes of a row differ in length by this factor at most; dots between dashes are told apart by it.
 const UNEVEN: f64 = 12.0;
-
+/// A dash that goes round a corner has at most this many segments.
+const BENDS: usize = 6;
+/// A gap across a corner is at most this many times as long as the gaps beside it.
+const CORNER: f64 = 1.5;
 /// Ends looked at round one end: where more lie there is no row to be told.
 const CROWD: usize = 400;
 
-/// Rows of dashes: for each the numbers of its pieces, from one end to the other.
+/// End of a dash: twice its number, and one more for the end of its path.
+type End = usize;
+
+/// Rows of dashes.
 pub(super) struct Rows {
-    pub(super) rows: Vec<Vec<usize>>,
+    pub(super) rows: Vec<Row>,
+}
+
+/// A row from one end to the other, or round.
+pub(super) struct Row {
+    /// The ends at which its dashes are entered.
+    entered: Vec<End>,
+    round: bool,
+}
+
+impl Row {
+    /// Number of its first dash.
+    pub(super) fn first(&self) -> usize {
+        self.entered[0] / 2
+    }
 }
 
 impl Rows {
     /// Dashes in all rows.
     pub(super) fn dashes(&self) -> usize {
-        self.rows.iter().map(Vec::len).sum()
+        self.rows.iter().map(|r| r.entered.len()).sum()
     }
 }
 
-/// Finds rows among open pieces of one line or arc: same style, one line or one circle, even gaps.
+/// Finds rows among open pieces: same style, one line or one circle from dash to dash or round a corner, even gaps.
 pub(super) fn find(pieces: &[Chained], near: f64) -> Rows {
-    let dash = |p: &Chained| !p.path.closed && p.path.segments.len() == 1 && p.path.segments[0].length() > near;
-    let single: Vec<usize> = (0..pieces.len()).filter(|i| dash(&pieces[*i])).collect();
+    let dash = |p: &Chained| !p.path.closed && (1..=BENDS).contains(&p.path.segments.len()) && p.path.length() > near;
+    // Copies that lie on each other make no row, and their number would count squared: the first stands for all.
+    let mut places = FxHashSet::default();
+    let coarse = |p: Point| [p.x, p.y].map(|v| (v / near).round() as i64);
+    let mut once = |p: &Chained| {
+        let mut ends = [p.path.segments[0].start, p.path.segments[p.path.segments.len() - 1].end].map(coarse);
+        ends.sort_unstable();
+        places.insert((ends, p.style))
+    };
+    let dashes: Vec<usize> = (0..pieces.len()).filter(|i| dash(&pieces[*i]) && once(&pieces[*i])).collect();
     // Ends by style; each end looks ahead for the start of the next dash.
-    let mut grids: FxHashMap<usize, (Cells, Vec<usize>)> = FxHashMap::default();
-    for i in &single {
+    let mut grids: FxHashMap<usize, (Cells, Vec<End>)> = FxHashMap::default();
+    for i in &dashes {
         let (cells, ends) = grids.entry(pieces[*i].style).or_insert_with(|| (Cells::new(WIDEST.1, 256), Vec::new()));
-        for far in [false, true] {
-            cells.add(end(&pieces[*i], far));
-            ends.push(i * 2 + usize::from(far));
+        for end in [i * 2, i * 2 + 1] {
+            cells.add(Tip::of(pieces, end).at);
+            ends.push(end);
         }
     }
-    let mut link: FxHashMap<usize, usize> = FxHashMap::default();
-    let mut pairs: Vec<(f64, usize, usize)> = Vec::new();
-    for i in &single {
+    let mut links = Links::default();
+    links.add(pairs(pieces, &dashes, &grids, |a, b, gap| ahead(a, b, gap, near).then_some(gap)));
+    // What is left may meet round a corner that fell into a gap.
+    let known = links.gaps.clone();
+    let usual = |end: End| known.get(&(end ^ 1)).copied();
+    let round_corner = |a: &Tip, b: &Tip, _: f64| {
+        let most = usual(a.end).into_iter().chain(usual(b.end)).fold(0.0, f64::max) * CORNER;
+        corner(a, b).map(|(u, v)| u + v).filter(|gap| *gap > near && *gap <= most && !known.contains_key(&a.end) && !known.contains_key(&b.end))
+    };
+    links.add(pairs(pieces, &dashes, &grids, round_corner));
+    Rows { rows: rows(&dashes, &links, pieces) }
+}
+
+/// What a dash shows to its neighbour at one of its ends.
+struct Tip {
+    end: End,
+    at: Point,
+    /// Direction out of the dash.
+    way: Vec2,
+    segment: Segment,
+    /// Length of the whole dash.
+    length: f64,
+}
+
+impl Tip {
+    fn of(pieces: &[Chained], end: End) -> Self {
+        let path = &pieces[end / 2].path;
+        let segment = if end % 2 == 1 { path.segments[path.segments.len() - 1] } else { path.segments[0] };
+        let (at, way) = if end % 2 == 1 { (segment.end, segment.direction(1.0)) } else { (segment.start, -segment.direction(0.0)) };
+        Self { end, at, way, segment, length: path.length() }
+    }
+}
+
+/// Which end goes on at which, and how wide the gap between them is.
+#[derive(Default)]
+struct Links {
+    to: FxHashMap<End, End>,
+    gaps: FxHashMap<End, f64>,
+}
+
+impl Links {
+    /// Links the nearest first; an end has one partner.
+    fn add(&mut self, mut pairs: Vec<(f64, End, End)>) {
+        pairs.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
+        for (gap, a, b) in pairs {
+            if !self.to.contains_key(&a) && !self.to.contains_key(&b) {
+                self.to.extend([(a, b), (b, a)]);
+                self.gaps.extend([(a, gap), (b, gap)]);
+            }
+        }
+    }
+}
+
+/// Pairs of near ends of one style that belong together, with the gap that `gap` tells.
+fn pairs(
+    pieces: &[Chained],
+    dashes: &[usize],
+    grids: &FxHashMap<usize, (Cells, Vec<End>)>,
+    gap: impl Fn(&Tip, &Tip, f64) -> Option<f64>,
+) -> Vec<(f64, End, End)> {
+    let mut out = Vec::new();
+    for i in dashes {
         let (cells, ends) = &grids[&pieces[*i].style];
-        for far in [false, true] {
-            let here = i * 2 + usize::from(far);
-            cells.near_few(end(&pieces[*i], far), WIDEST.1, CROWD, |k, gap| {
-                let there = ends[k];
-                if there / 2 > *i && follows(pieces, here, there, gap, near) {
-                    pairs.push((gap, here, there));
+        for end in [i * 2, i * 2 + 1] {
+            let here = Tip::of(pieces, end);
+            cells.near_few(here.at, WIDEST.1, CROWD, |k, distance| {
+                if ends[k] / 2 > *i
+                    && let Some(gap) = gap(&here, &Tip::of(pieces, ends[k]), distance)
+                {
+                    out.push((gap, end, ends[k]));
                 }
             });
         }
     }
-    pairs.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
-    for (_, a, b) in pairs {
-        if !link.contains_key(&a) && !link.contains_key(&b) {
-            link.insert(a, b);
-            link.insert(b, a);
-        }
-    }
-    Rows { rows: rows(&single, &link, pieces) }
+    out
 }
 
-fn end(piece: &Chained, far: bool) -> Point {
-    let s = &piece.path.segments[0];
-    if far { s.end } else { s.start }
-}
-
-/// Direction out of the dash at one of its ends.
-fn outward(piece: &Chained, far: bool) -> Vec2 {
-    let s = &piece.path.segments[0];
-    if far { s.direction(1.0) } else { -s.direction(0.0) }
-}
-
-fn follows(pieces: &[Chained], here: usize, there: usize, gap: f64, near: f64) -> bool {
-    let (a, b) = (&pieces[here / 2], &pieces[there / 2]);
-    let (s, t) = (&a.path.segments[0], &b.path.segments[0]);
-    let (long, short) = (s.length().max(t.length()), s.length().min(t.length()));
+/// True where the row goes straight on, or on along one circle.
+fn ahead(a: &Tip, b: &Tip, gap: f64, near: f64) -> bool {
+    let (long, short) = (a.length.max(b.length), a.length.min(b.length));
+    let (s, t) = (&a.segment, &b.segment);
     if gap > WIDEST.0 * long || gap <= near || long > UNEVEN * short || s.is_line() != t.is_line() {
         return false;
     }
-    let (p, way) = (end(a, here % 2 == 1), outward(a, here % 2 == 1));
-    let q = end(b, there % 2 == 1);
     if s.is_line() {
         // On one line, ahead, and pointing back at each other.
-        let aside = way.cross(q - p).abs();
-        aside <= 2.0 * near && way.dot(q - p) > 0.0 && way.dot(outward(b, there % 2 == 1)) < -0.999_9
+        let aside = a.way.cross(b.at - a.at).abs();
+        aside <= 2.0 * near && a.way.dot(b.at - a.at) > 0.0 && a.way.dot(b.way) < -0.999_9
     } else {
-        s.center().distance(t.center()) <= 2.0 * near && (s.radius() - t.radius()).abs() <= 2.0 * near && way.dot(q - p) > 0.0
+        s.center().distance(t.center()) <= 2.0 * near && (s.radius() - t.radius()).abs() <= 2.0 * near && a.way.dot(b.at - a.at) > 0.0
     }
 }
 
-/// Follows links from row ends; what goes round, a dashed circle, begins anywhere.
-fn rows(single: &[usize], link: &FxHashMap<usize, usize>, pieces: &[Chained]) -> Vec<Vec<usize>> {
+/// How far ahead of two straight ends their lines meet, mm each; `None` where they do not.
+fn corner(a: &Tip, b: &Tip) -> Option<(f64, f64)> {
+    let turn = a.way.cross(b.way);
+    if !a.segment.is_line() || !b.segment.is_line() || turn.abs() < 0.1 {
+        return None;
+    }
+    let between = b.at - a.at;
+    let (u, v) = (between.cross(b.way) / turn, between.cross(a.way) / turn);
+    (u > -1e-6 && v > -1e-6).then_some((u.max(0.0), v.max(0.0)))
+}
+
+/// Follows links from row ends; what goes round, as a dashed circle does, begins anywhere.
+fn rows(dashes: &[usize], links: &Links, pieces: &[Chained]) -> Vec<Row> {
     let mut used = vec![false; pieces.len()];
     let mut out = Vec::new();
-    let free = single.iter().flat_map(|i| [i * 2, i * 2 + 1]).filter(|e| !link.contains_key(e));
-    let anywhere = single.iter().map(|i| i * 2);
+    let free = dashes.iter().flat_map(|i| [i * 2, i * 2 + 1]).filter(|e| !links.to.contains_key(e));
+    let anywhere = dashes.iter().map(|i| i * 2);
     for start in free.chain(anywhere) {
         if used[start / 2] {
             continue;
         }
-        let mut row = Vec::new();
-        let mut at = start;
+        let (mut entered, mut gaps, mut at, mut round) = (Vec::new(), 0.0, start, false);
         loop {
             used[at / 2] = true;
-            row.push(at / 2);
-            match link.get(&(at ^ 1)) {
-                Some(next) if !used[next / 2] => at = *next,
-                _ => break,
+            entered.push(at);
+            let Some(next) = links.to.get(&(at ^ 1)) else { break };
+            round = *next == start;
+            if used[next / 2] {
+                break;
             }
+            gaps += links.gaps[&(at ^ 1)];
+            at = *next;
         }
-        // Many dashes, and for the most part drawn: a column of far-apart ticks is no line.
-        let drawn: f64 = row.iter().map(|i| pieces[*i].path.segments[0].length()).sum();
-        let first = &pieces[row[0]].path.segments[0];
-        let last = &pieces[row[row.len() - 1]].path.segments[0];
-        let span = first.start.distance(last.end).max(first.end.distance(last.start));
-        if row.len() >= LEAST && (!first.is_line() || drawn > 0.25 * span) {
-            out.push(row);
+        // Many dashes, most of them straight, and for the most part drawn: a column of far-apart ticks is no line.
+        let drawn: f64 = entered.iter().map(|e| pieces[e / 2].path.length()).sum();
+        let plain = entered.iter().filter(|e| pieces[**e / 2].path.segments.len() == 1).count();
+        let curved = !pieces[start / 2].path.segments[0].is_line();
+        if entered.len() >= LEAST && plain * 2 >= entered.len() && (curved || drawn > 0.25 * (drawn + gaps)) {
+            out.push(Row { entered, round });
         }
     }
     out
@@ -130,44 +211,98 @@ pub(super) fn joined(pieces: Vec<Chained>, rows: &Rows) -> Vec<Chained> {
     let mut gone = vec![false; pieces.len()];
     let mut lines = Vec::new();
     for row in &rows.rows {
-        row.iter().for_each(|i| gone[*i] = true);
-        let (first, last) = (&pieces[row[0]], &pieces[row[row.len() - 1]]);
-        let (s, t) = (first.path.segments[0], last.path.segments[0]);
-        let source = row.iter().fold(0_u64, |all, i| all.wrapping_add(super::identity::mixed(pieces[*i].name)));
-        let path = if s.is_line() {
-            let ends = [(s.start, t.end), (s.start, t.start), (s.end, t.end), (s.end, t.start)];
-            let (a, b) = ends.into_iter().max_by(|x, y| x.0.distance(x.1).total_cmp(&y.0.distance(y.1))).unwrap_or(ends[0]);
-            Path::new(vec![Segment::line(a, b)], false)
-        } else {
-            round(row, &pieces)
-        };
-        lines.push(Chained { path, style: first.style, name: source, compound: 0 });
+        row.entered.iter().for_each(|e| gone[e / 2] = true);
+        let name = row.entered.iter().fold(0_u64, |all, e| all.wrapping_add(super::identity::mixed(pieces[e / 2].name)));
+        lines.push(Chained { path: line(row, &pieces), style: pieces[row.first()].style, name, compound: 0 });
     }
     let kept = pieces.into_iter().zip(gone).filter(|(_, gone)| !gone).map(|(p, _)| p);
     kept.chain(lines).collect()
 }
 
-/// The arc, or the whole circle, that a row of short arcs lies on.
-fn round(row: &[usize], pieces: &[Chained]) -> Path {
-    let arcs: Vec<Segment> = row.iter().map(|i| pieces[*i].path.segments[0]).collect();
-    let (c, r) = (arcs[0].center(), arcs[0].radius());
-    let mut spans: Vec<(f64, f64)> = arcs
-        .iter()
-        .map(|s| {
-            let s = if s.bulge > 0.0 { *s } else { s.reversed() };
-            ((s.start - c).atan2().rem_euclid(std::f64::consts::TAU), s.sweep())
-        })
-        .collect();
-    spans.sort_by(|a, b| a.0.total_cmp(&b.0));
-    let n = spans.len();
-    let gap = |i: usize| (spans[(i + 1) % n].0 - spans[i].0 - spans[i].1).rem_euclid(std::f64::consts::TAU);
-    let widest = (0..n).max_by(|a, b| gap(*a).total_cmp(&gap(*b))).unwrap_or(0);
-    let usual = (0..n).map(gap).sum::<f64>() / n as f64;
-    if gap(widest) < 2.5 * usual.max(1e-9) {
-        return Path::circle(c, r);
+/// Dash after dash with the gaps filled: along the line, along the circle, or by way of the corner.
+fn line(row: &Row, pieces: &[Chained]) -> Path {
+    let mut all: Vec<Segment> = Vec::new();
+    for entered in &row.entered {
+        let path = &pieces[entered / 2].path;
+        let dash: Vec<Segment> =
+            if entered % 2 == 0 { path.segments.clone() } else { path.segments.iter().rev().map(Segment::reversed).collect() };
+        if let Some(last) = all.last().copied() {
+            fill(&mut all, last, dash[0]);
+        }
+        // What was filled straight on has taken the next dash's line along.
+        let taken = all.last().is_some_and(|l| l.is_line() && dash[0].is_line() && l.end == dash[0].end);
+        dash.into_iter().skip(usize::from(taken)).for_each(|s| push(&mut all, s));
     }
-    let from = spans[(widest + 1) % n].0;
-    let sweep = std::f64::consts::TAU - gap(widest);
-    let half = Segment::arc(c, r, from, sweep / 2.0);
-    Path::new(vec![half, Segment { start: half.end, ..Segment::arc(c, r, from + sweep / 2.0, sweep / 2.0) }], false)
+    if row.round {
+        let (last, first) = (all[all.len() - 1], all[0]);
+        // All on one circle.
+        if all.len() == 1 && !first.is_line() {
+            return Path::circle(first.center(), first.radius());
+        }
+        fill(&mut all, last, first);
+        // The first dash is the last one's other part where it does not begin at a corner.
+        let closing = all[all.len() - 1];
+        if closing.is_line() && closing.end == first.end {
+            all.pop();
+            all[0] = closing;
+        } else if let Some(whole) = one(closing, first) {
+            all.pop();
+            all[0] = whole;
+        }
+        let end = all.len() - 1;
+        all[end].end = all[0].start;
+    }
+    // A segment is less than a half turn and a bit: longer arcs are halved.
+    let halved = all.into_iter().flat_map(|s| if s.sweep().abs() > PI { vec![s.piece(0.0, 0.5), s.piece(0.5, 1.0)] } else { vec![s] });
+    Path::new(halved.collect(), row.round)
+}
+
+/// Fills the gap between two segments.
+fn fill(all: &mut Vec<Segment>, last: Segment, next: Segment) {
+    if !last.is_line() && !next.is_line() {
+        let c = last.center();
+        let way = last.bulge.signum();
+        let sweep = (((next.start - c).atan2() - (last.end - c).atan2()) * way).rem_euclid(TAU) * way;
+        return push(all, Segment { start: last.end, end: next.start, bulge: (sweep / 4.0).tan() });
+    }
+    let (a, b) = (last.direction(1.0), -next.direction(0.0));
+    let turn = a.cross(b);
+    if turn.abs() >= 0.1 && last.is_line() && next.is_line() {
+        let by = last.end + a * ((next.start - last.end).cross(b) / turn);
+        if by.distance(last.end) > 1e-9 {
+            push(all, Segment::line(last.end, by));
+        }
+        if by.distance(next.start) > 1e-9 {
+            push(all, Segment::line(by, next.start));
+        }
+    } else if let (Some(end), true) = (all.last_mut(), last.is_line()) {
+        // Straight on: dashes lie on one line within a hair, and the hair makes no corner.
+        end.end = next.start;
+        if next.is_line() {
+            end.end = next.end;
+        }
+    } else {
+        push(all, Segment::line(last.end, next.start));
+    }
+}
+
+/// Adds a segment, as a part of the last one where both are of one line or circle.
+fn push(all: &mut Vec<Segment>, s: Segment) {
+    let Some(last) = all.pop() else { return all.push(s) };
+    match one(last, s) {
+        Some(both) => all.push(both),
+        None => all.extend([last, Segment { start: last.end, ..s }]),
+    }
+}
+
+/// Two segments in a row as one, where they lie on one line or one circle.
+fn one(a: Segment, b: Segment) -> Option<Segment> {
+    if a.is_line() && b.is_line() {
+        return (a.direction(1.0).dot(b.direction(0.0)) > 0.999_9).then(|| Segment::line(a.start, b.end));
+    }
+    let same = !a.is_line() && !b.is_line() && a.bulge.signum() == b.bulge.signum();
+    let near = 1e-3 * a.radius();
+    let sweep = a.sweep() + b.sweep();
+    (same && a.center().distance(b.center()) < near && (a.radius() - b.radius()).abs() < near && sweep.abs() < TAU - 1e-3)
+        .then(|| Segment { start: a.start, end: b.end, bulge: (sweep / 4.0).tan() })
 }

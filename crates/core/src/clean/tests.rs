@@ -232,6 +232,51 @@ fn a_dashed_circle_becomes_a_circle() {
     assert!((mended.contours[0].length - std::f64::consts::TAU * 30.0).abs() < 1e-6);
 }
 
+/// Dashes of a closed outline, as a pen that lifts at even distances draws them, from a distance along it.
+fn dashed(corners: &[Point], dash: f64, gap: f64, from: f64) -> Vec<(Path, Style)> {
+    let style = Style { stroke: Some([0; 3]), ..Style::default() };
+    let edges: Vec<(Point, Point)> = (0..corners.len()).map(|i| (corners[i], corners[(i + 1) % corners.len()])).collect();
+    let whole: f64 = edges.iter().map(|e| e.0.distance(e.1)).sum();
+    let count = (whole / (dash + gap)).round();
+    let pitch = whole / count;
+    (0..count as usize)
+        .map(|k| {
+            let (a, b) = (from + k as f64 * pitch, from + k as f64 * pitch + pitch - gap);
+            let (mut segments, mut at) = (Vec::new(), 0.0);
+            for (p, q) in edges.iter().chain(&edges) {
+                let long = p.distance(*q);
+                let (s, e) = ((a - at).max(0.0), (b - at).min(long));
+                if e - s > 1e-9 {
+                    segments.push(Segment::line(p.lerp(*q, s / long), p.lerp(*q, e / long)));
+                }
+                at += long;
+            }
+            (Path::new(segments, false), style.clone())
+        })
+        .collect()
+}
+
+proptest! {
+    /// Wherever dashes and gaps fall on its corners, a dashed outline comes back as it was.
+    #[test]
+    fn a_dashed_outline_comes_back_with_its_corners(
+        w in 40.0..120.0_f64, h in 30.0..90.0_f64, cut in 0.0..1.0_f64, dash in 3.0..6.0_f64, gap in 1.0..2.5_f64, from in 0.0..8.0_f64,
+    ) {
+        let corners = [p(0.0, 0.0), p(w, 0.0), p(w, h - 12.0 - cut), p(w - 15.0, h), p(0.0, h)];
+        let outline = Path::polygon(&corners);
+        let drawing = crate::testing::drawing(&dashed(&corners, dash, gap, from));
+        let (_, findings) = clean(&drawing, |_| {});
+        prop_assert!(has(&findings, "dashes").is_some());
+        let (mended, findings) = clean(&drawing, |d| {
+            d.mends.insert(Mend::JoinDashes);
+        });
+        prop_assert_eq!(mended.counts(), (1, 0));
+        prop_assert!((mended.contours[0].area.abs() - outline.area().abs()).abs() < 1e-3, "{} {}", mended.contours[0].area, outline.area());
+        prop_assert_eq!(mended.contours[0].path.segments.len(), corners.len());
+        prop_assert!(has(&findings, "dashes").is_none());
+    }
+}
+
 #[test]
 fn specks_are_found_and_branches_noted() {
     let mut lines = square(0.0);

@@ -45,6 +45,7 @@ pub struct Candidate {
 pub fn run(drawing: &Drawing, decisions: &DrawingDecisions, machine: &Machine) -> (Intake, Vec<Finding>) {
     let raw = raw_bounds(drawing);
     let mut findings = skipped(drawing);
+    findings.extend(damaged(drawing, decisions));
     let candidates = candidates(drawing, decisions.id, raw, machine);
     let chosen = decisions.unit.map(|u| (u.mm(), u.symbol().to_owned())).or(match (drawing.units, decisions.ppi) {
         (FileUnits::Known(unit), _) => Some((unit.mm(), unit.symbol().to_owned())),
@@ -169,6 +170,22 @@ fn sizes(w: f64, h: f64) -> [String; 2] {
         _ => pair(w / 12.0, h / 12.0, 0, "ft"),
     };
     [metric, imperial]
+}
+
+/// A file that is not whole: what could be read of it is taken, and a person says whether that will do.
+fn damaged(drawing: &Drawing, decisions: &DrawingDecisions) -> Option<Finding> {
+    let first = drawing.damage.first()?;
+    let more = match drawing.damage.len() - 1 {
+        0 => String::new(),
+        n => format!(" There is more damage in {}.", counted(n, "other place", "other places")),
+    };
+    let text = format!(
+        "{} is damaged: {first}{more} What could be read was taken, {} in all; something may be missing. Compare it with the original, or have it sent again.",
+        drawing.file,
+        counted(drawing.read, "entity", "entities"),
+    );
+    let finding = Finding::new(Station::Intake, Severity::Look, "damaged-file", drawing.damage.len(), text);
+    Some(finding.acceptable("Go on with what is there").choice("Remove it", Edit::RemoveDrawing { drawing: decisions.id }))
 }
 
 fn skipped(drawing: &Drawing) -> Vec<Finding> {

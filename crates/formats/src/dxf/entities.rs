@@ -97,6 +97,8 @@ pub(crate) struct Gathering {
     raw: Vec<Raw>,
     skipped: Vec<(String, Option<String>)>,
     polyline: Option<(Raw, Vec<(Point, f64)>)>,
+    /// A vertex of it makes no sense: the sentence on it.
+    senseless: Option<String>,
 }
 
 /// Reads values of a record by group code.
@@ -149,15 +151,16 @@ impl Gathering {
     /// Takes one record.
     pub(crate) fn take(&mut self, kind: &str, groups: &Groups, line: usize) {
         let r = Record { groups };
-        if let Some((raw, vertices)) = &mut self.polyline {
+        if let Some((_, vertices)) = &mut self.polyline {
             if kind == "VERTEX" {
-                // Control points of a fitted curve and faces of a mesh are not on the line.
-                if r.integer(70) & (16 | 128) == 0 && r.senseless().is_none() {
-                    vertices.push((r.point(10), r.number(42)));
+                match r.senseless() {
+                    Some(value) => self.senseless = Some(no_place("VERTEX of a POLYLINE", value, line)),
+                    // Control points of a fitted curve and faces of a mesh are not on the line.
+                    None if r.integer(70) & (16 | 128) == 0 => vertices.push((r.point(10), r.number(42))),
+                    None => {}
                 }
                 return;
             }
-            let _ = raw;
             self.close_polyline();
         }
         if PARTS.contains(&kind) {
@@ -168,13 +171,7 @@ impl Gathering {
             return;
         }
         if let Some(value) = r.senseless() {
-            self.skipped.push((
-                kind.to_owned(),
-                Some(format!(
-                    "line {line}: a {kind} has the coordinate “{}”, which is no place on a drawing.",
-                    value.chars().take(24).collect::<String>()
-                )),
-            ));
+            self.skipped.push((kind.to_owned(), Some(no_place(kind, value, line))));
             return;
         }
         let Some(shape) = self.shape(kind, &r) else { return };
@@ -261,6 +258,9 @@ impl Gathering {
     fn close_polyline(&mut self) {
         let Some((mut raw, vertices)) = self.polyline.take() else { return };
         let RawShape::Path { curves, closed } = &mut raw.shape else { return };
+        if let Some(sentence) = self.senseless.take() {
+            return self.skipped.push(("POLYLINE".into(), Some(sentence)));
+        }
         (*curves, *closed) = polyline(&vertices, *closed);
         if curves.is_empty() {
             self.skipped.push(("POLYLINE without points".into(), None));
@@ -274,6 +274,11 @@ impl Gathering {
         self.close_polyline();
         (self.raw, self.skipped)
     }
+}
+
+fn no_place(kind: &str, value: &str, line: usize) -> String {
+    let value: String = value.chars().take(24).collect();
+    format!("line {line}: a {kind} has the coordinate “{value}”, which is no place on a drawing.")
 }
 
 fn looks(r: &Record, shape: RawShape) -> Raw {

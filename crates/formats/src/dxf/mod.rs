@@ -15,7 +15,7 @@ pub use write::{WriteLayer, write};
 use crate::ReadError;
 use boustrophe_core::drawing::{Drawing, FileUnits, Unit};
 use entities::{Gathering, Raw};
-use pairs::{Pair, Pairs};
+use pairs::{DAMAGE, Pair, Pairs};
 use std::collections::HashMap;
 
 /// A layer of the file.
@@ -42,67 +42,128 @@ pub(crate) struct Tables {
 }
 
 /// Reads a DXF file. Every entity of its ENTITIES section is used or counted as skipped.
+///
+/// Of a damaged file what is there is taken: a section without its end or its name, records outside of any section, lines
+/// that are out of step, an end in the middle. Each such place is told in [`Drawing::damage`]. Fails where nothing can be read.
 pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
     let mut pairs = Pairs::new(file, bytes)?;
-    let mut tables = Tables::default();
-    let mut drawing = Drawing::new(file, FileUnits::Unsaid);
-    let mut raw: Vec<Raw> = Vec::new();
+    let mut found = Found { tables: Tables::default(), drawing: Drawing::new(file, FileUnits::Unsaid), drawn: Gathering::default() };
     let mut any = false;
-    while let Some(pair) = pairs.next_pair()? {
+    while let Some(pair) = pairs.next_pair() {
         match (pair.code, pair.value.as_ref()) {
             (0, "EOF") => break,
+            (0, "ENDSEC") | (999, _) => {}
             (0, "SECTION") => {
                 any = true;
-                match pairs.next_pair()? {
-                    Some(Pair { code: 2, value, .. }) => section(&value, &mut pairs, &mut tables, &mut drawing, &mut raw)?,
-                    _ => return Err(pairs.broken("a section has no name. Export the file again.")),
+                match pairs.next_pair() {
+                    Some(Pair { code: 2, value, .. }) => found.section(&value, &mut pairs),
+                    other => {
+                        pairs.note("a section has no name.".into());
+                        other.into_iter().for_each(|pair| pairs.hand_back(pair));
+                        found.strays(&mut pairs);
+                    }
                 }
             }
-            (999, _) => {}
-            _ if !any => return Err(pairs.broken("this is not a DXF file: it does not begin with a section. Export the drawing as DXF.")),
+            (0, _) => {
+                any = true;
+                pairs.note(format!("a {} stands outside of every section.", pair.value));
+                pairs.hand_back(pair);
+                found.strays(&mut pairs);
+            }
+            _ if !any && pair.code != DAMAGE => {
+                return Err(pairs.broken("this is not a DXF file: it does not begin with a section. Export the drawing as DXF."));
+            }
             _ => {}
         }
     }
+    let Found { tables, mut drawing, drawn } = found;
+    let (raw, skipped) = drawn.finish();
+    if raw.is_empty()
+        && let Some((line, what)) = pairs.damage.first()
+    {
+        let what = format!("{what} Nothing could be read; export or send it again.");
+        return Err(ReadError::Broken { file: file.into(), line: *line, what });
+    }
     if !any {
         return Err(pairs.broken("there is no section in it, so no drawing. Export the file again."));
+    }
+    drawing.damage = pairs.damage.iter().map(|(line, what)| format!("line {line}: {what}")).collect();
+    for (kind, why) in skipped {
+        match why {
+            Some(sentence) => drawing.refuse(&kind, sentence),
+            None => drawing.skip(&kind),
+        }
     }
     expand::expand(raw, &tables, &mut drawing)?;
     Ok(drawing)
 }
 
-fn section(name: &str, pairs: &mut Pairs, tables: &mut Tables, drawing: &mut Drawing, raw: &mut Vec<Raw>) -> Result<(), ReadError> {
-    match name {
-        "HEADER" => header(pairs, drawing),
-        "TABLES" => records(pairs, |kind, groups| {
-            if kind == "LAYER" {
-                let (name, layer) = layer(groups);
-                tables.layers.insert(name, layer);
-            }
-        }),
-        "BLOCKS" => blocks(pairs, tables),
-        "ENTITIES" => {
-            let mut gathering = Gathering::default();
-            each_record(pairs, |kind, groups, line| gathering.take(kind, groups, line))?;
-            let (found, skipped) = gathering.finish();
-            *raw = found;
-            for (kind, why) in skipped {
-                match why {
-                    Some(sentence) => drawing.refuse(&kind, sentence),
-                    None => drawing.skip(&kind),
+/// What was found of a file so far.
+struct Found {
+    tables: Tables,
+    drawing: Drawing,
+    drawn: Gathering,
+}
+
+impl Found {
+    fn section(&mut self, name: &str, pairs: &mut Pairs) {
+        match name {
+            "HEADER" => header(pairs, &mut self.drawing),
+            "TABLES" => each_record(pairs, |kind, groups, _| {
+                if kind == "LAYER" {
+                    let (name, layer) = layer(groups);
+                    self.tables.layers.insert(name, layer);
+                }
+            }),
+            "BLOCKS" => self.blocks(pairs),
+            "ENTITIES" => self.strays(pairs),
+            _ => each_record(pairs, |_, _, _| {}),
+        }
+    }
+
+    /// Records up to the next section, as drawn.
+    fn strays(&mut self, pairs: &mut Pairs) {
+        each_record(pairs, |kind, groups, line| self.drawn.take(kind, groups, line));
+    }
+
+    fn blocks(&mut self, pairs: &mut Pairs) {
+        // The block that is open: its name, base and what is drawn in it.
+        let mut open: Option<(String, (f64, f64), Gathering)> = None;
+        let mut outside = None;
+        each_record(pairs, |kind, groups, line| match (kind, &mut open) {
+            ("BLOCK", _) => {
+                let text = |code: i32| groups.iter().find(|g| g.0 == code).map(|g| g.1.as_ref());
+                let number = |code: i32| text(code).and_then(|t| t.trim().parse::<f64>().ok()).unwrap_or(0.0);
+                let begun = (text(2).unwrap_or("").to_owned(), (number(10), number(20)), Gathering::default());
+                // One that was not ended ends here.
+                if let Some((name, base, drawn)) = open.replace(begun) {
+                    self.tables.blocks.insert(name, Block { base, entities: drawn.finish().0 });
                 }
             }
-            Ok(())
+            ("ENDBLK", _) => {
+                if let Some((name, base, drawn)) = open.take() {
+                    self.tables.blocks.insert(name, Block { base, entities: drawn.finish().0 });
+                }
+            }
+            (_, Some((_, _, drawn))) => drawn.take(kind, groups, line),
+            (_, None) => {
+                outside.get_or_insert_with(|| kind.to_owned());
+                self.drawn.take(kind, groups, line);
+            }
+        });
+        if let Some(kind) = outside {
+            pairs.note(format!("a {kind} stands among the blocks, but in none of them."));
         }
-        _ => records(pairs, |_, _| {}),
     }
 }
 
-fn header(pairs: &mut Pairs, drawing: &mut Drawing) -> Result<(), ReadError> {
+fn header(pairs: &mut Pairs, drawing: &mut Drawing) {
     let mut variable = String::new();
     loop {
-        let Some(pair) = pairs.next_pair()? else { return Err(pairs.cut_off("the header")) };
+        let Some(pair) = pairs.next_pair() else { return pairs.note(cut_off("the header")) };
         match pair.code {
-            0 => return Ok(()),
+            0 if pair.value == "ENDSEC" => return,
+            0 => return pairs.hand_back(pair),
             9 => variable = pair.value.into_owned(),
             70 if variable == "$INSUNITS" => {
                 drawing.units = match pair.value.trim().parse::<i32>() {
@@ -125,34 +186,65 @@ fn header(pairs: &mut Pairs, drawing: &mut Drawing) -> Result<(), ReadError> {
     }
 }
 
+fn cut_off(within: &str) -> String {
+    format!("the file ends in the middle of {within}. It was cut off on its way.")
+}
+
 /// Group code and value of a record, in order.
 pub(crate) type Groups<'a> = Vec<(i32, std::borrow::Cow<'a, str>)>;
 
-fn records(pairs: &mut Pairs, mut take: impl FnMut(&str, &Groups)) -> Result<(), ReadError> {
-    each_record(pairs, |kind, groups, _| take(kind, groups))
-}
-
-/// Calls `take` with each record up to ENDSEC: its kind, groups and line.
-fn each_record(pairs: &mut Pairs, mut take: impl FnMut(&str, &Groups, usize)) -> Result<(), ReadError> {
+/// Calls `take` with each record up to ENDSEC: its kind, groups and line. A section that is not ended ends where the next one
+/// begins, or with the file; a record that is damaged, or cut off before it is whole, is told and not taken.
+fn each_record(pairs: &mut Pairs, mut take: impl FnMut(&str, &Groups, usize)) {
     let mut groups: Groups = Vec::with_capacity(32);
     let mut kind: Option<(String, usize)> = None;
     loop {
-        let Some(pair) = pairs.next_pair()? else {
-            let within = kind.map_or_else(|| "a section".to_owned(), |(k, _)| format!("a {k}"));
-            return Err(pairs.cut_off(&within));
+        let Some(pair) = pairs.next_pair() else {
+            match &kind {
+                Some((k, line)) if !pairs.broken_off && whole(k, &groups) => {
+                    take(k, &groups, *line);
+                    pairs.note(cut_off("a section"));
+                }
+                Some((k, _)) => pairs.note(cut_off(&format!("a {k}, which was left out"))),
+                None => pairs.note(cut_off("a section")),
+            }
+            return;
         };
-        if pair.code == 0 {
+        if pair.code == DAMAGE {
+            if let Some((k, line)) = kind.take() {
+                pairs.note(format!("the {k} that begins at line {line} is damaged and was left out."));
+            }
+            groups.clear();
+        } else if pair.code == 0 {
             if let Some((k, line)) = &kind {
                 take(k, &groups, *line);
             }
             groups.clear();
-            if pair.value == "ENDSEC" {
-                return Ok(());
+            match pair.value.as_ref() {
+                "ENDSEC" => return,
+                "SECTION" | "EOF" => {
+                    pairs.note("a section is not ended.".into());
+                    return pairs.hand_back(pair);
+                }
+                _ => kind = Some((pair.value.into_owned(), pair.line)),
             }
-            kind = Some((pair.value.into_owned(), pair.line));
-        } else if groups.len() < 4_000_000 {
+        } else if kind.is_some() && groups.len() < 4_000_000 {
             groups.push((pair.code, pair.value));
         }
+    }
+}
+
+/// True when the last record of a file that ends too early has all that makes it what it is.
+fn whole(kind: &str, groups: &Groups) -> bool {
+    let has = |code: i32| groups.iter().any(|g| g.0 == code);
+    let count = |code: i32| groups.iter().filter(|g| g.0 == code).count();
+    match kind {
+        "LINE" => [10, 20, 11, 21].into_iter().all(has),
+        "CIRCLE" => [10, 20, 40].into_iter().all(has),
+        "ARC" => [10, 20, 40, 50, 51].into_iter().all(has),
+        "LWPOLYLINE" => groups.iter().find(|g| g.0 == 90).is_some_and(|g| g.1.trim().parse() == Ok(count(20)) && count(10) == count(20)),
+        "SEQEND" | "ENDBLK" => true,
+        _ => false,
     }
 }
 
@@ -166,24 +258,4 @@ fn layer(groups: &Groups) -> (String, Layer) {
     let hidden = index < 0 || frozen || number(290) == Some(0) || name.eq_ignore_ascii_case("defpoints");
     let width = number(370).filter(|w| *w > 0).map_or(0, |w| w as u32 * 10);
     (name, Layer { colour, line_type: entities::line_type(text(6).unwrap_or("")), width, hidden })
-}
-
-fn blocks(pairs: &mut Pairs, tables: &mut Tables) -> Result<(), ReadError> {
-    let mut name = String::new();
-    let mut block = Block::default();
-    let mut gathering = Gathering::default();
-    each_record(pairs, |kind, groups, line| match kind {
-        "BLOCK" => {
-            let text = |code: i32| groups.iter().find(|g| g.0 == code).map(|g| g.1.as_ref());
-            let number = |code: i32| text(code).and_then(|t| t.trim().parse::<f64>().ok()).unwrap_or(0.0);
-            name = text(2).unwrap_or("").to_owned();
-            block = Block { base: (number(10), number(20)), entities: Vec::new() };
-            gathering = Gathering::default();
-        }
-        "ENDBLK" => {
-            block.entities = std::mem::take(&mut gathering).finish().0;
-            tables.blocks.insert(std::mem::take(&mut name), std::mem::take(&mut block));
-        }
-        _ => gathering.take(kind, groups, line),
-    })
 }

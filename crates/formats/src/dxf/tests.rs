@@ -155,6 +155,58 @@ fn damage_is_told_with_its_line() {
     }
 }
 
+/// Lines as a writer writes them, one record each.
+fn lines(n: usize) -> String {
+    (0..n).map(|i| format!("0\nLINE\n8\nCUT\n10\n{i}.0\n20\n0.0\n11\n{i}.5\n21\n7.0\n")).collect()
+}
+
+#[test]
+fn of_a_damaged_file_what_is_there_is_taken_and_the_rest_told() {
+    let (head, end) = ("0\nSECTION\n2\nENTITIES\n", "0\nENDSEC\n0\nEOF\n");
+    let blocks = "0\nSECTION\n2\nBLOCKS\n0\nBLOCK\n2\nB\n10\n0\n20\n0\n0\nCIRCLE\n10\n0\n20\n0\n40\n1\n0\nENDBLK\n";
+    let n = 60;
+    for (name, text, read_of_them, told) in [
+        ("no end of a section", format!("0\nSECTION\n2\nTABLES\n0\nLAYER\n2\nCUT\n62\n1\n{head}{}{end}", lines(n)), n, "not ended"),
+        ("no ends at all", format!("{head}{}", lines(n)), n, "cut off"),
+        ("an end, but none of the section", format!("{head}{}0\nEOF\n", lines(n)), n, "not ended"),
+        ("entities in two sections", format!("{head}{}0\nENDSEC\n{head}{}{end}", lines(n), lines(n)), 2 * n, ""),
+        ("no section round the entities", format!("0\nSECTION\n2\nHEADER\n0\nENDSEC\n{}{end}", lines(n)), n, "outside of every section"),
+        ("a section without a name", format!("0\nSECTION\n{}{end}", lines(n)), n, "has no name"),
+        ("entities among the blocks", format!("{blocks}{}{end}", lines(n)), n, "in none of them"),
+        ("blocks without end", format!("{blocks}{head}{}{end}", lines(n)), n, "not ended"),
+        ("a stray line", format!("{head}{}{end}", lines(n).replacen("8\nCUT\n10\n7.0", "8\n\nCUT\n10\n7.0", 1)), n - 1, "“CUT”"),
+        ("a lost line", format!("{head}{}{end}", lines(n).replacen("10\n9.0\n", "10\n", 1)), n - 1, "damaged and was left out"),
+        ("cut in a number", format!("{head}{}", &lines(n)[..lines(n).len() - 9]), n - 1, "the middle of a LINE"),
+    ] {
+        let d = read("d.dxf", text.as_bytes()).unwrap_or_else(|e| panic!("{name}: {e}"));
+        assert_eq!(d.read, read_of_them, "{name}: {:?}", d.damage);
+        assert!(told.is_empty() && d.damage.is_empty() || d.damage.iter().any(|t| t.contains(told)), "{name}: {:?}", d.damage);
+    }
+}
+
+proptest! {
+    /// Of a file that was cut anywhere all that stands before the cut is there, and the cut is told.
+    #[test]
+    fn a_file_cut_anywhere_keeps_what_stands_before(n in 2_usize..40, share in 0.0..1.0_f64) {
+        let head = "0\nSECTION\n2\nENTITIES\n";
+        let text = format!("{head}{}", lines(n));
+        let cut = head.len() + ((text.len() - head.len()) as f64 * share) as usize;
+        let before = text[..cut].matches("0\nLINE\n").count();
+        match read("d.dxf", &text.as_bytes()[..cut]) {
+            Ok(d) => prop_assert!((before.saturating_sub(1)..=before).contains(&d.read) && !d.damage.is_empty()),
+            Err(_) => prop_assert!(before <= 1),
+        }
+    }
+}
+
+#[test]
+fn a_vertex_that_is_no_place_loses_its_polyline_with_a_word() {
+    let d = file("", "", "", "0 POLYLINE 8 0 66 1 70 1 0 VERTEX 10 0 20 0 0 VERTEX 10 nan 20 4 0 VERTEX 10 4 20 0 0 SEQEND 0 CIRCLE 10 0 20 0 40 1");
+    let d = read("v.dxf", d.as_bytes()).expect("the circle reads");
+    assert_eq!((d.read, d.skipped.get("POLYLINE")), (1, Some(&1)));
+    assert!(d.broken[0].contains("VERTEX of a POLYLINE"), "{:?}", d.broken);
+}
+
 /// An outline of lines and arcs that closes.
 fn outline() -> impl Strategy<Value = Path> {
     prop::collection::vec((-400.0..400.0_f64, -400.0..400.0_f64, prop_oneof![Just(0.0), -1.2..1.2_f64]), 3..12).prop_map(|points| {
@@ -295,8 +347,10 @@ fn binary_files_read_as_their_text_does() {
         let bytes = binary(&text, wide);
         let d = read("t.dxf", &bytes).expect("it reads");
         assert_eq!((&d.entities, &d.styles, d.units, d.read), (&plain.entities, &plain.styles, plain.units, plain.read));
-        for cut in [30, bytes.len() / 2, bytes.len() - 3] {
-            assert!(read("t.dxf", &bytes[..cut]).is_err(), "cut off at {cut}");
-        }
+        assert!(read("t.dxf", &bytes[..30]).is_err(), "nothing drawn is left");
+        // The outline is whole where the circle is cut off.
+        let circle = bytes.windows(6).position(|w| w == b"CIRCLE").expect("it is there");
+        let d = read("t.dxf", &bytes[..circle + 20]).expect("the outline reads");
+        assert!(d.read == 1 && d.damage.len() == 1 && d.damage[0].contains("the middle of a CIRCLE"), "{:?}", d.damage);
     }
 }

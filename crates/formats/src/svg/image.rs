@@ -27,9 +27,12 @@ impl Walk<'_, '_> {
         let read = base64::engine::general_purpose::STANDARD_NO_PAD
             .decode(compact.strip_suffix(b"==").or(compact.strip_suffix(b"=")).unwrap_or(&compact))
             .map_err(|e| e.to_string())
-            .and_then(|bytes| bitmap::decode(&bytes));
+            .and_then(|bytes| bitmap::decode(&bytes).map(|bitmap| (bitmap::cut_off(&bytes, &bitmap), bitmap)));
         let bitmap = match read {
-            Ok(bitmap) => bitmap,
+            Ok((damage, bitmap)) => {
+                self.drawing.damage.extend(damage.map(|what| format!("line {line}: {what}")));
+                bitmap
+            }
             Err(what) => return self.drawing.refuse("picture", sentence(&what)),
         };
         let (w, h) = (bitmap.width as f64, bitmap.height as f64);
