@@ -272,13 +272,13 @@ fn prove(
                 // The reader takes everything; a fault of the text is told when it is asked.
                 let _ = write(&order, &mut reader);
                 let (proof, findings) = proof::run_read(reader, i, path, lying, work, machine);
-                return (Program::Streamed, proof, findings);
+                return (Program::Streamed, proof, proof::offered(findings, path, lying, work, decisions, machine));
             }
             let mut text = Vec::new();
             let _ = write(&order, &mut text);
             let text = String::from_utf8_lossy(&text);
             let (proof, findings) = proof::run(&text, i, path, lying, work, machine);
-            (Program::Kept(Arc::from(text.as_ref())), proof, findings)
+            (Program::Kept(Arc::from(text.as_ref())), proof, proof::offered(findings, path, lying, work, decisions, machine))
         })
         .collect();
     let mut findings = Vec::new();

@@ -6,6 +6,7 @@ use crate::edits::Form;
 use crate::error::{AppError, html};
 use crate::floor_cards;
 use crate::incoming;
+use crate::searches;
 use crate::shop::{App, Loaded};
 use askama::Template;
 use axum::extract::{Form as Posted, Multipart, Path, RawForm};
@@ -39,9 +40,17 @@ pub async fn edit(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Form>)
     let station = Station::from_slug(&form.station).unwrap_or(Station::Intake);
     blocking(&app, move |app| {
         let edit = form.edit().map_err(AppError::Sentence)?;
+        if edit == Edit::Nest {
+            searches::start(app, job, None)?;
+            return Ok(html(&docket(app, &app.load(job)?, station, true)?)?.into_response());
+        }
         match apply(app, job, form.revision, &edit) {
             Err(AppError::Store(StoreError::Moved { head })) => conflict(app, job, station, &edit, head),
             Err(other) => Err(other),
+            Ok(()) if edit.nests() => {
+                searches::start(app, job, None)?;
+                Ok(html(&docket(app, &app.load(job)?, station, true)?)?.into_response())
+            }
             Ok(()) => Ok(html(&docket(app, &app.load(job)?, station, true)?)?.into_response()),
         }
     })

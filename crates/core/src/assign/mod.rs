@@ -224,7 +224,7 @@ pub fn run(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop) -> (Wo
                 1,
                 "Nothing is to be made: every line is reference. Give a line in the drawing key a process.",
             )
-            .offering_cuts(&key),
+            .offering_cuts(&key, decisions),
         );
     }
     let none: usize = parts.iter().filter(|p| p.quantity == 0).count();
@@ -244,12 +244,32 @@ pub fn run(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop) -> (Wo
 }
 
 impl Finding {
-    /// With a button for each look that has outlines: to cut it.
-    fn offering_cuts(self, key: &[KeyRow]) -> Self {
-        let outlines = key.iter().filter(|k| k.closed > 0).take(3);
-        outlines.fold(self, |f, k| {
-            f.choice(format!("Cut {}", k.style.words()), Edit::SetKey { key: k.key.clone(), process: Some(Process::Cut) })
-        })
+    /// With a button for each look that has outlines: to cut it; where there is none, to score its lines. Where nothing is
+    /// left to be either, to take what was left out again, or to remove the drawings.
+    fn offering_cuts(self, key: &[KeyRow], decisions: &Decisions) -> Self {
+        let (outlines, lines): (Vec<_>, Vec<_>) = key.iter().partition(|k| k.closed > 0);
+        let (verb, process, rows) =
+            if outlines.is_empty() { ("Score", Process::Score, lines) } else { ("Cut", Process::Cut, outlines) };
+        let offered = rows.into_iter().take(3).fold(self, |f, k| {
+            // What a hand said of single contours stands above the key: it is taken back.
+            let edits = vec![
+                Edit::SetContours { contours: decisions.contours.keys().copied().collect(), process: None },
+                Edit::SetKey { key: k.key.clone(), process: Some(process) },
+            ];
+            f.choice(format!("{verb} {}", k.style.words()), Edit::All { edits })
+        });
+        if !key.is_empty() {
+            return offered;
+        }
+        let narrowed: Vec<Edit> = decisions
+            .drawings
+            .iter()
+            .filter(|d| !d.regions.is_empty())
+            .map(|d| Edit::SetRegions { drawing: d.id, regions: Vec::new() })
+            .collect();
+        let offered = if narrowed.is_empty() { offered } else { offered.choice("Take all of the drawings again", Edit::All { edits: narrowed }) };
+        let edits = decisions.drawings.iter().map(|d| Edit::RemoveDrawing { drawing: d.id }).collect();
+        offered.choice("Remove the drawings", Edit::All { edits })
     }
 }
 
@@ -344,7 +364,9 @@ fn missing_rows(items: &[Item], decisions: &Decisions, shop: &Shop) -> Vec<Findi
                 finding = finding.choice(format!("Use {thickness} mm"), edit);
             }
         }
-        findings.push(finding);
+        let contours: Vec<ContourId> = items.iter().filter(|i| i.process == process).map(|i| i.contour.id).collect();
+        let label = format!("Leave {} out", counted(contours.len(), "such line", "such lines"));
+        findings.push(finding.choice(label, Edit::SetContours { contours, process: Some(Process::Reference) }));
     }
     findings
 }

@@ -56,6 +56,12 @@ impl Told<'_> {
         let Some(outlines) = trace::trace(bitmap, &self.decisions.trace) else {
             let text = format!("{} is nothing but specks at this threshold; choose another.", self.file);
             self.tell(Severity::Stop, "trace-noise", 1, text, []);
+            let (drawing, usual) = (self.decisions.id, trace::Trace::default());
+            if self.decisions.trace != usual {
+                self.with("Take the usual settings".into(), Edit::SetTrace { drawing, trace: usual }, false);
+            }
+            self.with("Engrave the picture as it is".into(), Edit::SetEngraved { drawing, on: true }, false);
+            self.with("Remove it".into(), Edit::RemoveDrawing { drawing }, false);
             return;
         };
         for (i, path) in outlines.into_iter().enumerate() {

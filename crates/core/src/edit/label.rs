@@ -67,6 +67,7 @@ impl Edit {
                 let told: Vec<String> = sheets.iter().take(3).map(of).collect();
                 if told.is_empty() { "The material's own sheets".into() } else { format!("Sheets {}", told.join(", ")) }
             }
+            Self::Nest => "Nest again".into(),
             Self::KeepLayout { layout } => format!("Nested on {}", crate::finding::counted(layout.sheets.len(), "sheet", "sheets")),
             Self::SetStart { share, .. } => format!("Start moved to {:.1} %", share * 100.0),
             Self::SetNicks { on } => if *on { "Nicks on" } else { "Nicks off" }.into(),

@@ -191,6 +191,8 @@ pub enum Edit {
     KeepLayout {
         layout: Layout,
     },
+    /// The parts are to be laid anew. Nothing is decided by it: whoever takes it searches, and keeps what is found.
+    Nest,
     SetStart {
         contour: ContourId,
         share: f64,
@@ -227,6 +229,15 @@ impl Edit {
         let mut after = before.clone();
         self.apply_to(&mut after)?;
         Ok(after)
+    }
+
+    /// True when the parts are to be laid anew after it.
+    pub fn nests(&self) -> bool {
+        match self {
+            Self::Nest => true,
+            Self::All { edits } => edits.iter().any(Self::nests),
+            _ => false,
+        }
     }
 
     fn apply_to(&self, d: &mut Decisions) -> Result<(), String> {
@@ -379,6 +390,7 @@ impl Edit {
                 sane_layout(layout)?;
                 d.nest.layout = Some(layout.clone());
             }
+            Self::Nest => {}
             Self::SetStart { contour, share } => {
                 d.starts.insert(*contour, within("a place on the contour", *share, 0.0, 1.0)?);
             }

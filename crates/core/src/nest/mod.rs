@@ -227,13 +227,8 @@ pub fn run(work: &Work, decisions: &Decisions, machine: &Machine, shop: &Shop) -
     let wanted: u32 = work.parts.iter().map(|p| p.quantity).sum();
     let Some(kept) = &decisions.nest.layout else {
         if wanted > 0 {
-            findings.push(Finding::new(
-                Station::Nest,
-                Severity::Stop,
-                "not-nested",
-                wanted as usize,
-                format!("{} to be laid on sheets.", counted(wanted as usize, "part waits", "parts wait")),
-            ));
+            let text = format!("{} to be laid on sheets.", counted(wanted as usize, "part waits", "parts wait"));
+            findings.push(Finding::new(Station::Nest, Severity::Stop, "not-nested", wanted as usize, text).choice("Nest", Edit::Nest));
         }
         return (Nested::default(), findings);
     };
@@ -245,7 +240,7 @@ pub fn run(work: &Work, decisions: &Decisions, machine: &Machine, shop: &Shop) -
     let gone = before - layout.sheets.iter().map(|s| s.placed.len()).sum::<usize>();
     let stale = staleness(work, &layout, gone);
     if let Some(text) = &stale {
-        findings.push(Finding::new(Station::Nest, Severity::Stop, "nest-stale", 1, format!("{text} Nest again.")));
+        findings.push(Finding::new(Station::Nest, Severity::Stop, "nest-stale", 1, text.as_str()).choice("Nest again", Edit::Nest));
     } else {
         findings.extend(unplaced(work, &layout, &setting));
     }
@@ -262,7 +257,13 @@ pub fn run(work: &Work, decisions: &Decisions, machine: &Machine, shop: &Shop) -
                 machine.bed_height,
                 bed_long
             );
-            findings.push(Finding::new(Station::Nest, Severity::Look, "sheet-over-bed", 1, text));
+            let smaller = layout.sheets.iter().map(|s| Sheet::rectangle(s.sheet.width.min(machine.bed_width), s.sheet.height.min(machine.bed_height)));
+            let edits = vec![Edit::SetSheets { sheets: smaller.collect() }, Edit::Nest];
+            findings.push(
+                Finding::new(Station::Nest, Severity::Look, "sheet-over-bed", 1, text)
+                    .choice("Nest again on sheets as large as the bed", Edit::All { edits })
+                    .acceptable("Leave it so"),
+            );
         }
     }
     let (faults, unkept) = check::faults(work, &layout, setting.spacing, setting.margin);
@@ -274,13 +275,14 @@ pub fn run(work: &Work, decisions: &Decisions, machine: &Machine, shop: &Shop) -
                 "nest-overlap",
                 faults,
                 format!(
-                    "{} nearer to another or to the edge than the spacing of {} and margin of {} mm allow. Nest again.",
+                    "{} nearer to another or to the edge than the spacing of {} and margin of {} mm allow.",
                     counted(faults, "part lies", "parts lie"),
                     setting.spacing,
                     setting.margin
                 ),
             )
-            .on_sheet(unkept.0, unkept.1),
+            .on_sheet(unkept.0, unkept.1)
+            .choice("Nest again", Edit::Nest),
         );
     }
     (Nested { layout, current: stale.is_none() && faults == 0 }, findings)
@@ -323,13 +325,20 @@ fn unplaced(work: &Work, layout: &Layout, setting: &Setting) -> Vec<Finding> {
         );
     }
     if waiting > 0 {
-        findings.push(Finding::new(
-            Station::Nest,
-            Severity::Stop,
-            "unplaced",
-            waiting,
-            format!("{} no place on the sheets there are. Add sheets or lower quantities.", counted(waiting, "part finds", "parts find")),
-        ));
+        let text =
+            format!("{} no place on the sheets there are. Add sheets or lower quantities.", counted(waiting, "part finds", "parts find"));
+        let mut finding = Finding::new(Station::Nest, Severity::Stop, "unplaced", waiting, text);
+        if let Some(sheet) = largest {
+            // The last sheet of the list may be used as often as it takes.
+            let sheets = setting.sheets.iter().cloned().chain([Sheet { count: None, ..sheet.clone() }]).collect();
+            let edits = vec![Edit::SetSheets { sheets }, Edit::Nest];
+            finding = finding.choice(format!("Take more sheets of {:.0} × {:.0} mm", sheet.width, sheet.height), Edit::All { edits });
+        }
+        let fewer = layout.unplaced.iter().filter_map(|(id, n)| {
+            let part = work.part(*id)?;
+            Some(Edit::SetQuantity { part: *id, quantity: part.quantity.saturating_sub(*n) })
+        });
+        findings.push(finding.choice("Make those only that have a place", Edit::All { edits: fewer.chain([Edit::Nest]).collect() }));
     }
     findings
 }

@@ -8,8 +8,9 @@ use crate::geometry::Bounds;
 use rand::rngs::SmallRng;
 use rand::seq::SliceRandom;
 use rand::{Rng, SeedableRng};
+use rayon::prelude::*;
 use std::collections::BTreeMap;
-use std::sync::Mutex;
+use std::sync::atomic::{AtomicUsize, Ordering};
 
 /// How a search is run and watched. There is no clock in here: the caller decides when it is enough.
 pub struct Control<'a> {
@@ -34,9 +35,12 @@ struct Best {
     order: Vec<usize>,
     taste: Taste,
     layout: Layout,
-    tries: usize,
     found_at: usize,
 }
+
+/// Orders tried side by side from one best layout. It does not follow the machine: the same seed and number of tries give
+/// the same layout on any number of cores.
+const LANES: usize = 4;
 
 /// Searches until told to stop, until the tries are used up, or until long nothing better was found.
 pub fn search(problem: &Problem, control: &Control) -> Layout {
@@ -49,15 +53,44 @@ pub fn search(problem: &Problem, control: &Control) -> Layout {
     let first =
         try_order(&problem.hulls(), &order, Taste::Left, None, &|| true).unwrap_or_else(|| (Cost(usize::MAX, 0, 0.0), Layout::default()));
     (control.better)(&first.1, 1);
-    let best = Mutex::new(Best { cost: first.0, order: order.clone(), taste: Taste::Left, layout: first.1, tries: 1, found_at: 1 });
-    let threads = rayon::current_num_threads().clamp(1, 8);
-    rayon::scope(|scope| {
-        for worker in 0..threads {
-            let (best, order) = (&best, &order);
-            scope.spawn(move |_| work(problem, control, best, order, worker, threads));
+    let mut best = Best { cost: first.0, order: order.clone(), taste: Taste::Left, layout: first.1, found_at: 1 };
+    let starts: Vec<(usize, Taste)> = (0..4).flat_map(|by| Taste::ALL.map(|t| (by, t))).collect();
+    // Long without a better one: enough. Small jobs have few orders worth trying.
+    let patience = 200 + 40 * order.len().min(200);
+    let tries = AtomicUsize::new(1);
+    while (control.go_on)() {
+        let begun = tries.load(Ordering::Relaxed);
+        if begun >= control.tries || begun - best.found_at > patience || best.cost.0 == 0 && order.len() == 1 {
+            break;
         }
-    });
-    best.into_inner().map(|b| b.layout).unwrap_or_default()
+        // The first true layout alone, so that it is there soon.
+        let lanes = if begun == 1 { 1 } else { LANES.min(control.tries - begun) };
+        let tried = |lane: usize| {
+            let number = begun + lane;
+            let (candidate, taste) = match starts.get(number - 1) {
+                Some((by, taste)) => {
+                    let mut sorted = order.clone();
+                    sorted.sort_by(|a, b| key(problem, *b, *by).total_cmp(&key(problem, *a, *by)));
+                    (sorted, *taste)
+                }
+                None => disturbed(&best, control.seed, number),
+            };
+            let found = try_order(problem, &candidate, taste, Some(best.cost), control.go_on);
+            (control.tried)(tries.fetch_add(1, Ordering::Relaxed) + 1);
+            found.map(|(cost, layout)| Best { cost, order: candidate, taste, layout, found_at: number + 1 })
+        };
+        let found: Vec<Option<Best>> = (0..lanes).into_par_iter().map(tried).collect();
+        for new in found.into_iter().flatten().filter(|b| b.cost <= best.cost).collect::<Vec<_>>() {
+            if new.cost < best.cost {
+                (control.better)(&new.layout, new.found_at);
+                best = new;
+            } else if new.cost == best.cost {
+                // As good: the search goes on from there, the layout stays.
+                (best.order, best.taste) = (new.order, new.taste);
+            }
+        }
+    }
+    best.layout
 }
 
 /// Sizes to sort by at first: area, longest side, box area.
@@ -71,43 +104,12 @@ fn key(problem: &Problem, demand: usize, by: usize) -> f64 {
     }
 }
 
-fn work(problem: &Problem, control: &Control, best: &Mutex<Best>, order: &[usize], worker: usize, threads: usize) {
-    let mut rng = SmallRng::seed_from_u64(control.seed.wrapping_mul(0x9e37_79b9).wrapping_add(worker as u64));
-    // Long without a better one: enough. Small jobs have few orders worth trying.
-    let patience = 200 + 40 * order.len().min(200);
-    let starts: Vec<(usize, Taste)> = (0..4).flat_map(|by| Taste::ALL.map(|t| (by, t))).skip(worker).step_by(threads).collect();
-    for round in 0.. {
-        if !(control.go_on)() {
-            return;
-        }
-        let (mut candidate, mut taste, limit) = {
-            let Ok(b) = best.lock() else { return };
-            if b.tries >= control.tries || b.tries - b.found_at > patience || b.cost.0 == 0 && order.len() == 1 {
-                return;
-            }
-            (b.order.clone(), b.taste, b.cost)
-        };
-        if let Some((by, start)) = starts.get(round) {
-            candidate = order.to_vec();
-            candidate.sort_by(|a, b| key(problem, *b, *by).total_cmp(&key(problem, *a, *by)));
-            taste = *start;
-        } else {
-            disturb(&mut candidate, &mut taste, &mut rng);
-        }
-        let found = try_order(problem, &candidate, taste, Some(limit), control.go_on);
-        let Ok(mut b) = best.lock() else { return };
-        b.tries += 1;
-        (control.tried)(b.tries);
-        if let Some((cost, layout)) = found.filter(|f| f.0 <= b.cost) {
-            let better = cost < b.cost;
-            let tries = b.tries;
-            (b.cost, b.order, b.taste) = (cost, candidate, taste);
-            if better {
-                (control.better)(&layout, tries);
-                (b.layout, b.found_at) = (layout, tries);
-            }
-        }
-    }
+/// The best order, disturbed as the seed and the number of the try say.
+fn disturbed(best: &Best, seed: u64, number: usize) -> (Vec<usize>, Taste) {
+    let mut rng = SmallRng::seed_from_u64(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15).wrapping_add(number as u64));
+    let (mut order, mut taste) = (best.order.clone(), best.taste);
+    disturb(&mut order, &mut taste, &mut rng);
+    (order, taste)
 }
 
 fn disturb(order: &mut [usize], taste: &mut Taste, rng: &mut SmallRng) {

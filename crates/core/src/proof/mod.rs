@@ -6,6 +6,7 @@
 mod compare;
 mod contained;
 mod interpret;
+mod lift;
 mod reader;
 mod remains;
 mod settings;
@@ -13,6 +14,7 @@ mod settings;
 mod tests;
 
 pub use interpret::{Action, Interpreter, ProgramFault, interpret};
+pub(crate) use lift::offered;
 pub use reader::Reader;
 
 use crate::assign::{Process, Work};

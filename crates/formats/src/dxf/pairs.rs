@@ -85,7 +85,7 @@ impl<'a> Pairs<'a> {
         let Some(code) = parse_code(digits) else {
             let shown: String = String::from_utf8_lossy(digits).chars().take(24).collect();
             self.note(format!("a group code, a whole number, was expected, but there is “{shown}”."));
-            self.to_next_record();
+            self.skip_to_record();
             return Some(self.damaged());
         };
         let value = self.take_line().or_else(|| {
@@ -106,7 +106,7 @@ impl<'a> Pairs<'a> {
     }
 
     /// Goes on to before the next line that says 0 and has the name of a record after it.
-    fn to_next_record(&mut self) {
+    fn skip_to_record(&mut self) {
         while !self.rest.is_empty() {
             let mut ahead = self.rest.split(|b| *b == b'\n');
             let (first, second) = (ahead.next().unwrap_or_default().trim_ascii(), ahead.next().unwrap_or_default().trim_ascii());

@@ -6,7 +6,7 @@ use boustrophe_core::drawing::Drawing;
 use boustrophe_core::edit::Edit;
 use boustrophe_core::finding::Severity;
 use boustrophe_core::nest::{Control, Layout, Problem, Setting, search};
-use boustrophe_core::route::{ProgramOrder, Route, run};
+use boustrophe_core::route::{ProgramOrder, Route, Writer, run};
 use boustrophe_core::shop::Shop;
 use boustrophe_formats::{gcode, read};
 use std::io::Write;
@@ -18,9 +18,12 @@ pub struct Job {
     pub decisions: Decisions,
     pub shop: Shop,
     cache: Cache,
+    /// What writes the programs; ours, unless a test has it at fault.
+    writer: Box<Writer>,
 }
 
-fn write(order: &ProgramOrder, to: &mut dyn Write) -> std::io::Result<()> {
+/// As the shop writes programs.
+pub fn write(order: &ProgramOrder, to: &mut dyn Write) -> std::io::Result<()> {
     gcode::write(order, to)
 }
 
@@ -32,7 +35,7 @@ impl Job {
             decisions = Edit::AddDrawing { file: (*name).into(), name: (*name).into() }.apply(&decisions).expect("it is added");
         }
         let drawings = files.iter().map(|(name, bytes)| Arc::new(read(name, bytes).expect("it reads"))).collect();
-        Self { drawings, decisions, shop: Shop::builtin(), cache: Cache::default() }
+        Self { drawings, decisions, shop: Shop::builtin(), cache: Cache::default(), writer: Box::new(write) }
     }
     /// A job over drawings of the demo shop.
     pub fn new(names: &[&str], batch: Batch) -> Self {
@@ -48,20 +51,28 @@ impl Job {
             self.drawings.push(Arc::new(read(name, &std::fs::read(file).expect("a demo drawing")).expect("it reads")));
         }
     }
+    /// From now on another writes the programs.
+    pub fn written_by(&mut self, writer: impl Fn(&ProgramOrder, &mut dyn Write) -> std::io::Result<()> + Sync + 'static) {
+        self.cache = Cache::default();
+        self.writer = Box::new(writer);
+    }
     pub fn route(&self) -> Route {
-        run(&self.drawings, &self.decisions, &self.shop, &self.cache, &write, &mut |_| {})
+        run(&self.drawings, &self.decisions, &self.shop, &self.cache, &*self.writer, &mut |_| {})
     }
     pub fn edit(&mut self, edit: &Edit) {
         self.decisions = edit.apply(&self.decisions).expect("it applies");
+        if edit.nests() {
+            self.nest(1, 3);
+        }
     }
-    /// Takes the first remedy of every open finding, station by station, until none are left that have one.
+    /// Takes the first remedy of every open finding, station by station, until none are left that have one but to nest.
     pub fn mend(&mut self) -> usize {
         let mut taken = 0;
         while let Some(edit) = self
             .route()
             .findings
             .iter()
-            .find(|f| f.severity != Severity::Note && !f.remedies.is_empty())
+            .find(|f| f.severity != Severity::Note && f.remedies.first().is_some_and(|r| !r.edit.nests()))
             .map(|f| f.remedies[0].edit.clone())
         {
             self.edit(&edit);

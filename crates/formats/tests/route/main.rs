@@ -3,6 +3,7 @@
 mod dangers;
 mod job;
 mod jobs;
+mod lifted;
 mod real;
 
 use boustrophe_core::assign::Process;

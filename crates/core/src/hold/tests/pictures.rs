@@ -4,11 +4,16 @@ use super::*;
 
 /// A plate with a picture 10 × 6 mm at 5, 7, its left half black.
 fn pictured() -> crate::drawing::Drawing {
+    pictured_at(1.0)
+}
+
+/// The same, so many times as large.
+fn pictured_at(scale: f64) -> crate::drawing::Drawing {
     use crate::drawing::{Bitmap, Entity, Nature, Picture, Shape, Style};
-    let mut d = drawing(&[(Path::rectangle(0.0, 0.0, 40.0, 30.0), Style { stroke: Some([0; 3]), ..Style::default() })]);
+    let mut d = drawing(&[(Path::rectangle(0.0, 0.0, 40.0 * scale, 30.0 * scale), Style { stroke: Some([0; 3]), ..Style::default() })]);
     let style = d.style(&Style { nature: Nature::Picture, ..Style::default() });
     let bitmap = Bitmap { width: 100, height: 60, grey: (0..6000).map(|i| if i % 100 < 50 { 0 } else { 255 }).collect() };
-    let place = Affine::translate((5.0, 7.0)) * Affine::scale_non_uniform(10.0, 6.0);
+    let place = Affine::scale(scale) * Affine::translate((5.0, 7.0)) * Affine::scale_non_uniform(10.0, 6.0);
     d.entities.push(Entity::new(style, Shape::Picture(Picture { bitmap: std::sync::Arc::new(bitmap), place })));
     d
 }
@@ -77,21 +82,28 @@ fn a_picture_is_cropped_to_an_outline_and_toned() {
 
 #[test]
 fn a_picture_too_large_for_its_pitch_is_told() {
-    let (toolpath, findings, _) = laid(&pictured(), &[(50.0, 50.0)], |d| {
-        d.drawings[0].scale = 1.0;
-        d.settings = vec![crate::decisions::JobSetting {
-            id: 1,
-            name: "fine".into(),
-            process: assign::Process::Picture,
-            feed: None,
-            power: None,
-            passes: None,
-            pitch: Some(0.02),
-            tool: None,
-            kerf: None,
-        }];
-        d.key_settings.insert("layer=|picture=yes".into(), 1);
-    });
+    let with = |scale: f64, pitch: f64| {
+        laid(&pictured_at(scale), &[(50.0, 50.0)], |d| {
+            d.settings = vec![crate::decisions::JobSetting {
+                id: 1,
+                name: "fine".into(),
+                process: assign::Process::Picture,
+                feed: None,
+                power: None,
+                passes: None,
+                pitch: Some(pitch),
+                tool: None,
+                kerf: None,
+            }];
+            d.key_settings.insert("layer=|picture=yes".into(), 1);
+        })
+    };
+    let (toolpath, findings, _) = with(1.0, 0.02);
     assert!(findings.is_empty() && (toolpath.sheets[0].ops[0].pitch - 0.02).abs() < 1e-12, "fine, but not too fine");
     assert_eq!(toolpath.sheets[0].ops[0].raster.as_ref().map(|r| (r.width, r.height)), Some((500, 300)));
+    // 400 × 240 mm in rows of a fiftieth: 20,000 × 12,000 pixels are over the limit.
+    let (toolpath, findings, _) = with(40.0, 0.02);
+    let told = findings.iter().find(|f| f.code == "picture-too-large").expect("it is told");
+    assert!(told.severity == crate::finding::Severity::Stop && told.text.contains("1 picture on sheet 1"), "{}", told.text);
+    assert!(toolpath.sheets[0].ops.iter().all(|o| o.raster.is_none()), "and not swept");
 }

@@ -1,0 +1,101 @@
+//! What lifts a fault of a program: the way on where Proof holds a job up.
+//!
+//! A program that differs from the work is a fault of ours, or a setting that the machine cannot follow. Neither may leave a
+//! person without a way: what is concerned is done within the machine's limits, laid anew on the bed, or left out.
+
+use crate::assign::{Process, Work};
+use crate::clean::ContourId;
+use crate::decisions::{Decisions, JobSetting};
+use crate::edit::Edit;
+use crate::geometry::{Bounds, Point};
+use crate::finding::{Finding, Severity, counted};
+use crate::hold::{Op, SheetPath};
+use crate::nest::{Sheet, SheetLayout};
+use crate::shop::Machine;
+use std::collections::{BTreeMap, BTreeSet};
+
+/// A fault belongs to the work within this distance, mm.
+const NEAR: f64 = 1.0;
+
+/// The findings with what lifts them. Those that a person may accept have their own remedies already.
+pub(crate) fn offered(
+    findings: Vec<Finding>,
+    path: &SheetPath,
+    layout: &SheetLayout,
+    work: &Work,
+    decisions: &Decisions,
+    machine: &Machine,
+) -> Vec<Finding> {
+    let lift = |f: Finding| {
+        if f.severity != Severity::Stop {
+            return f;
+        }
+        match f.code.as_str() {
+            "off-bed" => on_the_bed(f, layout, machine),
+            "feed-over" => within(f, path, decisions, |op| op.feed > machine.feed_limit, |s| s.feed = Some(machine.feed_limit)),
+            "power-over" => within(f, path, decisions, |op| op.power > 100.0, |s| s.power = Some(100.0)),
+            _ => f,
+        }
+    };
+    findings.into_iter().map(lift).map(|f| left_out(f, path, layout, work)).collect()
+}
+
+fn on_the_bed(finding: Finding, layout: &SheetLayout, machine: &Machine) -> Finding {
+    let sheet = Sheet::rectangle(layout.sheet.width.min(machine.bed_width), layout.sheet.height.min(machine.bed_height));
+    let label = format!("Nest again on {:.0} × {:.0} mm", sheet.width, sheet.height);
+    finding.choice(label, Edit::All { edits: vec![Edit::SetSheets { sheets: vec![sheet] }, Edit::Nest] })
+}
+
+/// A setting of the job's own within the machine's limits, for what is over them: one for each process.
+fn within(
+    finding: Finding,
+    path: &SheetPath,
+    decisions: &Decisions,
+    over: impl Fn(&Op) -> bool,
+    limit: impl Fn(&mut JobSetting),
+) -> Finding {
+    let mut concerned: BTreeMap<Process, BTreeSet<ContourId>> = BTreeMap::new();
+    for op in path.ops.iter().filter(|op| over(op)) {
+        concerned.entry(op.process).or_default().extend(contours_of(op));
+    }
+    let first = decisions.settings.iter().map(|s| s.id).max().unwrap_or(0) + 1;
+    let edits: Vec<Edit> = (first..)
+        .zip(concerned)
+        .flat_map(|(id, (process, contours))| {
+            let name = format!("{} within limits", process.name());
+            let mut setting =
+                JobSetting { id, name, process, feed: None, power: None, passes: None, pitch: None, tool: None, kerf: None };
+            limit(&mut setting);
+            [Edit::SetSetting { setting }, Edit::UseForContours { contours: contours.into_iter().collect(), setting: Some(id) }]
+        })
+        .collect();
+    if edits.is_empty() { finding } else { finding.choice("Do it at the machine's limit", Edit::All { edits }) }
+}
+
+/// With a button that leaves out what the fault is at: the work there, or, where it is nowhere in particular, the sheet's parts.
+fn left_out(finding: Finding, path: &SheetPath, layout: &SheetLayout, work: &Work) -> Finding {
+    if finding.severity != Severity::Stop {
+        return finding;
+    }
+    let near = |op: &Op| {
+        let on_line = |p: &Point| op.leads().chain(op.runs.iter().flatten()).any(|s| s.distance(*p) < NEAR);
+        let rows = op.rows.iter().cloned().chain(op.picture_rows());
+        let swept = Bounds::of(rows.flat_map(|r| [r.start(), r.end()])).grown(NEAR);
+        finding.place.points.iter().any(|p| on_line(p) || swept.has(*p))
+    };
+    let contours: BTreeSet<ContourId> = path.ops.iter().filter(|op| near(op)).flat_map(contours_of).collect();
+    if !contours.is_empty() {
+        let label = format!("Leave {} out", counted(contours.len(), "line there", "lines there"));
+        let contours = contours.into_iter().collect();
+        return finding.choice(label, Edit::SetContours { contours, process: Some(Process::Reference) });
+    }
+    let mut on_it: BTreeMap<_, u32> = BTreeMap::new();
+    layout.placed.iter().for_each(|p| *on_it.entry(p.part).or_insert(0) += 1);
+    let fewer = on_it.into_iter().filter_map(|(id, n)| Some((id, work.part(id)?.quantity.saturating_sub(n))));
+    let edits = fewer.map(|(part, quantity)| Edit::SetQuantity { part, quantity }).chain([Edit::Nest]).collect();
+    finding.choice("Leave this sheet's parts out", Edit::All { edits })
+}
+
+fn contours_of(op: &Op) -> impl Iterator<Item = ContourId> {
+    std::iter::once(op.contour).chain(op.swept.iter().copied())
+}

@@ -1,0 +1,255 @@
+//! Wherever something holds a job up there is a way on: each finding of severity `stop`, brought about and lifted.
+
+use crate::job::{Job, write};
+use boustrophe_core::assign::Process;
+use boustrophe_core::clean::ContourId;
+use boustrophe_core::decisions::Batch;
+use boustrophe_core::edit::Edit;
+use boustrophe_core::finding::Severity;
+use boustrophe_core::geometry::{Affine, Vec2};
+use boustrophe_core::hold::{Op, SheetPath};
+use boustrophe_core::nest::Sheet;
+use boustrophe_core::route::ProgramOrder;
+use boustrophe_formats::{bitmap, gcode};
+use std::collections::BTreeSet;
+use std::io::Write;
+use std::path::Path;
+
+/// The codes of all findings of severity `stop`, from core's sources: what a new one brings about has to stand here too.
+fn all_codes() -> BTreeSet<String> {
+    fn walk(folder: &Path, out: &mut BTreeSet<String>) {
+        for entry in std::fs::read_dir(folder).expect("core's sources").flatten() {
+            let path = entry.path();
+            if path.is_dir() {
+                walk(&path, out);
+            } else if !path.ends_with("tests.rs") {
+                let text = std::fs::read_to_string(&path).expect("a source");
+                let in_proof = path.parent().is_some_and(|p| p.ends_with("proof"));
+                for mark in ["Severity::Stop,", "faults.add("].into_iter().take(1 + usize::from(in_proof)) {
+                    for after in text.split(mark).skip(1) {
+                        if let Some(code) = after.trim_start().strip_prefix('"').and_then(|rest| rest.split('"').next()) {
+                            out.insert(code.to_owned());
+                        }
+                    }
+                }
+            }
+        }
+    }
+    let mut out = BTreeSet::new();
+    walk(&Path::new(env!("CARGO_MANIFEST_DIR")).join("../core/src"), &mut out);
+    out
+}
+
+const RED: &str = r#"fill="none" stroke="red""#;
+
+fn svg(body: &str) -> Vec<u8> {
+    format!(r#"<svg xmlns="http://www.w3.org/2000/svg" width="200mm" height="150mm" viewBox="0 0 200 150">{body}</svg>"#).into_bytes()
+}
+
+fn of(body: &str) -> Job {
+    Job::of(&[("part.svg", svg(body))], Batch::default())
+}
+
+/// A board with a hole in it, and another part beside it, laid.
+fn boards() -> Job {
+    let body = format!(
+        r#"<path {RED} d="M10 10h80v60h-80z"/><circle {RED} cx="40" cy="40" r="12"/><path {RED} d="M100 10h60v40h-60z"/><path fill="none" stroke="blue" d="M60 20h20"/>"#
+    );
+    let mut job = of(&body);
+    job.nest(1, 1);
+    job
+}
+
+fn hole(job: &Job) -> ContourId {
+    let route = job.route();
+    route.work.items.iter().map(|i| &i.contour).find(|c| c.path.closed && (c.area.abs() - 452.4).abs() < 5.0).expect("the hole").id
+}
+
+/// Boards whose writer does something else with the hole than it is told.
+fn with_fault(fault: impl Fn(&mut Op) + Send + Sync + 'static) -> Job {
+    let mut job = boards();
+    let hole = hole(&job);
+    job.written_by(move |order: &ProgramOrder, to: &mut dyn Write| {
+        let mut path: SheetPath = order.path.clone();
+        path.ops.iter_mut().filter(|op| op.contour == hole).for_each(&fault);
+        gcode::write(&ProgramOrder { path: &path, ..*order }, to)
+    });
+    job
+}
+
+/// Boards whose writer spoils the text of every program that holds the hole.
+fn with_text(fault: impl Fn(String) -> String + Send + Sync + 'static) -> Job {
+    let mut job = boards();
+    let hole = hole(&job);
+    job.written_by(move |order: &ProgramOrder, to: &mut dyn Write| {
+        let mut text = Vec::new();
+        write(order, &mut text)?;
+        let text = String::from_utf8(text).expect("ASCII");
+        to.write_all(if order.path.ops.iter().any(|o| o.contour == hole) { fault(text) } else { text }.as_bytes())
+    });
+    job
+}
+
+fn moved(op: &mut Op, by: Vec2) {
+    op.runs.iter_mut().flatten().for_each(|s| *s = s.transformed(Affine::translate(by)));
+}
+
+/// A picture of black stripes a pixel wide.
+fn striped(side: usize) -> Vec<u8> {
+    let rgba = (0..side * side).flat_map(|i| if (i % side).is_multiple_of(2) { [0, 0, 0, 255] } else { [255; 4] }).collect();
+    bitmap::write_png(side, side, rgba).expect("a picture")
+}
+
+fn engraved(job: &mut Job) {
+    job.edit(&Edit::SetEngraved { drawing: 1, on: true });
+    job.edit(&Edit::SetPpi { drawing: 1, ppi: 96.0 });
+}
+
+/// A job for each code.
+fn brought_about() -> Vec<(&'static str, Job)> {
+    let dxf = |insunits: u32, size: f64| {
+        format!("0\nSECTION\n2\nHEADER\n9\n$INSUNITS\n70\n{insunits}\n0\nENDSEC\n0\nSECTION\n2\nENTITIES\n0\nCIRCLE\n8\n0\n10\n0\n20\n0\n40\n{size}\n0\nENDSEC\n0\nEOF\n")
+            .into_bytes()
+    };
+    let plain = format!(r#"<path {RED} d="M10 10h80v60h-80z"/>"#);
+    let mut out = vec![
+        ("units-unsaid", Job::of(&[("ring.dxf", dxf(0, 50.0))], Batch::default())),
+        ("too-large", Job::of(&[("ring.dxf", dxf(6, 90_000.0))], Batch::default())),
+        ("nothing-drawn", of("")),
+        ("trace-noise", Job::of(&[("noise.png", striped(2600))], Batch::default())),
+        ("not-nested", of(&plain)),
+        ("chart-missing", Job::of(&[("part.svg", svg(&plain))], Batch { thickness: 4.3, ..Batch::default() })),
+        ("machine-gone", Job::of(&[("part.svg", svg(&plain))], Batch { machine: "sold".into(), ..Batch::default() })),
+        ("material-gone", Job::of(&[("part.svg", svg(&plain))], Batch { material: "ivory".into(), ..Batch::default() })),
+        ("part-too-large", {
+            let mut job = of(&plain);
+            job.edit(&Edit::SetSheets { sheets: vec![Sheet::rectangle(60.0, 60.0)] });
+            job.nest(1, 1);
+            job
+        }),
+        ("unplaced", {
+            let mut job = of(&plain);
+            job.edit(&Edit::SetSheets { sheets: vec![Sheet { count: Some(1), ..Sheet::rectangle(100.0, 80.0) }] });
+            job.edit(&Edit::SetDrawingQuantity { drawing: 1, quantity: 3 });
+            job.nest(1, 1);
+            job
+        }),
+        ("hole-vanishes", {
+            let mut job = of(&format!(r#"{plain}<circle {RED} cx="50" cy="40" r="0.07"/>"#));
+            job.nest(1, 1);
+            job
+        }),
+        ("picture-too-large", {
+            let mut job = Job::of(&[("grey.png", striped(64))], Batch::default());
+            engraved(&mut job);
+            job.edit(&Edit::SetScale { drawing: 1, scale: 20.0 });
+            job.shop.chart.iter_mut().filter(|r| r.process == Process::Picture).for_each(|r| r.pitch = 0.02);
+            job.nest(1, 1);
+            job
+        }),
+    ];
+    for (code, edit) in [
+        ("no-parts", Edit::SetKey { key: String::new(), process: None }),
+        ("no-copies", Edit::SetDrawingQuantity { drawing: 1, quantity: 0 }),
+        ("nest-stale", Edit::SetDrawingQuantity { drawing: 1, quantity: 2 }),
+        ("nest-overlap", Edit::SetSpacing { spacing: Some(200.0) }),
+    ] {
+        let mut job = boards();
+        match code {
+            "no-parts" => {
+                let keys: Vec<String> = job.route().work.key.iter().map(|k| k.key.clone()).collect();
+                keys.into_iter().for_each(|key| job.edit(&Edit::SetKey { key, process: Some(Process::Reference) }));
+            }
+            _ => job.edit(&edit),
+        }
+        out.push((code, job));
+    }
+    out.push(("off-bed", {
+        let mut job = of(&plain);
+        job.edit(&Edit::SetSheets { sheets: vec![Sheet::rectangle(1400.0, 100.0)] });
+        job.edit(&Edit::SetDrawingQuantity { drawing: 1, quantity: 18 });
+        job.nest(1, 1);
+        job
+    }));
+    for (code, limit) in [("feed-over", true), ("power-over", false)] {
+        let mut job = boards();
+        // The machine was made slower after its chart was written; or a row asks for more than there is.
+        if limit {
+            job.shop.machines.iter_mut().for_each(|m| m.feed_limit = 300.0);
+        } else {
+            job.shop.chart.iter_mut().for_each(|r| r.power = 130.0);
+        }
+        out.push((code, job));
+    }
+    out.push(("picture-wrong", {
+        let mut job = Job::of(&[("grey.png", striped(64))], Batch::default());
+        engraved(&mut job);
+        job.nest(1, 1);
+        job.written_by(|order: &ProgramOrder, to: &mut dyn Write| {
+            let mut path: SheetPath = order.path.clone();
+            path.ops.iter_mut().filter(|o| o.raster.is_some()).for_each(|o| o.power *= 0.5);
+            gcode::write(&ProgramOrder { path: &path, ..*order }, to)
+        });
+        job
+    }));
+    out.extend([
+        ("burned-astray", with_fault(|op| moved(op, Vec2::new(9.0, 0.0)))),
+        ("gouge", with_text_of_moved_hole()),
+        ("not-burned", with_fault(|op| op.runs.clear())),
+        ("burned-twice", with_fault(|op| op.passes += 1)),
+        ("wrong-feed", with_fault(|op| op.feed *= 0.5)),
+        ("wrong-power", with_fault(|op| op.power *= 0.5)),
+        ("wrong-tool", with_text(|t| t.replacen("M3", "T9 M6\nM3", 1))),
+        ("wrong-air", with_fault(|op| op.air = !op.air)),
+        ("wrong-wait", with_fault(|op| op.pierce += 3.0)),
+        ("outer-first", hole_last()),
+        ("left-on", with_text(|t| t.lines().filter(|l| !l.starts_with("M9")).map(|l| format!("{l}\n")).collect())),
+        ("unsafe-start", with_text(|t| t.replacen("G21 ", "", 1))),
+        ("program-unreadable", with_text(|t| t.replacen("G1 ", "G1 Xhive ", 1))),
+    ]);
+    out
+}
+
+/// The hole is cut after the outline round it.
+fn hole_last() -> Job {
+    let mut job = boards();
+    let hole = hole(&job);
+    job.written_by(move |order: &ProgramOrder, to: &mut dyn Write| {
+        let mut path: SheetPath = order.path.clone();
+        path.ops.sort_by_key(|op| op.contour == hole);
+        gcode::write(&ProgramOrder { path: &path, ..*order }, to)
+    });
+    job
+}
+
+/// The hole is cut with so wide a kerf that it eats into its part: the toolpath itself was made so.
+fn with_text_of_moved_hole() -> Job {
+    with_fault(|op| moved(op, Vec2::new(0.3, 0.0)))
+}
+
+#[test]
+fn whatever_stops_a_job_can_be_lifted() {
+    let jobs = brought_about();
+    let known: BTreeSet<String> = jobs.iter().map(|(code, _)| (*code).to_owned()).collect();
+    assert_eq!(known, all_codes(), "every code of a stop is brought about here, and no other");
+    let mut faults = Vec::new();
+    for (code, mut job) in jobs {
+        let stops = |job: &Job| job.route().findings.into_iter().find(|f| f.code == code && f.severity == Severity::Stop);
+        let Some(found) = stops(&job) else {
+            let told: Vec<(String, String)> = job.route().findings.into_iter().map(|f| (f.code, f.text)).collect();
+            faults.push(format!("{code} is not brought about: {told:?}"));
+            continue;
+        };
+        let before = job.decisions.clone();
+        let lifts = found.remedies.iter().any(|r| {
+            job.decisions = before.clone();
+            job.edit(&r.edit);
+            stops(&job).is_none()
+        });
+        let labels: Vec<&String> = found.remedies.iter().map(|r| &r.label).collect();
+        if !lifts {
+            faults.push(format!("none of {labels:?} lifts {code}: {:?}", stops(&job).map(|f| f.text)));
+        }
+    }
+    assert!(faults.is_empty(), "{}", faults.join("\n"));
+}
