@@ -9,6 +9,7 @@ mod compare;
 pub mod coupon;
 mod crossings;
 mod dashes;
+mod hairs;
 mod identity;
 mod kinks;
 pub mod operate;
@@ -274,6 +275,7 @@ fn pieces(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tole
                 }
             }
             close(&mut path, tolerance.same);
+            hairs::shave(&mut path, tolerance.gap, tolerance.same);
             Some(Piece { path, style: entity.style, source: identity::of_entity(curves), compound: entity.compound })
         })
         .collect()

@@ -24,7 +24,14 @@ const CRUMB: f64 = 0.001;
 fn polyline(path: &Path) -> Polyline<f64> {
     let mut line = Polyline::new_closed();
     for s in &path.segments {
-        line.add(s.start.x, s.start.y, s.bulge);
+        // Arcs of over half a turn are two: a bulge is at most 1 there.
+        if s.bulge.abs() > 1.0 {
+            for half in [s.piece(0.0, 0.5), s.piece(0.5, 1.0)] {
+                line.add(half.start.x, half.start.y, half.bulge);
+            }
+        } else {
+            line.add(s.start.x, s.start.y, s.bulge);
+        }
     }
     line.remove_repeat_pos(1e-7).unwrap_or(line)
 }
@@ -147,6 +154,20 @@ mod tests {
 
     fn square(x: f64, y: f64, side: f64) -> Path {
         Path::rectangle(x, y, side, side)
+    }
+
+    proptest! {
+        /// What is convex grows by its length times the distance and a disc (Steiner's formula), also where an arc takes
+        /// more than half a turn.
+        #[test]
+        fn a_disc_with_a_piece_cut_off_grows_as_it_should(radius in 2.0..60.0_f64, sweep in 3.2..6.2_f64, from in 0.0..6.2_f64, by in 0.02..3.0_f64) {
+            let arc = Segment::arc(Point::new(10.0, -7.0), radius, from, sweep);
+            let disc = Path::new(vec![arc, Segment::line(arc.end, arc.start)], true);
+            let grown = disc.grown(by, Corners::Round);
+            prop_assert_eq!(grown.len(), 1);
+            let wanted = disc.area().abs() + disc.length() * by + PI * by * by;
+            prop_assert!((grown[0].area().abs() - wanted).abs() < 1e-6 * wanted, "{} {wanted}", grown[0].area());
+        }
     }
 
     #[test]
