@@ -94,10 +94,16 @@ fn crowd() {
     let mut run = |sql: String| sql_query(&sql).execute(&mut db).unwrap_or_else(|e| panic!("{sql}: {e}"));
     for id in 1001..1198 {
         let from = if id <= 1040 { 3 } else { 1 + id % 2 };
-        run(format!("INSERT INTO jobs(id, name, person, due, created_at, archived) SELECT {id}, name || ' {id}', person, due, created_at, archived FROM jobs WHERE id = {from}"));
-        run(format!("INSERT INTO revisions(id, job_id, label, decisions, ledger, created_at, in_force) SELECT {id}000, {id}, label, decisions, ledger, created_at, in_force FROM revisions WHERE id = (SELECT head FROM jobs WHERE id = {from})"));
+        run(format!(
+            "INSERT INTO jobs(id, name, person, due, created_at, archived) SELECT {id}, name || ' {id}', person, due, created_at, archived FROM jobs WHERE id = {from}"
+        ));
+        run(format!(
+            "INSERT INTO revisions(id, job_id, label, decisions, ledger, created_at, in_force) SELECT {id}000, {id}, label, decisions, ledger, created_at, in_force FROM revisions WHERE id = (SELECT head FROM jobs WHERE id = {from})"
+        ));
         run(format!("UPDATE jobs SET head = {id}000 WHERE id = {id}"));
-        run(format!("INSERT INTO cards(job_id, revision, body, miniature) SELECT {id}, {id}000, body, miniature FROM cards WHERE job_id = {from}"));
+        run(format!(
+            "INSERT INTO cards(job_id, revision, body, miniature) SELECT {id}, {id}000, body, miniature FROM cards WHERE job_id = {from}"
+        ));
     }
     drop(db);
     let shop = Shop::over(data, &[]);
@@ -105,7 +111,11 @@ fn crowd() {
     assert_eq!(page.matches("class=\"job-card\"").count(), 200);
     for minute in 0..2 {
         let mut times: Vec<f64> = (0..100).map(|_| asked(&shop, "/")).collect();
-        println!("floor of 200 jobs, round {minute}: {:.1} ms in the middle, {:.1} ms at most", share(&mut times, 0.5), share(&mut times, 1.0));
+        println!(
+            "floor of 200 jobs, round {minute}: {:.1} ms in the middle, {:.1} ms at most",
+            share(&mut times, 0.5),
+            share(&mut times, 1.0)
+        );
     }
     let mut times: Vec<f64> = (1001..1041).map(|id| asked(&shop, &format!("/jobs/{id}/miniature"))).collect();
     println!("its miniatures: {:.1} ms in the middle, {:.1} ms at most", share(&mut times, 0.5), share(&mut times, 1.0));

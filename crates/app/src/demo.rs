@@ -5,10 +5,10 @@ use crate::incoming::add_own;
 use crate::pages::changes::apply;
 use crate::shop::App;
 use boustrophe_core::assign::Process;
-use boustrophe_core::decisions::{Batch, Decisions};
-use boustrophe_core::edit::Edit;
+use boustrophe_core::decisions::{Decisions, Edit, IntakeEdit, NestEdit, Stock};
 use boustrophe_core::finding::{Severity, Station};
-use boustrophe_core::nest::{Control, Problem, Setting, search};
+use boustrophe_core::ids::BatchId;
+use boustrophe_core::nest::{Control, Problem, Terms, search};
 use boustrophe_core::shop::{Match, Rule, Shop};
 use rust_embed::RustEmbed;
 
@@ -38,7 +38,7 @@ pub fn seed(app: &App) -> Result<(), AppError> {
     if !app.store.jobs()?.is_empty() {
         return Ok(());
     }
-    let lark = |material: &str| Batch { machine: "lark".into(), material: material.into(), thickness: 3.0 };
+    let lark = |material: &str| Stock { machine: "lark".into(), material: material.into(), thickness: 3.0 };
     let boxes = begin(
         app,
         "Spring nucleus boxes",
@@ -47,13 +47,13 @@ pub fn seed(app: &App) -> Result<(), AppError> {
         &["queen-excluder.dxf", "crown-board.dxf", "frame-bars.dxf", "honey-sign.svg"],
     )?;
     for (drawing, quantity) in [(1, 2), (2, 2), (3, 2)] {
-        change(app, boxes, &Edit::SetDrawingQuantity { drawing, quantity })?;
+        change(app, boxes, &Edit::Intake(IntakeEdit::SetDrawingQuantity { drawing, quantity }))?;
     }
 
-    let anvil = Batch { machine: "anvil".into(), material: "mild-steel".into(), thickness: 6.0 };
+    let anvil = Stock { machine: "anvil".into(), material: "mild-steel".into(), thickness: 6.0 };
     let stands = begin(app, "Hive stands", "2026-11-30", anvil, &["stand-gusset.dxf", "mouse-guard.dxf"])?;
     for (drawing, quantity) in [(1, 4), (2, 6)] {
-        change(app, stands, &Edit::SetDrawingQuantity { drawing, quantity })?;
+        change(app, stands, &Edit::Intake(IntakeEdit::SetDrawingQuantity { drawing, quantity }))?;
     }
     nest(app, stands)?;
 
@@ -63,8 +63,8 @@ pub fn seed(app: &App) -> Result<(), AppError> {
     Ok(())
 }
 
-fn begin(app: &App, name: &str, due: &str, batch: Batch, files: &[&str]) -> Result<i32, AppError> {
-    let job = app.store.add_job(name, "Odile Farrant", Some(due), &Decisions { batch, ..Decisions::default() })?;
+fn begin(app: &App, name: &str, due: &str, stock: Stock, files: &[&str]) -> Result<i32, AppError> {
+    let job = app.store.add_job(name, "Odile Farrant", Some(due), &Decisions::on(stock))?;
     let bytes = |file: &&str| Drawings::get(file).map(|f| ((*file).to_owned(), f.data.into_owned()));
     add_own(app, job.id, &files.iter().filter_map(bytes).collect::<Vec<_>>())?;
     Ok(job.id)
@@ -90,9 +90,8 @@ fn mend(app: &App, job: i32) -> Result<(), AppError> {
 
 fn nest(app: &App, job: i32) -> Result<(), AppError> {
     let loaded = app.load(job)?;
-    let decisions = &loaded.revision.decisions;
-    let machine = &*loaded.shop.machine_or_stand_in(&decisions.batch.machine);
-    let problem = Problem::new(&loaded.route.work, &Setting::of(decisions, machine, &loaded.shop), &loaded.shop.tolerance);
+    let terms = Terms::of(loaded.decided(), &loaded.machine(), &loaded.shop);
+    let problem = Problem::new(&loaded.here().work, &terms, &loaded.shop.tolerance);
     let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed: 1, tries: TRIES });
-    change(app, job, &Edit::KeepLayout { layout })
+    change(app, job, &NestEdit::KeepLayout { layout }.on(BatchId::FIRST))
 }

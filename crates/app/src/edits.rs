@@ -3,9 +3,12 @@
 use boustrophe_core::assign::Process;
 use boustrophe_core::clean::ContourId;
 use boustrophe_core::clean::operate::words;
-use boustrophe_core::decisions::Sweep;
+use boustrophe_core::decisions::Stock;
+use boustrophe_core::decisions::{AssignEdit, CleanEdit, Edit, HoldEdit, IntakeEdit, MOST_COPIES, NestEdit, OrderEdit, ReleaseEdit, Sweep};
 use boustrophe_core::drawing::Unit;
-use boustrophe_core::edit::{Edit, MOST_COPIES};
+use boustrophe_core::ids::BatchId;
+use boustrophe_core::ids::CopyId;
+use boustrophe_core::ids::EdgePlace;
 use boustrophe_core::nest::{Sheet, Turn};
 use boustrophe_core::quantity::{count, length, number};
 use serde::Deserialize;
@@ -18,6 +21,8 @@ pub struct Form {
     pub revision: i32,
     /// The station whose docket is to come back.
     pub station: String,
+    /// The batch that the page is about.
+    pub batch: BatchId,
     /// A whole edit.
     pub edit: String,
     /// Name of the edit.
@@ -34,48 +39,63 @@ impl Form {
         if !self.edit.is_empty() {
             return serde_json::from_str(&self.edit).map_err(|e| format!("this change is not understood: {e}"));
         }
+        self.named().map(|edit| edit.on(self.batch))
+    }
+
+    /// The edit of this name, on whichever batch.
+    fn named(&self) -> Result<Edit, String> {
         let value = self.value.trim();
         let mm = |text: &str| length(text, Unit::Mm);
         let optional = || if value.is_empty() { Ok(None) } else { mm(value).map(Some) };
         let drawing = || self.on.parse::<u32>().map_err(|_| format!("“{}” is no drawing", self.on));
         let on_or_off = || value == "on" || value == "true";
         match self.r#do.as_str() {
-            "scale" => Ok(Edit::SetScale { drawing: drawing()?, scale: scale(value)? }),
-            "turn-drawing" => Ok(Edit::TurnDrawing { drawing: drawing()?, degrees: number(value)? }),
-            "unit" => Ok(Edit::SetUnit { drawing: drawing()?, unit: value.parse()? }),
+            "scale" => Ok(Edit::Intake(IntakeEdit::SetScale { drawing: drawing()?, scale: scale(value)? })),
+            "turn-drawing" => Ok(Edit::Intake(IntakeEdit::TurnDrawing { drawing: drawing()?, degrees: number(value)? })),
+            "unit" => Ok(Edit::Intake(IntakeEdit::SetUnit { drawing: drawing()?, unit: value.parse()? })),
             "operate" => {
                 let (drawing, contours) = self.chosen()?;
-                Ok(Edit::Operate { drawing, operation: words::parse(value, &contours)? })
+                Ok(Edit::Clean(CleanEdit::Operate { drawing, operation: words::parse(value, &contours)? }))
             }
             "take-back" => {
                 let at = count(value, 0, 10_000)? as usize;
-                Ok(Edit::TakeBack { drawing: drawing()?, at })
+                Ok(Edit::Clean(CleanEdit::TakeBack { drawing: drawing()?, at }))
             }
-            "gap" => Ok(Edit::SetGap { drawing: drawing()?, gap: mm(value)? }),
+            "gap" => Ok(Edit::Clean(CleanEdit::SetGap { drawing: drawing()?, gap: mm(value)? })),
             "key" => key(&self.on, value),
             "contours" => {
                 let contours = self.on.split(',').filter(|c| !c.is_empty()).map(str::parse::<ContourId>).collect::<Result<Vec<_>, _>>()?;
                 match value.strip_prefix("setting:") {
-                    Some(id) => Ok(Edit::UseForContours { contours, setting: Some(count(id, 0, u32::MAX)?) }),
-                    None => Ok(Edit::SetContours { contours, process: process(value)? }),
+                    Some(id) => Ok(Edit::Assign(AssignEdit::UseForContours { contours, setting: Some(count(id, 0, u32::MAX)?) })),
+                    None => Ok(Edit::Assign(AssignEdit::SetContours { contours, process: process(value)? })),
                 }
             }
-            "start" => Ok(Edit::SetStart { contour: self.on.parse()?, share: number(value)? }),
-            "batch" => batch(value),
-            "quantity" => Ok(Edit::SetQuantity { part: self.on.parse()?, quantity: count(value, 0, MOST_COPIES)? }),
-            "spacing" => Ok(Edit::SetSpacing { spacing: optional()? }),
-            "margin" => Ok(Edit::SetMargin { margin: optional()? }),
-            "turn" => Turn::from_word(value).map(|turn| Edit::SetTurn { turn }).ok_or_else(|| format!("“{value}” is no turn")),
-            "sheet" => sheets(value).map(|sheets| Edit::SetSheets { sheets }),
-            "nicks" => Ok(Edit::SetNicks { on: on_or_off() }),
-            "nick-width" => Ok(Edit::SetNickWidth { width: optional()? }),
-            "nick-pitch" => Ok(Edit::SetNickPitch { pitch: optional()? }),
-            "leads" => Ok(Edit::SetLeads { on: on_or_off() }),
-            "engraved" => Ok(Edit::SetEngraved { drawing: drawing()?, on: on_or_off() }),
-            "drop-setting" => Ok(Edit::DropSetting { id: count(value, 0, u32::MAX)? }),
-            "earlier" => Ok(Edit::MoveSetting { id: count(value, 0, u32::MAX)?, earlier: 1 }),
+            "start" => {
+                let (contour, copy) = self.on.split_once('@').map_or((self.on.as_str(), None), |(contour, copy)| (contour, Some(copy)));
+                let copy = copy.map(str::parse::<CopyId>).transpose()?;
+                Ok(OrderEdit::SetStart { contour: contour.parse()?, at: Some(place(value)?), copy }.on(BatchId::FIRST))
+            }
+            "batch" => batch(value).map(|edit| self.on.parse().map_or(edit.clone(), |of| edit.on(of))),
+            "quantity" => Ok(NestEdit::SetQuantity { part: self.on.parse()?, quantity: count(value, 0, MOST_COPIES)? }.on(BatchId::FIRST)),
+            "move-part" => Ok(Edit::Assign(AssignEdit::MoveParts { parts: vec![self.on.parse()?], to: value.parse()? })),
+            "drawing-batch" => Ok(Edit::Intake(IntakeEdit::SetDrawingBatch { drawing: drawing()?, to: value.parse()? })),
+            "add-batch" => added(value),
+            "drop-batch" => Ok(Edit::Assign(AssignEdit::DropBatch { batch: value.parse()? })),
+            "spacing" => Ok(NestEdit::SetSpacing { spacing: optional()? }.on(BatchId::FIRST)),
+            "margin" => Ok(NestEdit::SetMargin { margin: optional()? }.on(BatchId::FIRST)),
+            "turn" => Turn::from_word(value)
+                .map(|turn| NestEdit::SetTurn { turn }.on(BatchId::FIRST))
+                .ok_or_else(|| format!("“{value}” is no turn")),
+            "sheet" => sheets(value).map(|sheets| NestEdit::SetSheets { sheets }.on(BatchId::FIRST)),
+            "nicks" => Ok(HoldEdit::SetNicks { on: on_or_off() }.on(BatchId::FIRST)),
+            "nick-width" => Ok(HoldEdit::SetNickWidth { width: optional()? }.on(BatchId::FIRST)),
+            "nick-pitch" => Ok(HoldEdit::SetNickPitch { pitch: optional()? }.on(BatchId::FIRST)),
+            "leads" => Ok(HoldEdit::SetLeads { on: on_or_off() }.on(BatchId::FIRST)),
+            "engraved" => Ok(Edit::Intake(IntakeEdit::SetEngraved { drawing: drawing()?, on: on_or_off() })),
+            "drop-setting" => Ok(Edit::Assign(AssignEdit::DropSetting { id: count(value, 0, u32::MAX)? })),
+            "earlier" => Ok(Edit::Assign(AssignEdit::MoveSetting { id: count(value, 0, u32::MAX)?, earlier: 1 })),
             "sweep" => sweep(value),
-            "initials" => Ok(Edit::SetInitials { initials: value.to_owned() }),
+            "initials" => Ok(ReleaseEdit::SetInitials { initials: value.to_owned() }.on(BatchId::FIRST)),
             other => Err(format!("“{other}” is no change that can be made here")),
         }
     }
@@ -91,6 +111,12 @@ impl Form {
     }
 }
 
+/// A place on a contour: `segment:share`.
+fn place(value: &str) -> Result<EdgePlace, String> {
+    let (segment, share) = value.split_once(':').ok_or_else(|| format!("“{value}” is no place on a contour"))?;
+    Ok(EdgePlace::On { segment: count(segment, 0, 10_000_000)?, share: number(share)? })
+}
+
 /// A process by its slug; `shape` gives back to rules and shape.
 fn process(value: &str) -> Result<Option<Process>, String> {
     if value == "shape" { Ok(None) } else { Process::from_slug(value).map(Some).ok_or_else(|| format!("“{value}” is no process")) }
@@ -100,8 +126,8 @@ fn process(value: &str) -> Result<Option<Process>, String> {
 pub fn key(key: &str, value: &str) -> Result<Edit, String> {
     let key = key.to_owned();
     match value.strip_prefix("setting:") {
-        Some(id) => Ok(Edit::UseForKey { key, setting: Some(count(id, 0, u32::MAX)?) }),
-        None => Ok(Edit::SetKey { key, process: process(value)? }),
+        Some(id) => Ok(Edit::Assign(AssignEdit::UseForKey { key, setting: Some(count(id, 0, u32::MAX)?) })),
+        None => Ok(Edit::Assign(AssignEdit::SetKey { key, process: process(value)? })),
     }
 }
 
@@ -126,7 +152,17 @@ fn sweep(text: &str) -> Result<Edit, String> {
         "y" => Some(90.0),
         degrees => Some(number(degrees)?),
     };
-    Ok(Edit::SetSweep { sweep: Sweep { angle, one_way } })
+    Ok(HoldEdit::SetSweep { sweep: Sweep { angle, one_way } }.on(BatchId::FIRST))
+}
+
+/// Another batch, on and of `machine/material/thickness`.
+fn added(text: &str) -> Result<Edit, String> {
+    match batch(text)? {
+        Edit::Assign(AssignEdit::SetBatch { machine, material, thickness, .. }) => {
+            Ok(Edit::Assign(AssignEdit::AddBatch { stock: Stock { machine, material, thickness } }))
+        }
+        other => Ok(other),
+    }
 }
 
 /// `machine/material/thickness`.
@@ -135,7 +171,12 @@ fn batch(text: &str) -> Result<Edit, String> {
     let (Some(machine), Some(material), Some(thickness)) = (parts.next(), parts.next(), parts.next()) else {
         return Err(format!("“{text}” is no machine, material and thickness"));
     };
-    Ok(Edit::SetBatch { machine: machine.into(), material: material.into(), thickness: length(thickness, Unit::Mm)? })
+    Ok(Edit::Assign(AssignEdit::SetBatch {
+        batch: BatchId::FIRST,
+        machine: machine.into(),
+        material: material.into(),
+        thickness: length(thickness, Unit::Mm)?,
+    }))
 }
 
 /// `600x400`, `3@600x400`, several with commas; empty for the material's own sheet.
@@ -162,6 +203,7 @@ fn sheets(text: &str) -> Result<Vec<Sheet>, String> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use boustrophe_core::decisions::OnBatch;
 
     fn form(name: &str, on: &str, value: &str) -> Result<Edit, String> {
         Form { r#do: name.into(), on: on.into(), value: value.into(), ..Form::default() }.edit()
@@ -169,14 +211,16 @@ mod tests {
 
     #[test]
     fn what_is_typed_becomes_an_edit() {
-        assert_eq!(form("spacing", "", "1/8in"), Ok(Edit::SetSpacing { spacing: Some(3.175) }));
-        assert_eq!(form("spacing", "", ""), Ok(Edit::SetSpacing { spacing: None }));
+        assert_eq!(form("spacing", "", "1/8in"), Ok(NestEdit::SetSpacing { spacing: Some(3.175) }.on(BatchId::FIRST)));
+        assert_eq!(form("spacing", "", ""), Ok(NestEdit::SetSpacing { spacing: None }.on(BatchId::FIRST)));
         for (typed, is) in [("1:20", 20.0), ("1/8\" = 1'", 96.0), ("1/8\"=1'", 96.0), ("1in = 1ft", 12.0), ("2:1", 0.5)] {
-            let Ok(Edit::SetScale { drawing: 1, scale }) = form("scale", "1", typed) else { panic!("{typed}") };
+            let Ok(Edit::Intake(IntakeEdit::SetScale { drawing: 1, scale })) = form("scale", "1", typed) else { panic!("{typed}") };
             assert!((scale - is).abs() < 1e-9, "{typed}: {scale}");
         }
         assert!(form("scale", "1", "1:0").is_err() && form("scale", "1", "=").is_err());
-        let Ok(Edit::SetSheets { sheets }) = form("sheet", "", "2@600x400, 900x600") else { panic!("two kinds") };
+        let Ok(Edit::Nest(OnBatch { edit: NestEdit::SetSheets { sheets }, .. })) = form("sheet", "", "2@600x400, 900x600") else {
+            panic!("two kinds")
+        };
         assert_eq!((sheets[0].count, sheets[1].width), (Some(2), 900.0));
     }
 

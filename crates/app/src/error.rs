@@ -3,6 +3,7 @@
 use askama::Template;
 use axum::http::{HeaderName, HeaderValue, StatusCode};
 use axum::response::{Html, IntoResponse, Response};
+use boustrophe_core::decisions::EditError;
 use boustrophe_formats::ReadError;
 use boustrophe_machine::DriverError;
 use boustrophe_store::StoreError;
@@ -19,6 +20,9 @@ pub enum AppError {
     /// From a machine.
     #[error(transparent)]
     Machine(#[from] DriverError),
+    /// A change that cannot be made.
+    #[error(transparent)]
+    Edit(#[from] EditError),
     /// What was typed or asked will not do; the sentence says why.
     #[error("{0}")]
     Sentence(String),
@@ -89,7 +93,7 @@ impl AppError {
             Self::Store(StoreError::Missing { .. }) | Self::NoPage(_) => StatusCode::NOT_FOUND,
             Self::Store(_) | Self::Task(_) | Self::Unreadable { .. } => StatusCode::INTERNAL_SERVER_ERROR,
             Self::Machine(_) => StatusCode::BAD_GATEWAY,
-            Self::Read(_) | Self::Limit { .. } | Self::Sentence(_) => StatusCode::UNPROCESSABLE_ENTITY,
+            Self::Read(_) | Self::Limit { .. } | Self::Edit(_) | Self::Sentence(_) => StatusCode::UNPROCESSABLE_ENTITY,
         }
     }
 }

@@ -32,17 +32,19 @@ pub struct Figures {
 impl Figures {
     fn of(loaded: &Loaded) -> Self {
         let route = &loaded.route;
-        let b = &loaded.revision.decisions.batch;
+        let b = &loaded.revision.decisions.first().stock;
         let material = loaded.shop.material(&b.material);
+        let more = loaded.route.batches.len() - 1;
         let count = |severity: Severity| route.findings.iter().filter(|f| f.severity == severity).count();
         let told = ledger(&route.ledger, None).into_iter().filter(|c| matches!(c.name, "sheets" | "yield" | "time"));
+        let others = if more > 0 { format!(" and {}", boustrophe_core::finding::counted(more, "other", "others")) } else { String::new() };
         Self {
-            batch: format!("{} {} mm", material.map_or(b.material.as_str(), |m| m.name.as_str()), b.thickness),
+            batch: format!("{} {} mm{others}", material.map_or(b.material.as_str(), |m| m.name.as_str()), b.thickness),
             station: route.reached.slug().into(),
             stops: count(Severity::Stop),
             looks: count(Severity::Look),
             parts: route.work.parts.iter().map(|p| p.quantity).sum(),
-            nested: !route.nested.layout.sheets.is_empty(),
+            nested: route.ledger.sheets > 0,
             cells: told.map(|c| (c.name.to_owned(), c.value)).collect(),
         }
     }
@@ -61,7 +63,9 @@ pub fn keep(app: &App, loaded: &Loaded) -> Result<(), AppError> {
         return Ok(());
     }
     let body = serde_json::to_string(&Figures::of(loaded)).map_err(boustrophe_store::StoreError::Json)?;
-    let miniature = crate::miniature::of(&loaded.route, &loaded.revision.decisions, &loaded.shop, 0);
+    // The first sheet that there is, of whichever batch.
+    let first = loaded.route.batches.values().find(|b| !b.nested.layout.sheets.is_empty()).unwrap_or_else(|| loaded.route.first());
+    let miniature = crate::miniature::of(first, &loaded.shop, 0);
     app.store.set_card(&Card { job_id: loaded.job.id, revision: loaded.revision.id, body, miniature })?;
     carded.insert(loaded.job.id, made_for);
     Ok(())

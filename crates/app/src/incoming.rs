@@ -6,7 +6,7 @@ use crate::pages::changes::apply;
 use crate::shop::App;
 use axum::extract::Multipart;
 use axum::http::StatusCode;
-use boustrophe_core::edit::Edit;
+use boustrophe_core::decisions::{Edit, IntakeEdit};
 use boustrophe_store::StoreError;
 use sha2::{Digest, Sha256};
 use std::io::{Read, Write};
@@ -118,7 +118,7 @@ pub fn add(app: &App, job: i32, taken: Vec<Taken>) -> Result<(), AppError> {
     if taken.is_empty() {
         return Ok(());
     }
-    let edits = taken.into_iter().map(|t| Edit::AddDrawing { file: t.hash, name: t.name }).collect();
+    let edits = taken.into_iter().map(|t| Edit::Intake(IntakeEdit::AddDrawing { file: t.hash, name: t.name })).collect();
     on_top(app, job, &Edit::All { edits })
 }
 

@@ -20,7 +20,6 @@ mod serving;
 mod settings;
 mod shop;
 mod view;
-mod writer;
 
 use std::process::ExitCode;
 

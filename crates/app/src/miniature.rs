@@ -1,9 +1,8 @@
 //! A sheet in small, as it will look: for the floor and for the operator.
 
 use boustrophe_core::assign::Process;
-use boustrophe_core::decisions::Decisions;
 use boustrophe_core::geometry::{Path, Point};
-use boustrophe_core::route::Route;
+use boustrophe_core::route::BatchRoute;
 use boustrophe_core::shop::Shop;
 use boustrophe_formats::svg::path_data;
 use std::fmt::Write;
@@ -13,17 +12,17 @@ const DETAIL: f64 = 600.0;
 /// Longest miniature, bytes: beyond it only outlines are drawn.
 const LONGEST: usize = 60_000;
 
-/// Sheet `number`, from 0, as an SVG drawing; empty where there is none.
-pub fn of(route: &Route, decisions: &Decisions, shop: &Shop, number: usize) -> String {
-    let Some(lying) = route.nested.layout.sheets.get(number) else { return String::new() };
+/// A batch's sheet `number`, from 0, as an SVG drawing; empty where there is none.
+pub fn of(batch: &BatchRoute, shop: &Shop, number: usize) -> String {
+    let Some(lying) = batch.nested.layout.sheets.get(number) else { return String::new() };
     let (w, h) = (lying.sheet.width, lying.sheet.height);
-    let material = shop.material(&decisions.batch.material);
+    let material = shop.material(&batch.stock.material);
     let tone = material.map_or("#dddddd", |m| m.tone.as_str());
     let engraved = material.map_or("#5b3a1e", |m| m.engraved.as_str());
     let least = w.max(h) / DETAIL;
     let (mut parts, mut lines, mut areas) = (String::new(), String::new(), String::new());
     for p in &lying.placed {
-        let Some(part) = route.work.part(p.part) else { continue };
+        let Some(part) = batch.work.part(p.copy.part) else { continue };
         let affine = p.affine();
         let put = |to: &mut String, path: &Path| {
             let b = path.bounds();
@@ -32,11 +31,11 @@ pub fn of(route: &Route, decisions: &Decisions, shop: &Shop, number: usize) -> S
             }
         };
         put(&mut parts, &part.outline);
-        part.holes.iter().for_each(|i| put(&mut parts, &route.work.items[*i].contour.path));
+        part.holes.iter().for_each(|i| put(&mut parts, &batch.work.items[*i].contour.path));
         if parts.len() + lines.len() + areas.len() > LONGEST {
             continue;
         }
-        for item in part.inside.iter().map(|i| &route.work.items[*i]) {
+        for item in part.inside.iter().map(|i| &batch.work.items[*i]) {
             match item.process {
                 Process::Engrave | Process::Picture => put(&mut areas, &item.contour.path),
                 Process::Reference => {}

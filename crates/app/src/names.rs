@@ -1,6 +1,6 @@
 //! File names that are safe on every file system and carry the right ending.
 
-use boustrophe_core::decisions::Decisions;
+use boustrophe_core::decisions::BatchDecisions;
 use boustrophe_store::Job;
 
 /// Letters, digits and single hyphens, at most 40 of them; never empty.
@@ -20,19 +20,19 @@ pub fn safe(text: &str) -> String {
     if out.is_empty() { "job".into() } else { out }
 }
 
-/// Job, sheet, material, thickness and initials, without ending.
-pub fn stem(job: &Job, decisions: &Decisions, sheet: usize) -> String {
-    let b = &decisions.batch;
+/// Job, sheet (from 0, as numbered through), material, thickness and initials, without ending.
+pub fn stem(job: &Job, batch: &BatchDecisions, sheet: usize) -> String {
+    let b = &batch.stock;
     let mut stem = format!("{}-{}-s{:02}-{}-{}mm", job.id, safe(&job.name), sheet + 1, safe(&b.material), safe(&b.thickness.to_string()));
-    if !decisions.initials.is_empty() {
-        stem = format!("{stem}-{}", safe(&decisions.initials));
+    if !batch.release.initials.is_empty() {
+        stem = format!("{stem}-{}", safe(&batch.release.initials));
     }
     stem
 }
 
 /// The program's file name.
-pub fn program(job: &Job, decisions: &Decisions, sheet: usize) -> String {
-    format!("{}.nc", stem(job, decisions, sheet))
+pub fn program(job: &Job, batch: &BatchDecisions, sheet: usize) -> String {
+    format!("{}.nc", stem(job, batch, sheet))
 }
 
 #[cfg(test)]

@@ -2,8 +2,10 @@
 
 use boustrophe_core::decisions::Decisions;
 use boustrophe_core::finding::Finding;
+use boustrophe_core::ids::PartId;
+use boustrophe_core::ledger::Ledger;
 use boustrophe_core::nest::Placement;
-use boustrophe_core::route::{DrawingState, Route};
+use boustrophe_core::route::{BatchRoute, DrawingState, Route};
 use serde::Serialize;
 use std::collections::BTreeMap;
 
@@ -76,6 +78,8 @@ struct SheetReport {
     free_area: f64,
     placed: Vec<PlacedReport>,
     program: Option<String>,
+    /// Number of its batch among those of the report, from 0.
+    batch: usize,
     cut: f64,
     score: f64,
     engrave_area: f64,
@@ -102,6 +106,17 @@ struct Totals {
     seconds: f64,
 }
 
+/// What is made on one machine of one material.
+#[derive(Serialize)]
+struct BatchReport {
+    machine: String,
+    material: String,
+    thickness: f64,
+    /// Numbers of its sheets among those of the report, from 0.
+    sheets: Vec<usize>,
+    totals: Totals,
+}
+
 /// The whole report.
 #[derive(Serialize)]
 pub struct Report {
@@ -110,6 +125,7 @@ pub struct Report {
     findings: Vec<FindingReport>,
     parts: Vec<PartReport>,
     sheets: Vec<SheetReport>,
+    batches: Vec<BatchReport>,
     unplaced: Vec<Unplaced>,
     totals: Totals,
     timings: BTreeMap<&'static str, f64>,
@@ -159,41 +175,62 @@ impl Report {
                 holes: p.holes.len(),
             })
             .collect();
-        let l = &route.ledger;
+        let sheets =
+            route.batches.values().enumerate().flat_map(|(n, b)| (0..b.nested.layout.sheets.len()).map(move |i| sheet(b, n, i, released)));
+        let mut unplaced: BTreeMap<PartId, u32> = BTreeMap::new();
+        for (part, count) in route.batches.values().flat_map(|b| &b.nested.layout.unplaced) {
+            *unplaced.entry(*part).or_default() += count;
+        }
         Self {
             version: 1,
             drawings: route.drawings.iter().map(drawing).collect(),
             findings: findings.iter().map(finding).collect(),
             parts,
-            sheets: (0..route.nested.layout.sheets.len()).map(|i| sheet(route, i, released)).collect(),
-            unplaced: route.nested.layout.unplaced.iter().map(|(part, count)| Unplaced { part: part.to_string(), count: *count }).collect(),
-            totals: Totals {
-                sheets: l.sheets,
-                r#yield: l.yield_share,
-                cut: l.cut,
-                score: l.score,
-                engrave_area: l.engraved,
-                travel: l.travel,
-                pierces: l.pierces,
-                seconds: l.seconds,
-            },
+            sheets: sheets.collect(),
+            batches: route.batches.values().map(batch).collect(),
+            unplaced: unplaced.into_iter().map(|(part, count)| Unplaced { part: part.to_string(), count }).collect(),
+            totals: totals(&route.ledger),
             timings,
         }
     }
 }
 
-fn sheet(route: &Route, i: usize, released: bool) -> SheetReport {
-    let s = &route.nested.layout.sheets[i];
-    let area: f64 = s.placed.iter().filter_map(|p| route.work.part(p.part)).map(|p| p.area).sum();
-    let proof = route.proofs.get(i).cloned().unwrap_or_default();
-    let placed = |p: &Placement| PlacedReport { part: p.part.to_string(), x: p.x, y: p.y, angle: p.angle, mirrored: p.mirrored };
+fn totals(l: &Ledger) -> Totals {
+    Totals {
+        sheets: l.sheets,
+        r#yield: l.yield_share,
+        cut: l.cut,
+        score: l.score,
+        engrave_area: l.engraved,
+        travel: l.travel,
+        pierces: l.pierces,
+        seconds: l.seconds,
+    }
+}
+
+fn batch(b: &BatchRoute) -> BatchReport {
+    BatchReport {
+        machine: b.stock.machine.clone(),
+        material: b.stock.material.clone(),
+        thickness: b.stock.thickness,
+        sheets: (b.before..b.before + b.nested.layout.sheets.len()).collect(),
+        totals: totals(&b.ledger),
+    }
+}
+
+fn sheet(b: &BatchRoute, batch: usize, i: usize, released: bool) -> SheetReport {
+    let s = &b.nested.layout.sheets[i];
+    let area: f64 = s.placed.iter().filter_map(|p| b.work.part(p.copy.part)).map(|p| p.area).sum();
+    let proof = b.proofs.get(i).cloned().unwrap_or_default();
+    let placed = |p: &Placement| PlacedReport { part: p.copy.part.to_string(), x: p.x, y: p.y, angle: p.angle, mirrored: p.mirrored };
     SheetReport {
         width: s.sheet.width,
         height: s.sheet.height,
         r#yield: area / s.sheet.area(),
         free_area: s.sheet.area() - area,
         placed: s.placed.iter().map(placed).collect(),
-        program: released.then(|| format!("{}.nc", sheet_stem(i))),
+        program: released.then(|| format!("{}.nc", sheet_stem(b.before + i))),
+        batch,
         cut: proof.cut,
         score: proof.score,
         engrave_area: proof.engrave_area,

@@ -2,9 +2,11 @@
 
 use crate::error::AppError;
 use crate::shop::App;
-use boustrophe_core::edit::Edit;
-use boustrophe_core::nest::{Control, Layout, Problem, Setting, is_better, search};
+use boustrophe_core::decisions::NestEdit;
+use boustrophe_core::ids::BatchId;
+use boustrophe_core::nest::{Control, Layout, Problem, Terms, is_better, search};
 use boustrophe_core::route::placed_area;
+use boustrophe_store::NewRevision;
 use std::collections::hash_map::Entry;
 use std::collections::{HashMap, HashSet};
 use std::sync::atomic::{AtomicBool, AtomicU64, AtomicUsize, Ordering};
@@ -32,6 +34,8 @@ pub struct Progress {
     pub tries: usize,
     /// Yield of the best layout.
     pub yield_share: f64,
+    /// Of which batch.
+    pub batch: BatchId,
     /// How far it is.
     pub phase: Phase,
     /// Time left, s.
@@ -60,6 +64,8 @@ struct Search {
     /// Milliseconds from the beginning to the last better layout.
     better: AtomicU64,
     progress: Mutex<Progress>,
+    /// Of which batch.
+    batch: BatchId,
 }
 
 /// The searches that are under way, one a job.
@@ -84,7 +90,7 @@ impl Searches {
     /// How the job's search stands; `None` when there is none.
     pub fn progress(&self, job: i32) -> Option<Progress> {
         let search = self.running().get(&job).cloned()?;
-        let mut progress = search.progress().clone();
+        let mut progress = Progress { batch: search.batch, ..search.progress().clone() };
         let left = Duration::from_millis(search.limit.load(Ordering::Relaxed)).saturating_sub(search.began.elapsed());
         (progress.tries, progress.left) = (search.tries.load(Ordering::Relaxed).max(progress.tries), left.as_secs());
         Some(progress)
@@ -137,7 +143,7 @@ impl Searches {
 
 /// Starts a search for a job, of so many seconds where that is asked for; nothing happens when one is under way, unless that
 /// is just being kept.
-pub fn start(app: &Arc<App>, job: i32, seconds: Option<u64>) -> Result<(), AppError> {
+pub fn start(app: &Arc<App>, job: i32, batch: BatchId, seconds: Option<u64>) -> Result<(), AppError> {
     if let Some(s) = seconds.filter(|s| !TIMES.contains(s)) {
         return Err(AppError::Sentence(format!("a search of {s} s will not do; type {} to {} s", TIMES.start(), TIMES.end())));
     }
@@ -149,28 +155,27 @@ pub fn start(app: &Arc<App>, job: i32, seconds: Option<u64>) -> Result<(), AppEr
         tries: AtomicUsize::new(0),
         better: AtomicU64::new(0),
         progress: Mutex::default(),
+        batch,
     });
     if !app.searches.takes(job, &search) {
         return Ok(());
     }
     let leave = Leave(Arc::clone(app), job);
-    let loaded = app.load(job)?;
-    app.store.set_search(job, Some(loaded.revision.id))?;
+    let loaded = app.load(job)?.about(batch);
+    app.store.set_search(job, Some((loaded.revision.id, loaded.batch)))?;
     // Threads of its own, behind the pages: nests of other jobs and pages go on.
     let threads = crate::shop::behind(0)?;
     std::thread::spawn(move || {
         let app = &leave.0;
-        let batch = &loaded.revision.decisions.batch;
-        let machine = &*loaded.shop.machine_or_stand_in(&batch.machine);
-        let setting = Setting::of(&loaded.revision.decisions, machine, &loaded.shop);
-        let problem = Problem::new(&loaded.route.work, &setting, &loaded.shop.tolerance);
+        let (here, terms) = (loaded.here(), Terms::of(loaded.decided(), &loaded.machine(), &loaded.shop));
+        let problem = Problem::new(&here.work, &terms, &loaded.shop.tolerance);
         let yield_of = |layout: &Layout| {
             let sheets: f64 = layout.sheets.iter().map(|s| s.sheet.area()).sum();
-            placed_area(&loaded.route.work, layout) / sheets.max(1.0)
+            placed_area(&here.work, layout) / sheets.max(1.0)
         };
         let layout = threads.install(|| run(&problem, &search, yield_of));
         search.progress().phase = Phase::Keeping;
-        if let Err(error) = keep(app, job, layout) {
+        if let Err(error) = keep(app, job, loaded.batch, layout) {
             tracing::error!(job, %error, "a nest could not be kept");
         }
         search.progress().phase = Phase::Kept;
@@ -200,17 +205,24 @@ fn run(problem: &Problem, search_state: &Search, yield_of: impl Fn(&Layout) -> f
         let millis = u64::try_from(search_state.began.elapsed().as_millis()).unwrap_or(u64::MAX);
         search_state.better.store(millis, Ordering::Relaxed);
         let yield_share = yield_of(layout);
-        *search_state.progress() =
-            Progress { layout: Some(Arc::new(layout.clone())), tries, yield_share, phase: Phase::Searching, left: 0 };
+        *search_state.progress() = Progress {
+            layout: Some(Arc::new(layout.clone())),
+            tries,
+            yield_share,
+            batch: search_state.batch,
+            phase: Phase::Searching,
+            left: 0,
+        };
     };
     search(problem, &Control { go_on: &go_on, better: &better, tried: &tried, seed: 1, tries: usize::MAX })
 }
 
 /// Keeps the layout as a decision on whatever revision is in force by then.
-fn keep(app: &App, job: i32, layout: Layout) -> Result<(), AppError> {
+fn keep(app: &App, job: i32, batch: BatchId, layout: Layout) -> Result<(), AppError> {
     // What is kept stays unless this is better: a new nest never makes a job worse.
-    let loaded = app.load(job)?;
-    let vain = loaded.route.nested.current && !is_better(&layout, &loaded.route.nested.layout, &loaded.route.work);
+    let loaded = app.load(job)?.about(batch);
+    let here = loaded.here();
+    let vain = here.nested.current && !is_better(&layout, &here.nested.layout, &here.work);
     {
         let mut in_vain = app.searches.in_vain.lock().unwrap_or_else(PoisonError::into_inner);
         if vain {
@@ -222,11 +234,12 @@ fn keep(app: &App, job: i32, layout: Layout) -> Result<(), AppError> {
     if vain {
         return Ok(app.store.set_search(job, None)?);
     }
-    let edit = Edit::KeepLayout { layout };
+    let edit = NestEdit::KeepLayout { layout }.on(loaded.batch);
     for _ in 0..5 {
         let head = app.store.job(job)?.head.unwrap_or(0);
-        let decisions = edit.apply(&app.store.revision(job, head)?.decisions).map_err(AppError::Sentence)?;
-        match app.store.add_revision(job, head, &edit.label(), &decisions) {
+        let decisions = edit.apply(&app.store.revision(job, head)?.decisions)?;
+        let new = NewRevision { label: &edit.label(), person: &loaded.job.person, decisions: &decisions };
+        match app.store.add_revision(job, head, new) {
             Err(boustrophe_store::StoreError::Moved { .. }) => {}
             Err(other) => return Err(other.into()),
             Ok(_) => break,

@@ -108,6 +108,8 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/jobs/{job}/choose", post(history::choose))
         .route("/jobs/{job}/stage/{station}", get(stage::stage))
         .route("/jobs/{job}/moves/{sheet}", get(stage::moves))
+        .route("/jobs/{job}/poses", get(stage::poses))
+        .route("/jobs/{job}/copies", post(stage::moved))
         .route("/jobs/{job}/search/start", post(nesting::start))
         .route("/jobs/{job}/search/longer", post(nesting::longer))
         .route("/jobs/{job}/search/stop", post(nesting::stop))

@@ -1,18 +1,20 @@
 //! The running shop: its memory, its machines, and what is being worked out.
 
 use crate::error::AppError;
+use crate::floor_cards;
 use crate::machines::Machines;
 use crate::reading::Readers;
 use crate::searches::Searches;
-use crate::{floor_cards, writer};
 use boustrophe_core::cache::Cache;
-use boustrophe_core::decisions::Decisions;
+use boustrophe_core::decisions::{BatchDecisions, Decisions, Stock};
 use boustrophe_core::drawing::Drawing;
-use boustrophe_core::route::Route;
-use boustrophe_core::shop::Shop;
+use boustrophe_core::ids::BatchId;
+use boustrophe_core::route::{BatchRoute, Route};
+use boustrophe_core::shop::{Machine, Material, Rows, Shop};
 use boustrophe_machine::Link;
 use boustrophe_store::{Job, Revision, Store};
 use quick_cache::Weighter;
+use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap};
 use std::io::Write;
 use std::path::PathBuf;
@@ -76,6 +78,43 @@ pub struct Loaded {
     pub route: Route,
     /// The shop that it was computed for.
     pub shop: Arc<Shop>,
+    /// The batch that is asked about; the first where there is no such batch.
+    pub batch: BatchId,
+}
+
+impl Loaded {
+    /// The same, asked about another batch.
+    pub fn about(self, batch: BatchId) -> Self {
+        let batch = if self.route.batches.contains_key(&batch) { batch } else { BatchId::FIRST };
+        Self { batch, ..self }
+    }
+    /// What was computed for the batch.
+    pub fn here(&self) -> &BatchRoute {
+        self.route.batch(self.batch)
+    }
+    /// What was decided on the batch.
+    pub fn decided(&self) -> &BatchDecisions {
+        self.revision.decisions.batch(self.batch)
+    }
+    /// What the batch's processes are done with.
+    pub fn rows(&self) -> Rows {
+        self.shop.rows_for(&self.revision.decisions.assign, &self.decided().stock)
+    }
+    /// The batch's machine; a stand-in where it is gone.
+    pub fn machine(&self) -> Cow<'_, Machine> {
+        self.shop.machine_or_stand_in(&self.decided().stock.machine)
+    }
+    /// The batch's material; none where it is gone.
+    pub fn material(&self) -> Option<&Material> {
+        self.shop.material(&self.decided().stock.material)
+    }
+}
+
+/// A batch in words: “Lark, Birch plywood 3 mm”.
+pub fn stock_words(stock: &Stock, shop: &Shop) -> String {
+    let material = shop.material(&stock.material).map_or(stock.material.as_str(), |m| m.name.as_str());
+    let machine = shop.machine(&stock.machine).map_or(stock.machine.as_str(), |m| m.name.as_str());
+    format!("{machine}, {material} {} mm", stock.thickness)
 }
 
 /// Threads that leave the processor to others where these want it.
@@ -150,7 +189,7 @@ impl App {
         if revision.ledger.as_ref() != Some(&route.ledger) {
             self.store.set_ledger(revision.id, &route.ledger)?;
         }
-        let loaded = Loaded { job, revision, route, shop };
+        let loaded = Loaded { job, revision, route, shop, batch: BatchId::FIRST };
         floor_cards::keep(self, &loaded)?;
         Ok(loaded)
     }
@@ -164,7 +203,7 @@ impl App {
     /// The route for some decisions.
     pub fn route(&self, decisions: &Decisions, shop: &Shop) -> Result<Route, AppError> {
         let drawings = decisions.drawings.iter().map(|d| self.drawing(&d.file, &d.name)).collect::<Result<Vec<_>, _>>()?;
-        Ok(writer::route(&drawings, decisions, shop, &self.cache, &mut |_| {}))
+        Ok(boustrophe_core::route::run(&drawings, decisions, shop, &self.cache, &mut |_| {}))
     }
 
     /// A stored drawing as read. Work for a thread that may block.

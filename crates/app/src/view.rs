@@ -2,7 +2,9 @@
 
 use crate::shop::Loaded;
 use boustrophe_core::finding::{Finding, Severity, Station};
+use boustrophe_core::ids::BatchId;
 use boustrophe_core::ledger::Ledger;
+use boustrophe_core::route::BatchRoute;
 use boustrophe_core::time::clock;
 
 /// A stop on the route line.
@@ -20,7 +22,7 @@ pub struct Stop {
 /// The eight stops: four from left to right, four back.
 pub fn stops(loaded: &Loaded, here: Option<Station>) -> Vec<Stop> {
     let route = &loaded.route;
-    let stale_nest = !route.nested.current && !route.nested.layout.sheets.is_empty();
+    let stale_nest = route.batches.values().any(|b| !b.nested.current && !b.nested.layout.sheets.is_empty());
     Station::ALL
         .into_iter()
         .enumerate()
@@ -72,13 +74,23 @@ pub struct FindingView {
 
 /// Findings of a station, the worst first.
 pub fn findings(loaded: &Loaded, station: Station) -> Vec<FindingView> {
-    let mut all: Vec<(usize, &Finding)> = loaded.route.findings.iter().enumerate().filter(|(_, f)| f.station == station).collect();
+    let mut all: Vec<(usize, &Finding)> = loaded
+        .route
+        .findings
+        .iter()
+        .enumerate()
+        // From Nest on a page is about one batch.
+        .filter(|(_, f)| f.station == station && (station < Station::Nest || f.place.batch.is_none_or(|b| b == loaded.batch)))
+        .collect();
     all.sort_by_key(|(_, f)| f.severity);
     all.into_iter()
         .map(|(index, f)| FindingView {
             index,
             severity: f.severity.to_string(),
-            text: f.text.clone(),
+            text: match f.place.batch.filter(|_| station < Station::Nest && loaded.route.batches.len() > 1) {
+                Some(b) => format!("{}: {}", crate::shop::stock_words(&loaded.route.batch(b).stock, &loaded.shop), f.text),
+                None => f.text.clone(),
+            },
             remedies: f
                 .remedies
                 .iter()
@@ -90,7 +102,7 @@ pub fn findings(loaded: &Loaded, station: Station) -> Vec<FindingView> {
                 .collect(),
             shown: !(f.place.points.is_empty() && f.place.contours.is_empty()),
             accept: (f.severity == Severity::Look
-                && !f.remedies.iter().any(|r| matches!(r.edit, boustrophe_core::edit::Edit::Accept { .. })))
+                && !f.remedies.iter().any(|r| matches!(r.edit, boustrophe_core::decisions::Edit::Accept { .. })))
             .then(|| serde_json::to_string(&f.acceptance()).unwrap_or_default()),
             code: f.code.clone(),
         })
@@ -106,7 +118,54 @@ pub struct Cell {
     pub change: String,
     /// `better`, `worse` or empty.
     pub trend: &'static str,
+    /// What it is of each batch, where there are several.
+    pub each: String,
 }
+
+/// A batch to go to.
+pub struct Tab {
+    pub id: BatchId,
+    pub words: String,
+    /// Its material's own tone.
+    pub tone: String,
+    /// Findings to settle, of this station.
+    pub open: usize,
+    pub here: bool,
+}
+
+/// The batches of a job, where there are several.
+pub fn tabs(loaded: &Loaded, station: Station) -> Vec<Tab> {
+    if loaded.route.batches.len() < 2 || station < Station::Nest {
+        return Vec::new();
+    }
+    let tab = |(id, b): (&BatchId, &BatchRoute)| {
+        let material = loaded.shop.material(&b.stock.material);
+        let of = |f: &&Finding| f.place.batch == Some(*id) && f.severity != Severity::Note;
+        Tab {
+            id: *id,
+            words: format!("{} {} mm", material.map_or(b.stock.material.as_str(), |m| m.name.as_str()), b.stock.thickness),
+            tone: material.map_or_else(|| "#d8d2c4".into(), |m| m.tone.clone()),
+            open: loaded.route.findings_of(station).filter(of).count(),
+            here: *id == loaded.batch,
+        }
+    };
+    loaded.route.batches.iter().map(tab).collect()
+}
+
+/// The figures of all batches together, and under each what it is of every one.
+pub fn ledger_of(loaded: &Loaded, before: Option<&Ledger>) -> Vec<Cell> {
+    let mut cells = ledger(&loaded.route.ledger, before);
+    if loaded.route.batches.len() > 1 {
+        let each: Vec<Vec<Cell>> = loaded.route.batches.values().map(|b| ledger(&b.ledger, None)).collect();
+        for (i, cell) in cells.iter_mut().enumerate() {
+            cell.each = each.iter().take(EACH).map(|b| b[i].value.as_str()).collect::<Vec<_>>().join(" · ");
+        }
+    }
+    cells
+}
+
+/// Batches told one by one under a figure.
+const EACH: usize = 4;
 
 /// A length in figures that suit it: mm, then m.
 pub fn metres(mm: f64) -> String {
@@ -118,7 +177,7 @@ fn cell(name: &'static str, now: f64, before: Option<f64>, more_is_better: Optio
     let shown = show(difference.abs());
     // A change too small for its figures is none.
     if shown == show(0.0) {
-        return Cell { name, value: show(now), change: String::new(), trend: "" };
+        return Cell { name, value: show(now), change: String::new(), trend: "", each: String::new() };
     }
     let sign = if difference > 0.0 { "+" } else { "−" };
     let trend = match more_is_better {
@@ -126,7 +185,7 @@ fn cell(name: &'static str, now: f64, before: Option<f64>, more_is_better: Optio
         Some(_) => "worse",
         None => "",
     };
-    Cell { name, value: show(now), change: format!("{sign}{shown}"), trend }
+    Cell { name, value: show(now), change: format!("{sign}{shown}"), trend, each: String::new() }
 }
 
 /// The figures with their differences.

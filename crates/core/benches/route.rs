@@ -1,15 +1,15 @@
 //! How long the stations take. `cargo bench -p boustrophe-core`; quote ratios, machines differ.
 
-use boustrophe_core::assign::{self, Work};
+use boustrophe_core::assign::{self, Customs, Given, Wanted, Work};
 use boustrophe_core::clean;
 use boustrophe_core::decisions::{Decisions, DrawingDecisions};
 use boustrophe_core::drawing::{Bitmap, Drawing, Entity, FileUnits, Shape, Style, Unit};
 use boustrophe_core::geometry::{Affine, Curve, Nurbs, Path, Point, Segment, Tolerance, Vec2, fit_curves};
 use boustrophe_core::intake;
-use boustrophe_core::nest::{Control, Layout, Problem, Setting, Sheet, Turn, search};
+use boustrophe_core::nest::{Control, Layout, Problem, Sheet, Terms, Turn, search};
 use boustrophe_core::picture::{Dither, Tone, raster};
 use boustrophe_core::shop::Shop;
-use boustrophe_core::{hold, order};
+use boustrophe_core::{cuts, hold, order};
 use criterion::{BenchmarkId, Criterion, criterion_group, criterion_main};
 use kurbo::CubicBez;
 use std::hint::black_box;
@@ -127,15 +127,17 @@ fn mixed(copies: u32) -> Work {
         circle(220.0, 30.0, 25.0),
     ]);
     let (cleaned, decisions) = cleaned(&d, copies);
-    assign::run(&[cleaned], &decisions, &Shop::builtin()).0
+    let shop = Shop::builtin();
+    let given = Given { decisions: &decisions.assign, wanted: &Wanted::of(&decisions), customs: &Customs::of(&decisions, &shop) };
+    assign::run(&[cleaned], &given).0
 }
 
-fn setting() -> Setting {
-    Setting { spacing: 2.0, margin: 6.0, sheets: vec![Sheet::rectangle(900.0, 600.0)], turn: Turn::Quarter }
+fn terms() -> Terms {
+    Terms { spacing: 2.0, margin: 6.0, sheets: vec![Sheet::rectangle(900.0, 600.0)], turn: Turn::Quarter }
 }
 
 fn layout(work: &Work, tries: usize) -> Layout {
-    let problem = Problem::new(work, &setting(), &Tolerance::default());
+    let problem = Problem::new(work, &terms(), &Tolerance::default());
     search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed: 1, tries })
 }
 
@@ -157,10 +159,24 @@ fn ordering(c: &mut Criterion) {
         let work = mixed(copies);
         let layout = layout(&work, 1);
         let (decisions, shop) = (Decisions::default(), Shop::builtin());
+        let batch = decisions.first();
+        let (rows, terms) = (shop.rows_for(&decisions.assign, &batch.stock), terms());
+        let given = hold::Given {
+            decisions: &batch.hold,
+            thickness: batch.stock.thickness,
+            pictures: &decisions.assign.pictures,
+            next_setting: decisions.assign.next_setting(),
+            rows: &rows,
+            terms: &terms,
+            machine: &shop.machines[0],
+            nick: (shop.nick_width, shop.nick_pitch),
+            web: (shop.web_kerfs, shop.web_share),
+        };
         group.bench_with_input(BenchmarkId::from_parameter(copies * 5), &work, |b, work| {
             b.iter(|| {
-                let (sequence, _) = order::run(work, &layout, &decisions);
-                black_box(hold::run(work, &layout, &sequence, &decisions, &shop.machines[0], &shop).0.sheets.len())
+                let plan = cuts::plan(work, &layout);
+                let (sequence, _) = order::run(work, &plan, &batch.order, &[]);
+                black_box(hold::run(work, &layout, &plan, &sequence, &given).0.sheets.len())
             });
         });
     }

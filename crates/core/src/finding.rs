@@ -1,8 +1,8 @@
 //! What the software noticed: where, how bad, and what would mend it.
 
-use crate::clean::ContourId;
-use crate::edit::Edit;
+use crate::decisions::Edit;
 use crate::geometry::Point;
+use crate::ids::{BatchId, ContourId};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::fmt;
@@ -98,6 +98,8 @@ pub struct Place {
     pub sheet: Option<usize>,
     /// Which drawing they are on.
     pub drawing: Option<u32>,
+    /// Which batch it concerns, where one alone.
+    pub batch: Option<BatchId>,
 }
 
 impl Place {
@@ -147,7 +149,9 @@ impl Finding {
     /// contours, else points to a tenth of a millimetre, else what it says.
     pub fn places(&self) -> BTreeMap<String, u32> {
         let mut out = BTreeMap::new();
-        let mut put = |name: String| *out.entry(name).or_insert(0) += 1;
+        // Places of the first batch are named as they were before there were others.
+        let batch = self.place.batch.filter(|b| !b.is_first()).map_or_else(String::new, |b| format!("batch {b}: "));
+        let mut put = |name: String| *out.entry(format!("{batch}{name}")).or_insert(0) += 1;
         if !self.place.contours.is_empty() {
             self.place.contours.iter().for_each(|c| put(c.to_string()));
         } else if !self.place.points.is_empty() {
@@ -178,6 +182,12 @@ impl Finding {
         for r in self.remedies.iter_mut().filter(|r| matches!(r.edit, Edit::Accept { .. })) {
             r.edit = acceptance.clone();
         }
+    }
+    /// Of this batch, and its buttons change this batch.
+    pub fn of_batch(mut self, batch: BatchId) -> Self {
+        self.place.batch = Some(batch);
+        self.remedies = self.remedies.into_iter().map(|r| Remedy { edit: r.edit.on(batch), ..r }).collect();
+        self
     }
     /// With a mend that is safe to take unseen.
     pub fn mend(mut self, label: impl Into<String>, edit: Edit) -> Self {

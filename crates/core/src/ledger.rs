@@ -1,6 +1,6 @@
 //! The figures that every change is judged by.
 
-use crate::decisions::Batch;
+use crate::decisions::Stock;
 use crate::nest::Layout;
 use crate::proof::SheetProof;
 use crate::shop::Shop;
@@ -31,12 +31,12 @@ pub struct Ledger {
 
 impl Ledger {
     /// The figures of a layout with its proofs.
-    pub fn of(layout: &Layout, part_area: f64, proofs: &[SheetProof], batch: &Batch, shop: &Shop) -> Self {
+    pub fn of(layout: &Layout, part_area: f64, proofs: &[SheetProof], stock: &Stock, shop: &Shop) -> Self {
         let sheet_area: f64 = layout.sheets.iter().map(|s| s.sheet.area()).sum();
         let sum = |of: fn(&SheetProof) -> f64| proofs.iter().map(of).fold(0.0, |a, b| a + b);
         let seconds = sum(|p| p.seconds);
-        let hourly = shop.machine(&batch.machine).map_or(0.0, |m| m.hourly);
-        let price = shop.material(&batch.material).map_or(0.0, |m| m.price);
+        let hourly = shop.machine(&stock.machine).map_or(0.0, |m| m.hourly);
+        let price = shop.material(&stock.material).map_or(0.0, |m| m.price);
         Self {
             sheets: layout.sheets.len(),
             yield_share: if sheet_area > 0.0 { part_area / sheet_area } else { 0.0 },
@@ -46,7 +46,25 @@ impl Ledger {
             pierces: proofs.iter().map(|p| p.pierces).sum(),
             engraved: sum(|p| p.engrave_area),
             seconds,
-            cost: seconds / 3600.0 * hourly + sheet_area / 1e6 * price * batch.thickness,
+            cost: seconds / 3600.0 * hourly + sheet_area / 1e6 * price * stock.thickness,
         }
+    }
+
+    /// The figures of several batches together, each with the area of its parts (mm²) and its layout.
+    pub fn sum<'a>(all: impl IntoIterator<Item = (&'a Self, f64, &'a Layout)>) -> Self {
+        let (mut out, mut parts, mut sheets) = (Self::default(), 0.0, 0.0);
+        for (one, part_area, layout) in all {
+            parts += part_area;
+            sheets += layout.sheets.iter().map(|s| s.sheet.area()).sum::<f64>();
+            out.sheets += one.sheets;
+            out.pierces += one.pierces;
+            out.cut += one.cut;
+            out.score += one.score;
+            out.travel += one.travel;
+            out.engraved += one.engraved;
+            out.seconds += one.seconds;
+            out.cost += one.cost;
+        }
+        Self { yield_share: if sheets > 0.0 { parts / sheets } else { 0.0 }, ..out }
     }
 }

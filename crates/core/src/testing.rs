@@ -1,11 +1,18 @@
 //! Drawings for tests: the shop's own shapes, made in a line or two.
 
+use crate::assign::{self, Customs, Given, Wanted, Work};
 use crate::clean::{self, Cleaned};
+use crate::cuts;
 use crate::decisions::{Decisions, DrawingDecisions};
 use crate::drawing::{Drawing, Entity, FileUnits, Shape, Style, Unit};
+use crate::finding::Finding;
 use crate::geometry::{Curve, Path, Point};
+use crate::hold::{self, Toolpath};
+use crate::ids::{CopyId, PartId};
 use crate::intake;
-use crate::shop::Shop;
+use crate::nest::{Layout, Terms};
+use crate::order::{self, Sequence};
+use crate::shop::{Machine, Shop};
 use std::sync::Arc;
 
 /// A drawing of loose lines, in mm.
@@ -38,4 +45,42 @@ pub fn cleaned(d: &Drawing, quantity: u32) -> (Arc<Cleaned>, Decisions) {
     let (intake, _) = intake::run(d, &decided, &shop.machines[0]);
     let (cleaned, _) = clean::run(d, &intake, &decided, &shop.tolerance);
     (Arc::new(cleaned), Decisions { drawings: vec![decided], ..Decisions::default() })
+}
+
+/// What lines are, with all that Assign and the cut chart say of the job's first batch.
+pub fn assigned(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop) -> (Work, Vec<Finding>) {
+    let (wanted, customs) = (Wanted::of(decisions), Customs::of(decisions, shop));
+    let (work, mut findings) = assign::run(drawings, &Given { decisions: &decisions.assign, wanted: &wanted, customs: &customs });
+    let stock = &decisions.first().stock;
+    findings.extend(assign::bereft(&work, decisions));
+    findings.extend(assign::charted(&work, stock, &shop.rows_for(&decisions.assign, stock), shop));
+    (work, findings)
+}
+
+/// The order of a layout's cuts.
+pub fn ordered(work: &Work, layout: &Layout, decisions: &Decisions) -> Sequence {
+    order::run(work, &cuts::plan(work, layout), &decisions.first().order, &decisions.assign.turns()).0
+}
+
+/// What the head does for a layout.
+pub fn held(work: &Work, layout: &Layout, decisions: &Decisions, machine: &Machine, shop: &Shop) -> (Toolpath, Vec<Finding>) {
+    let (plan, sequence, batch) = (cuts::plan(work, layout), ordered(work, layout, decisions), decisions.first());
+    let (rows, terms) = (shop.rows_for(&decisions.assign, &batch.stock), Terms::of(batch, machine, shop));
+    let given = hold::Given {
+        decisions: &batch.hold,
+        thickness: batch.stock.thickness,
+        pictures: &decisions.assign.pictures,
+        next_setting: decisions.assign.next_setting(),
+        rows: &rows,
+        terms: &terms,
+        machine,
+        nick: (shop.nick_width, shop.nick_pitch),
+        web: (shop.web_kerfs, shop.web_share),
+    };
+    hold::run(work, layout, &plan, &sequence, &given)
+}
+
+/// The copy of this number of a part.
+pub fn copy(part: PartId, number: u32) -> CopyId {
+    CopyId { part, number }
 }

@@ -7,7 +7,6 @@ pub mod bitmap;
 pub mod chart;
 mod clipping;
 pub mod dxf;
-pub mod gcode;
 pub mod pdf;
 pub mod sheet;
 pub mod stl;

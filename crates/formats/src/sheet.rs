@@ -14,7 +14,7 @@ const LOOKS: [(Process, &str, &str, u8); 4] = [
 ];
 
 fn paths(work: &Work, sheet: &SheetLayout, process: Process) -> Vec<Path> {
-    let placed = sheet.placed.iter().filter_map(|p| Some((p, work.part(p.part)?)));
+    let placed = sheet.placed.iter().filter_map(|p| Some((p, work.part(p.copy.part)?)));
     placed
         .flat_map(|(p, part)| part.items().map(move |i| (p, &work.items[i])))
         .filter(|(_, item)| item.process == process)

@@ -1,10 +1,10 @@
-use crate::gcode;
 use boustrophe_core::assign::Process;
-use boustrophe_core::decisions::Batch;
+use boustrophe_core::decisions::Stock;
 use boustrophe_core::drawing::{Drawing, FileUnits, Shape};
 use boustrophe_core::geometry::{Bounds, Path, Point, Segment, Vec2, fit_curves};
 use boustrophe_core::hold::{Op, Row, SheetPath};
-use boustrophe_core::route::ProgramOrder;
+use boustrophe_core::release;
+use boustrophe_core::release::ProgramOrder;
 use boustrophe_core::shop::Shop;
 use proptest::prelude::*;
 
@@ -31,8 +31,8 @@ fn program(machine: usize, ops: Vec<Op>) -> String {
     let shop = Shop::builtin();
     let path = SheetPath { width: 300.0, height: 200.0, ops, ..SheetPath::default() };
     let mut text = Vec::new();
-    let order = ProgramOrder { path: &path, machine: &shop.machines[machine], sheet: (1, 2), batch: &Batch::default() };
-    gcode::write(&order, &mut text).expect("written");
+    let order = ProgramOrder { path: &path, machine: &shop.machines[machine], sheet: (1, 2), stock: &Stock::default() };
+    release::write(&order, &mut text).expect("written");
     String::from_utf8(text).expect("ASCII")
 }
 
@@ -198,7 +198,11 @@ fn a_pdf_that_was_cut_off_says_so_and_gives_the_pages_that_are_there() {
         let Ok(d) = crate::read("x.pdf", &whole[..whole.len() * share / 100]) else { panic!("at {share} %") };
         let missing = 3 - d.pages.len();
         assert_eq!(d.damage.len(), 1, "{share} %");
-        assert!(d.read >= 1 && d.damage[0].contains("3 pages") || missing == 0 && d.damage[0].contains("cut off"), "{share} %: {:?}", d.damage);
+        assert!(
+            d.read >= 1 && d.damage[0].contains("3 pages") || missing == 0 && d.damage[0].contains("cut off"),
+            "{share} %: {:?}",
+            d.damage
+        );
     }
     // Whole to look at, but a page of its list is nowhere.
     let text = String::from_utf8(whole).expect("plain").replace("/Count 3", "/Count 5");

@@ -3,7 +3,8 @@
 use crate::schema::{files, job_files, jobs, revisions, searches};
 use crate::unknown::carry_over;
 use crate::{Store, StoreError, now};
-use boustrophe_core::decisions::Decisions;
+use boustrophe_core::decisions::{Decisions, modern};
+use boustrophe_core::ids::BatchId;
 use boustrophe_core::ledger::Ledger;
 use diesel::dsl::max;
 use diesel::prelude::*;
@@ -45,6 +46,36 @@ pub struct Revision {
     pub ledger: Option<Ledger>,
     /// When.
     pub created_at: String,
+    /// Who made it; empty where nobody said.
+    pub person: String,
+}
+
+/// A revision as the history lists it: what was done, by whom, and what it came to.
+#[derive(Clone, Debug)]
+pub struct Entry {
+    /// Number, over all jobs.
+    pub id: i32,
+    /// The one before.
+    pub parent: Option<i32>,
+    /// What was done.
+    pub label: String,
+    /// The figures, once they were computed.
+    pub ledger: Option<Ledger>,
+    /// When.
+    pub created_at: String,
+    /// Who made it; empty where nobody said.
+    pub person: String,
+}
+
+/// What a new revision is made of.
+#[derive(Clone, Copy, Debug)]
+pub struct NewRevision<'a> {
+    /// What was done.
+    pub label: &'a str,
+    /// Who did it; empty where nobody said.
+    pub person: &'a str,
+    /// The decisions.
+    pub decisions: &'a Decisions,
 }
 
 #[derive(Queryable, Selectable)]
@@ -56,6 +87,7 @@ struct Row {
     decisions: String,
     ledger: Option<String>,
     created_at: String,
+    person: String,
 }
 
 impl Row {
@@ -68,6 +100,7 @@ impl Row {
             decisions: serde_json::from_str(&self.decisions)?,
             ledger,
             created_at: self.created_at,
+            person: self.person,
         })
     }
 }
@@ -124,6 +157,7 @@ impl Store {
                     revisions::label.eq("Job begun"),
                     revisions::decisions.eq(json),
                     revisions::created_at.eq(now()),
+                    revisions::person.eq(person),
                 ))
                 .returning(revisions::id)
                 .get_result(c)?;
@@ -155,23 +189,30 @@ impl Store {
         found.ok_or(StoreError::Missing { what: "revision", id: i64::from(id) })?.read()
     }
 
-    /// All revisions of a job, the oldest first.
-    pub fn revisions(&self, job: i32) -> Result<Vec<Revision>, StoreError> {
-        let rows: Vec<Row> = revisions::table
+    /// All revisions of a job, the oldest first, without their decisions.
+    pub fn history(&self, job: i32) -> Result<Vec<Entry>, StoreError> {
+        type Listed = (i32, Option<i32>, String, Option<String>, String, String);
+        let rows: Vec<Listed> = revisions::table
             .filter(revisions::job_id.eq(job))
             .order(revisions::id.asc())
-            .select(Row::as_select())
+            .select((revisions::id, revisions::parent, revisions::label, revisions::ledger, revisions::created_at, revisions::person))
             .load(&mut self.connection()?)?;
-        rows.into_iter().map(Row::read).collect()
+        rows.into_iter()
+            .map(|(id, parent, label, ledger, created_at, person)| {
+                let ledger = ledger.as_deref().map(serde_json::from_str).transpose()?;
+                Ok(Entry { id, parent, label, ledger, created_at, person })
+            })
+            .collect()
     }
 
     /// Adds a revision made on `parent` and puts it in force; refused when another revision is in force by now.
-    pub fn add_revision(&self, job: i32, parent: i32, label: &str, decisions: &Decisions) -> Result<i32, StoreError> {
+    pub fn add_revision(&self, job: i32, parent: i32, new: NewRevision) -> Result<i32, StoreError> {
+        let NewRevision { label, person, decisions } = new;
         let mut json = written(decisions)?;
         self.connection()?.immediate_transaction(|c| {
             still_at(c, job, parent)?;
             let stored: String = revisions::table.find(parent).select(revisions::decisions).first(c)?;
-            if let (Ok(stored), Ok(known)) = (serde_json::from_str(&stored), serde_json::from_str::<Decisions>(&stored)) {
+            if let (Ok(stored), Ok(known)) = (serde_json::from_str(&stored).map(modern), serde_json::from_str::<Decisions>(&stored)) {
                 let (known, mut after) = (serde_json::to_value(&known)?, serde_json::to_value(decisions)?);
                 if stored != known {
                     carry_over(&stored, &known, &mut after);
@@ -186,6 +227,7 @@ impl Store {
                     revisions::label.eq(label),
                     revisions::decisions.eq(json),
                     revisions::created_at.eq(now()),
+                    revisions::person.eq(person),
                 ))
                 .returning(revisions::id)
                 .get_result(c)?;
@@ -303,21 +345,26 @@ impl Store {
         found.ok_or(StoreError::Missing { what: "file", id: 0 })
     }
 
-    /// Notes that a nest is being searched for a job, or that it no longer is.
-    pub fn set_search(&self, job: i32, revision: Option<i32>) -> Result<(), StoreError> {
+    /// Notes that a nest is being searched for a job, on which revision and for which batch, or that it no longer is.
+    pub fn set_search(&self, job: i32, search: Option<(i32, BatchId)>) -> Result<(), StoreError> {
         let mut c = self.connection()?;
-        match revision {
-            Some(revision) => diesel::replace_into(searches::table)
-                .values((searches::job_id.eq(job), searches::revision.eq(revision), searches::started_at.eq(now())))
+        match search {
+            Some((revision, batch)) => diesel::replace_into(searches::table)
+                .values((
+                    searches::job_id.eq(job),
+                    searches::revision.eq(revision),
+                    searches::started_at.eq(now()),
+                    searches::batch.eq(i32::try_from(batch.0).unwrap_or(1)),
+                ))
                 .execute(&mut c)?,
             None => diesel::delete(searches::table.find(job)).execute(&mut c)?,
         };
         Ok(())
     }
 
-    /// True when a nest of this job was being searched when the shop was last shut.
-    pub fn was_searching(&self, job: i32) -> Result<bool, StoreError> {
-        let n: i64 = searches::table.filter(searches::job_id.eq(job)).count().get_result(&mut self.connection()?)?;
-        Ok(n > 0)
+    /// The batch of this job whose nest was being searched when the shop was last shut, if any was.
+    pub fn was_searching(&self, job: i32) -> Result<Option<BatchId>, StoreError> {
+        let found: Option<i32> = searches::table.find(job).select(searches::batch).first(&mut self.connection()?).optional()?;
+        Ok(found.map(|b| BatchId(u32::try_from(b).unwrap_or(1))))
     }
 }

@@ -13,7 +13,7 @@ mod tests;
 mod unknown;
 
 pub use cards::{Card, OnFloor};
-pub use jobs::{Job, Revision};
+pub use jobs::{Entry, Job, NewRevision, Revision};
 pub use runs::{Heard, NewRun, Run, Tick};
 pub use settings::{Setting, SettingChange};
 

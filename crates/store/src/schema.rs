@@ -30,6 +30,7 @@ diesel::table! {
         ledger -> Nullable<Text>,
         created_at -> Text,
         in_force -> Integer,
+        person -> Text,
     }
 }
 diesel::table! {
@@ -37,6 +38,7 @@ diesel::table! {
         job_id -> Integer,
         revision -> Integer,
         started_at -> Text,
+        batch -> Integer,
     }
 }
 diesel::table! {

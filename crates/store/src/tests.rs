@@ -1,6 +1,7 @@
+use crate::NewRevision;
 use crate::{Card, Heard, NewRun, Setting, Store, StoreError};
-use boustrophe_core::decisions::Decisions;
-use boustrophe_core::edit::Edit;
+use boustrophe_core::decisions::{Decisions, Edit, IntakeEdit, ReleaseEdit};
+use boustrophe_core::ids::BatchId;
 use boustrophe_core::ledger::Ledger;
 use diesel::prelude::*;
 use proptest::prelude::*;
@@ -16,8 +17,10 @@ fn undo_and_redo_survive_a_restart() {
     let (folder, store) = shop();
     let job = store.add_job("Spring nucleus boxes", "Odile Farrant", Some("2026-12-01"), &Decisions::default()).expect("job");
     let first = job.head.expect("head");
-    let edited = Edit::AddDrawing { file: "f".into(), name: "crown-board.dxf".into() }.apply(&Decisions::default()).expect("edit");
-    let second = store.add_revision(job.id, first, "Added", &edited).expect("revision");
+    let edited = Edit::Intake(IntakeEdit::AddDrawing { file: "f".into(), name: "crown-board.dxf".into() })
+        .apply(&Decisions::default())
+        .expect("edit");
+    let second = store.add_revision(job.id, first, NewRevision { label: "Added", person: "Odile", decisions: &edited }).expect("revision");
     let ledger = Ledger { sheets: 2, ..Ledger::default() };
     store.set_ledger(second, &ledger).expect("ledger");
     assert_eq!(store.undo(job.id, second).expect("undo"), Some(first));
@@ -32,13 +35,13 @@ fn undo_and_redo_survive_a_restart() {
 
     // A change after an undo is what redo finds from then on, and the other branch is still there to go to.
     store.undo(job.id, second).expect("undo");
-    let third = store.add_revision(job.id, first, "Other", &edited).expect("revision");
+    let third = store.add_revision(job.id, first, NewRevision { label: "Other", person: "Odile", decisions: &edited }).expect("revision");
     assert!(matches!(store.undo(job.id, second), Err(StoreError::Moved { head }) if head == third), "a stale undo takes nothing back");
     store.undo(job.id, third).expect("undo");
     assert!(matches!(store.redo(job.id, third), Err(StoreError::Moved { .. })));
     assert_eq!(store.redo(job.id, first).expect("redo"), Some(third));
     store.go_to(job.id, second).expect("go");
-    assert_eq!(store.revisions(job.id).expect("all").len(), 3);
+    assert_eq!(store.history(job.id).expect("all").len(), 3);
 }
 
 #[test]
@@ -46,8 +49,10 @@ fn a_change_on_an_old_page_is_refused() {
     let (_folder, store) = shop();
     let job = store.add_job("Hive stands", "", None, &Decisions::default()).expect("job");
     let first = job.head.expect("head");
-    let second = store.add_revision(job.id, first, "One", &Decisions::default()).expect("revision");
-    match store.add_revision(job.id, first, "Two", &Decisions::default()) {
+    let second = store
+        .add_revision(job.id, first, NewRevision { label: "One", person: "Odile", decisions: &Decisions::default() })
+        .expect("revision");
+    match store.add_revision(job.id, first, NewRevision { label: "Two", person: "Odile", decisions: &Decisions::default() }) {
         Err(StoreError::Moved { head }) => assert_eq!(head, second),
         other => panic!("{other:?}"),
     }
@@ -58,14 +63,14 @@ fn a_change_on_an_old_page_is_refused() {
 fn what_was_under_way_is_known_after_a_crash() {
     let (folder, store) = shop();
     let job = store.add_job("Number plates", "", None, &Decisions::default()).expect("job");
-    store.set_search(job.id, job.head).expect("search");
-    store.set_search(job.id, job.head).expect("again");
+    store.set_search(job.id, job.head.map(|h| (h, BatchId(2)))).expect("search");
+    store.set_search(job.id, job.head.map(|h| (h, BatchId(2)))).expect("again");
     let run = new_run(&store, job.id, 1);
     let heard = Heard { state: "running".into(), seconds: 1.0, line: 12, cuts_done: 3, ..Heard::default() };
     store.set_run(run, &heard).expect("state");
     drop(store);
     let store = Store::open(folder.path()).expect("the same shop");
-    assert!(store.was_searching(job.id).expect("search"));
+    assert_eq!(store.was_searching(job.id).expect("search"), Some(BatchId(2)));
     let open = store.open_runs("lark").expect("runs");
     assert!(open.len() == 1 && open[0].state == "running" && open[0].cuts_done == 3 && open[0].heard_at.is_some());
     // What has ended stays as it ended, whatever is heard later.
@@ -116,8 +121,11 @@ fn what_could_not_be_read_again_is_not_stored() {
     let job = store.add_job("Boxes", "", None, &Decisions::default()).expect("job");
     let head = job.head.expect("head");
     let mut wrong = Decisions::default();
-    wrong.batch.thickness = f64::NAN;
-    assert!(matches!(store.add_revision(job.id, head, "NaN", &wrong), Err(StoreError::Unkeepable(_))));
+    wrong.first_mut().stock.thickness = f64::NAN;
+    assert!(matches!(
+        store.add_revision(job.id, head, NewRevision { label: "NaN", person: "Odile", decisions: &wrong }),
+        Err(StoreError::Unkeepable(_))
+    ));
     assert!(matches!(store.add_job("Cards", "", None, &wrong), Err(StoreError::Unkeepable(_))));
     assert_eq!(store.job(job.id).expect("job").head, Some(head));
 }
@@ -130,23 +138,32 @@ fn what_a_later_version_decided_survives_an_edit() {
     diesel::sql_query("UPDATE revisions SET decisions = '{\"initials\":\"OF\",\"jig\":{\"rows\":3},\"nest\":{\"hold\":[7]}}'")
         .execute(&mut store.connection().expect("open"))
         .expect("written");
-    let edited = Edit::SetInitials { initials: "BT".into() }.apply(&store.revision(job.id, head).expect("read").decisions).expect("edit");
-    let next = store.add_revision(job.id, head, "Initials", &edited).expect("kept");
+    let edited = ReleaseEdit::SetInitials { initials: "BT".into() }
+        .on(BatchId::FIRST)
+        .apply(&store.revision(job.id, head).expect("read").decisions)
+        .expect("edit");
+    let next = store.add_revision(job.id, head, NewRevision { label: "Initials", person: "Odile", decisions: &edited }).expect("kept");
     let kept: String = {
         use crate::schema::revisions;
         revisions::table.find(next).select(revisions::decisions).first(&mut store.connection().expect("open")).expect("stored")
     };
     let kept: serde_json::Value = serde_json::from_str(&kept).expect("JSON");
-    assert!(kept["jig"]["rows"] == 3 && kept["nest"]["hold"][0] == 7 && kept["initials"] == "BT", "{kept}");
+    assert!(
+        kept["jig"]["rows"] == 3
+            && kept["batches"]["1"]["nest"]["hold"][0] == 7
+            && kept["batches"]["1"]["release"]["initials"] == "BT"
+            && kept["initials"].is_null(),
+        "{kept}"
+    );
 }
 
 #[test]
 fn a_deleted_job_takes_its_files_along_but_nobody_elses() {
     let (_folder, store) = shop();
     let with = |files: &[&str]| {
-        files
-            .iter()
-            .fold(Decisions::default(), |d, f| Edit::AddDrawing { file: (*f).into(), name: "a.dxf".into() }.apply(&d).expect("edit"))
+        files.iter().fold(Decisions::default(), |d, f| {
+            Edit::Intake(IntakeEdit::AddDrawing { file: (*f).into(), name: "a.dxf".into() }).apply(&d).expect("edit")
+        })
     };
     for f in ["x", "y"] {
         store.add_file(f, "a.dxf", b"bytes").expect("kept");
@@ -234,7 +251,7 @@ proptest! {
         for step in steps {
             match step {
                 Step::Change => {
-                    let new = store.add_revision(job, head, "Change", &Decisions::default()).expect("a revision");
+                    let new = store.add_revision(job, head, NewRevision { label: "Change", person: "Odile", decisions: &Decisions::default() }).expect("a revision");
                     parents.insert(new, Some(head));
                     head = new;
                     undone.clear();
@@ -264,6 +281,6 @@ proptest! {
             }
             prop_assert_eq!(store.job(job).expect("job").head, Some(head));
         }
-        prop_assert_eq!(store.revisions(job).expect("all").len(), parents.len());
+        prop_assert_eq!(store.history(job).expect("all").len(), parents.len());
     }
 }

@@ -2,7 +2,7 @@
 
 use super::options::{Failure, Reading};
 use super::prep::read_drawings;
-use crate::{report, writer};
+use crate::report;
 use boustrophe_core::cache::Cache;
 use boustrophe_core::decisions::Decisions;
 use boustrophe_core::finding::{Finding, Severity, Station};
@@ -17,7 +17,7 @@ use std::process::ExitCode;
 pub fn run(drawings: &[PathBuf], reading: &Reading, json: bool) -> Result<ExitCode, Failure> {
     let (read, decided) = read_drawings(drawings, reading, 1)?;
     let decisions = Decisions { drawings: decided, ..Decisions::default() };
-    let route = writer::route(&read, &decisions, &Shop::builtin(), &Cache::default(), &mut |_| {});
+    let route = boustrophe_core::route::run(&read, &decisions, &Shop::builtin(), &Cache::default(), &mut |_| {});
     let findings: Vec<&Finding> = route.findings.iter().filter(|f| f.station <= Station::Clean).collect();
     let told = if json { as_json(&route, &findings)? } else { as_text(&route, &findings) };
     let mut out = std::io::stdout().lock();

@@ -1,7 +1,7 @@
 //! What was typed, checked. The flags are a contract: extend, never rename.
 
 use crate::server::{Controller, Opening};
-use boustrophe_core::decisions::{Batch, DrawingDecisions};
+use boustrophe_core::decisions::{DrawingDecisions, Stock};
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::nest::{Sheet, Turn};
 use boustrophe_core::quantity;
@@ -30,6 +30,7 @@ Options of prep:
   --spacing MM             --margin MM                    --nest-seconds S    default 5
   --no-nicks               --no-leads                     --seed N
   --accept                 release in spite of findings to look at
+  --stock FILE=MACHINE,MATERIAL,THICKNESS   that drawing's parts are another batch, repeatable
 
 Exit: 0 done; 1 findings hold it up, report written, no program; 2 usage or unreadable input.";
 
@@ -88,7 +89,9 @@ pub struct Prep {
     pub drawings: Vec<PathBuf>,
     pub out: PathBuf,
     pub reading: Reading,
-    pub batch: Batch,
+    pub stock: Stock,
+    /// Drawings, by the names they were given under, whose parts are other batches.
+    pub stocks: Vec<(PathBuf, Stock)>,
     pub sheets: Vec<Sheet>,
     pub offcuts: Vec<PathBuf>,
     pub quantity: u32,
@@ -157,6 +160,21 @@ fn reading(parser: &mut lexopt::Parser, flag: &str, reading: &mut Reading) -> Re
         _ => return Ok(false),
     }
     Ok(true)
+}
+
+/// `FILE=MACHINE,MATERIAL,THICKNESS`.
+fn stock(typed: &str) -> Result<(PathBuf, Stock), Failure> {
+    let wrong = || Failure::Usage(format!("--stock {typed} will not do; use FILE=MACHINE,MATERIAL,THICKNESS."));
+    let (file, stock) = typed.rsplit_once('=').ok_or_else(wrong)?;
+    let mut words = stock.split(',').map(str::trim);
+    let (Some(machine), Some(material), Some(thickness), None) = (words.next(), words.next(), words.next(), words.next()) else {
+        return Err(wrong());
+    };
+    let mm = quantity::length(thickness, Unit::Mm).map_err(|e| Failure::Usage(format!("--stock {typed}: {e}.")))?;
+    if !(0.05..=200.0).contains(&mm) {
+        return Err(Failure::Usage(format!("--stock {typed}: a thickness of {mm} mm will not do; use 0.05 to 200.")));
+    }
+    Ok((PathBuf::from(file), Stock { machine: machine.into(), material: material.into(), thickness: mm }))
 }
 
 /// `demo` and `serve`.
@@ -241,7 +259,8 @@ fn prep(parser: &mut lexopt::Parser) -> Result<Command, Failure> {
         drawings: Vec::new(),
         out: PathBuf::new(),
         reading: Reading::default(),
-        batch: Batch::default(),
+        stock: Stock::default(),
+        stocks: Vec::new(),
         sheets: Vec::new(),
         offcuts: Vec::new(),
         quantity: 1,
@@ -266,14 +285,15 @@ fn prep(parser: &mut lexopt::Parser) -> Result<Command, Failure> {
         };
         match flag.as_str() {
             "out" => p.out = PathBuf::from(text(parser)?),
-            "machine" => p.batch.machine = text(parser)?,
+            "machine" => p.stock.machine = text(parser)?,
             "material" => material = Some(text(parser)?),
             "thickness" => thickness = Some(number(parser, "--thickness", 0.05, 200.0)?),
+            "stock" => p.stocks.push(stock(&text(parser)?)?),
             "sheet" => p.sheets.push(sheet(&text(parser)?)?),
             "offcut" => p.offcuts.push(PathBuf::from(text(parser)?)),
             "quantity" => {
                 let typed = text(parser)?;
-                p.quantity = quantity::count(&typed, 1, boustrophe_core::edit::MOST_COPIES)
+                p.quantity = quantity::count(&typed, 1, boustrophe_core::decisions::MOST_COPIES)
                     .map_err(|e| Failure::Usage(format!("--quantity: {e}.")))?;
             }
             "turn" => {
@@ -304,9 +324,9 @@ fn prep(parser: &mut lexopt::Parser) -> Result<Command, Failure> {
     if p.out.as_os_str().is_empty() {
         return Err(Failure::Usage("prep needs --out DIR, where the programs and the report go.".into()));
     }
-    let plasma = p.batch.machine == "anvil";
-    p.batch.material = material.unwrap_or_else(|| if plasma { "mild-steel" } else { "birch-ply" }.into());
-    p.batch.thickness = thickness.unwrap_or(match p.batch.material.as_str() {
+    let plasma = p.stock.machine == "anvil";
+    p.stock.material = material.unwrap_or_else(|| if plasma { "mild-steel" } else { "birch-ply" }.into());
+    p.stock.thickness = thickness.unwrap_or(match p.stock.material.as_str() {
         "card" => 1.5,
         "mild-steel" => 6.0,
         _ => 3.0,

@@ -2,16 +2,14 @@
 
 use super::options::{Failure, Prep, Reading};
 use crate::report::{Report, sheet_stem};
-use crate::writer;
-use crate::writer::write_program;
 use boustrophe_core::cache::Cache;
-use boustrophe_core::decisions::{Decisions, DrawingDecisions, HoldDecisions};
+use boustrophe_core::decisions::{Decisions, DrawingDecisions, EditError, HoldDecisions, NestEdit, Stock};
 use boustrophe_core::drawing::Drawing;
-use boustrophe_core::edit::Edit;
 use boustrophe_core::finding::{Finding, Severity, Station};
 use boustrophe_core::geometry::Path as Outline;
-use boustrophe_core::nest::{Control, Problem, Setting, Sheet, search};
-use boustrophe_core::route::Route;
+use boustrophe_core::ids::BatchId;
+use boustrophe_core::nest::{Control, Layout, Problem, Sheet, Terms, search};
+use boustrophe_core::route::{BatchRoute, Route};
 use boustrophe_core::shop::{Machine, Shop};
 use boustrophe_formats::sheet::{write_dxf, write_svg};
 use std::collections::BTreeMap;
@@ -41,16 +39,11 @@ impl Clock {
 /// Runs the route and writes report and programs.
 pub fn run(options: &Prep) -> Result<ExitCode, Failure> {
     let shop = Shop::builtin();
-    let machine = shop
-        .machine(&options.batch.machine)
-        .ok_or_else(|| Failure::Usage(format!("--machine {}: there are lark and anvil.", options.batch.machine)))?;
-    if shop.material(&options.batch.material).is_none() {
-        let known: Vec<&str> = shop.materials.iter().map(|m| m.id.as_str()).collect();
-        return Err(Failure::Usage(format!("--material {}: there are {}.", options.batch.material, known.join(", "))));
-    }
+    known("", &options.stock, &shop)?;
+    options.stocks.iter().try_for_each(|(file, stock)| known(&format!("--stock {}: ", file.display()), stock, &shop))?;
     let mut clock = Clock::start();
     let (drawings, decided) = read_drawings(&options.drawings, &options.reading, options.quantity)?;
-    let mut decisions = decide(options, decided, machine)?;
+    let mut decisions = decide(options, decided, &shop)?;
     clock.note("read");
 
     let cache = Cache::default();
@@ -60,9 +53,11 @@ pub fn run(options: &Prep) -> Result<ExitCode, Failure> {
         mend(&drawings, &mut decisions, &shop, &cache, &mut clock, &mut route, &mut findings)?;
     }
     if early(&route).all(|f| f.severity != Severity::Stop) {
-        let layout = nest(&route, &decisions, machine, &shop, options);
+        for (id, batch) in &route.batches {
+            let layout = nest(*id, batch, &decisions, &shop, options);
+            decisions = NestEdit::KeepLayout { layout }.on(*id).apply(&decisions).map_err(told)?;
+        }
         clock.note("nest");
-        decisions = Edit::KeepLayout { layout }.apply(&decisions).map_err(Failure::Other)?;
         route = go(&drawings, &decisions, &shop, &cache, &mut clock);
     }
     // A nest that was not tried is no finding of its own: what held it up is.
@@ -80,6 +75,23 @@ pub fn run(options: &Prep) -> Result<ExitCode, Failure> {
     Ok(if held { ExitCode::from(1) } else { ExitCode::SUCCESS })
 }
 
+/// Refuses a machine or material that there is not; `flag` is where it was typed, empty for those of the first batch.
+fn known(flag: &str, stock: &Stock, shop: &Shop) -> Result<(), Failure> {
+    let named = |name: &str| if flag.is_empty() { format!("--{name} ") } else { flag.to_owned() };
+    if shop.machine(&stock.machine).is_none() {
+        return Err(Failure::Usage(format!("{}{}: there are lark and anvil.", named("machine"), stock.machine)));
+    }
+    if shop.material(&stock.material).is_none() {
+        let known: Vec<&str> = shop.materials.iter().map(|m| m.id.as_str()).collect();
+        return Err(Failure::Usage(format!("{}{}: there are {}.", named("material"), stock.material, known.join(", "))));
+    }
+    Ok(())
+}
+
+fn told(error: EditError) -> Failure {
+    Failure::Other(error.to_string())
+}
+
 /// What is safe to mend unseen is mended, and still reported; the first station first, as that may settle later ones.
 fn mend(
     drawings: &[Arc<Drawing>],
@@ -95,7 +107,7 @@ fn mend(
             early(route).filter(|f| f.severity == Severity::Look && f.remedies.first().is_some_and(|r| r.safe)).cloned().collect();
         let Some(station) = open.iter().map(|f| f.station).min() else { break };
         for f in open.into_iter().filter(|f| f.station == station) {
-            *decisions = f.remedies[0].edit.apply(decisions).map_err(Failure::Other)?;
+            *decisions = f.remedies[0].edit.apply(decisions).map_err(told)?;
             findings.push(f);
         }
         *route = go(drawings, decisions, shop, cache, clock);
@@ -112,7 +124,7 @@ fn early(route: &Route) -> impl Iterator<Item = &Finding> {
 }
 
 fn go(drawings: &[Arc<Drawing>], decisions: &Decisions, shop: &Shop, cache: &Cache, clock: &mut Clock) -> Route {
-    writer::route(drawings, decisions, shop, cache, &mut |station| clock.note(station.slug()))
+    boustrophe_core::route::run(drawings, decisions, shop, cache, &mut |station| clock.note(station.slug()))
 }
 
 /// Reads the files; each drawing's parts are wanted `quantity` times.
@@ -143,28 +155,45 @@ fn read_file(path: &Path) -> Result<Drawing, Failure> {
     crate::reading::read_file(&name, path)
 }
 
-fn decide(options: &Prep, drawings: Vec<DrawingDecisions>, machine: &Machine) -> Result<Decisions, Failure> {
-    let mut decisions = Decisions { drawings, batch: options.batch.clone(), ..Decisions::default() };
-    for path in &options.offcuts {
-        decisions.nest.sheets.push(offcut(path, &options.reading, machine)?);
+/// The decisions that follow from the flags. Sheets, spacings and turns hold for every batch, offcuts for the first.
+fn decide(options: &Prep, drawings: Vec<DrawingDecisions>, shop: &Shop) -> Result<Decisions, Failure> {
+    let mut decisions = Decisions { drawings, ..Decisions::on(options.stock.clone()) };
+    for (file, stock) in &options.stocks {
+        let of = |d: &DrawingDecisions| {
+            options.drawings.get(d.id as usize - 1).is_some_and(|p| p == file || p.file_name() == Some(file.as_os_str()))
+        };
+        let same = decisions.batches.iter().find(|(_, b)| b.stock == *stock).map(|(id, _)| *id);
+        let batch = same.unwrap_or_else(|| decisions.add_batch(stock.clone()));
+        let mut mine = decisions.drawings.iter_mut().filter(|d| of(d)).peekable();
+        if mine.peek().is_none() {
+            return Err(Failure::Usage(format!("--stock {}: there is no such drawing on the command line.", file.display())));
+        }
+        mine.for_each(|d| d.batch = batch);
     }
+    let mut sheets = Vec::new();
     let full = options.sheets.len();
     for (i, sheet) in options.sheets.iter().enumerate() {
         // As many as needed of the last; of an earlier one without a number, one.
         let count = if i + 1 == full { sheet.count } else { sheet.count.or(Some(1)) };
-        decisions.nest.sheets.push(Sheet { count, ..sheet.clone() });
+        sheets.push(Sheet { count, ..sheet.clone() });
     }
-    if full == 0 && !options.offcuts.is_empty() {
-        decisions
-            .nest
-            .sheets
-            .extend(Setting::of(&Decisions { batch: options.batch.clone(), ..Decisions::default() }, machine, &Shop::builtin()).sheets);
+    let machine = &*shop.machine_or_stand_in(&options.stock.machine);
+    let offcuts = options.offcuts.iter().map(|path| offcut(path, &options.reading, machine)).collect::<Result<Vec<_>, _>>()?;
+    for (id, batch) in &mut decisions.batches {
+        let machine = shop.machine_or_stand_in(&batch.stock.machine);
+        let usual = Terms::of(batch, &machine, shop).sheets;
+        batch.nest.sheets = if id.is_first() && !offcuts.is_empty() {
+            offcuts.iter().cloned().chain(if full == 0 { usual } else { sheets.clone() }).collect()
+        } else {
+            sheets.clone()
+        };
+        (batch.nest.turn, batch.nest.spacing, batch.nest.margin) = (options.turn, options.spacing, options.margin);
+        batch.hold = HoldDecisions {
+            nicks: (!options.nicks).then_some(false),
+            leads: (!options.leads).then_some(false),
+            ..HoldDecisions::default()
+        };
     }
-    decisions.nest.turn = options.turn;
-    decisions.nest.spacing = options.spacing;
-    decisions.nest.margin = options.margin;
-    decisions.hold =
-        HoldDecisions { nicks: (!options.nicks).then_some(false), leads: (!options.leads).then_some(false), ..HoldDecisions::default() };
     Ok(decisions)
 }
 
@@ -177,8 +206,9 @@ fn offcut(path: &Path, reading: &Reading, machine: &Machine) -> Result<Sheet, Fa
     Sheet::offcut(outlines).map_err(|e| Failure::Usage(format!("--offcut {}: {e}.", path.display())))
 }
 
-fn nest(route: &Route, decisions: &Decisions, machine: &Machine, shop: &Shop, options: &Prep) -> boustrophe_core::nest::Layout {
-    let problem = Problem::new(&route.work, &Setting::of(decisions, machine, shop), &shop.tolerance);
+fn nest(id: BatchId, batch: &BatchRoute, decisions: &Decisions, shop: &Shop, options: &Prep) -> Layout {
+    let terms = Terms::of(decisions.batch(id), &shop.machine_or_stand_in(&batch.stock.machine), shop);
+    let problem = Problem::new(&batch.work, &terms, &shop.tolerance);
     let end = Instant::now() + Duration::from_secs_f64(options.nest_seconds);
     search(
         &problem,
@@ -203,11 +233,11 @@ fn write_all(
     })?;
     remove_older(out);
     if released {
-        for (i, sheet) in route.nested.layout.sheets.iter().enumerate() {
-            let stem = sheet_stem(i);
-            write_whole(&out.join(format!("{stem}.nc")), |file| write_program(route, i, decisions, shop, file))?;
-            write_whole(&out.join(format!("{stem}.svg")), |file| file.write_all(write_svg(&route.work, sheet).as_bytes()))?;
-            write_whole(&out.join(format!("{stem}.dxf")), |file| file.write_all(write_dxf(&route.work, sheet).as_bytes()))?;
+        for (b, i, sheet) in route.batches.values().flat_map(|b| b.nested.layout.sheets.iter().enumerate().map(move |(i, s)| (b, i, s))) {
+            let stem = sheet_stem(b.before + i);
+            write_whole(&out.join(format!("{stem}.nc")), |file| b.write_program(i, shop, file))?;
+            write_whole(&out.join(format!("{stem}.svg")), |file| file.write_all(write_svg(&b.work, sheet).as_bytes()))?;
+            write_whole(&out.join(format!("{stem}.dxf")), |file| file.write_all(write_dxf(&b.work, sheet).as_bytes()))?;
         }
     }
     let report = Report::new(route, findings, decisions, released, seconds);

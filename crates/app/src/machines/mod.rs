@@ -7,7 +7,6 @@ mod watch;
 
 use crate::error::AppError;
 use crate::shop::App;
-use crate::writer::write_program;
 use boustrophe_machine::{Driver, DriverError, Link, Status, checksum};
 use boustrophe_store::{NewRun, Run};
 use std::collections::BTreeMap;
@@ -145,31 +144,30 @@ pub fn open(app: &Arc<App>) {
     }
 }
 
-/// Sends the program of a sheet (from 0) into the queue of the job's machine; gives the run's number. The same sheet that is
+/// Sends the program of a sheet (from 0, as they are numbered through) into the queue of the job's machine; gives the run's number. The same sheet that is
 /// in the queue and not yet started is not sent a second time.
 pub fn send(app: &Arc<App>, job: i32, sheet: usize) -> Result<i32, AppError> {
     let loaded = app.load(job)?;
     if !loaded.route.released() {
         return Err(AppError::Sentence("the programs are not released: settle the open findings first.".into()));
     }
-    if sheet >= loaded.route.programs.len() {
-        return Err(AppError::Sentence(format!("there is no sheet {}", sheet + 1)));
-    }
+    let (batch, at) = loaded.route.sheet(sheet).ok_or_else(|| AppError::Sentence(format!("there is no sheet {}", sheet + 1)))?;
+    let loaded = loaded.about(batch);
+    let here = loaded.here();
     let mut text = Vec::new();
-    write_program(&loaded.route, sheet, &loaded.revision.decisions, &loaded.shop, &mut text)
-        .map_err(|e| AppError::Sentence(e.to_string()))?;
+    here.write_program(at, &loaded.shop, &mut text).map_err(|e| AppError::Sentence(e.to_string()))?;
     let program = String::from_utf8(text).map_err(|e| AppError::Sentence(e.to_string()))?;
-    let machine = &loaded.revision.decisions.batch.machine;
+    let machine = &here.stock.machine;
     let new = NewRun {
         job,
         revision: loaded.revision.id,
         sheet: i32::try_from(sheet + 1).unwrap_or(i32::MAX),
         machine,
-        file_name: &crate::names::program(&loaded.job, &loaded.revision.decisions, sheet),
+        file_name: &crate::names::program(&loaded.job, loaded.decided(), sheet),
         program: &program,
         sum: &checksum(&program),
         cuts: i32::try_from(pieces(&program).len()).unwrap_or(i32::MAX),
-        total: loaded.route.proofs.get(sheet).map_or(0.0, |p| p.seconds),
+        total: here.proofs.get(at).map_or(0.0, |p| p.seconds),
     };
     queue(app, &new)
 }

@@ -5,15 +5,14 @@ use super::changes::apply;
 use super::{Shared, blocking};
 use crate::error::{AppError, html};
 use crate::incoming::keep;
-use crate::shop::{App, Loaded};
+use crate::shop::{App, Loaded, stock_words};
 use askama::Template;
 use axum::extract::{Form, Path};
 use axum::response::{Html, Redirect};
 use boustrophe_core::assign::Process;
 use boustrophe_core::card::{BLOCK, BLOCKS, Card, Drawn, chosen, gauge, grid, kerf, ladder};
-use boustrophe_core::decisions::{Acceptance, Batch, Decisions, JobSetting};
+use boustrophe_core::decisions::{Acceptance, AssignEdit, Decisions, Edit, IntakeEdit, JobSetting, Stock};
 use boustrophe_core::drawing::Unit;
-use boustrophe_core::edit::Edit;
 use boustrophe_core::quantity::{length, number};
 use boustrophe_core::shop::{ChartRow, Shop};
 use boustrophe_formats::svg::{WriteGroup, write};
@@ -49,7 +48,7 @@ pub async fn for_job(app: Shared, Path(job): Path<i32>, Form(new): Form<NewCard>
     let id = blocking(&app, move |app| {
         let loaded = app.load(job)?;
         let d = &loaded.revision.decisions;
-        begin(app, d.batch.clone(), &d.rows, &loaded.job.person, &new)
+        begin(app, d.first().stock.clone(), &d.assign.rows, &loaded.job.person, &new)
     })
     .await?;
     Ok(Redirect::to(&format!("/jobs/{id}/assign")))
@@ -59,7 +58,7 @@ pub async fn for_job(app: Shared, Path(job): Path<i32>, Form(new): Form<NewCard>
 pub async fn for_chart(app: Shared, Form(new): Form<NewCard>) -> Result<Redirect, AppError> {
     let id = blocking(&app, move |app| {
         let thickness = length(&new.thickness, Unit::Mm).map_err(AppError::Sentence)?;
-        let batch = Batch { machine: new.machine.clone(), material: new.material.clone(), thickness };
+        let batch = Stock { machine: new.machine.clone(), material: new.material.clone(), thickness };
         begin(app, batch, &[], "", &new)
     })
     .await?;
@@ -75,7 +74,7 @@ fn list(text: &str, usual: Vec<f64>) -> Result<Vec<f64>, AppError> {
 }
 
 /// Begins the job of a card; gives its number.
-fn begin(app: &App, batch: Batch, proposed: &[ChartRow], person: &str, new: &NewCard) -> Result<i32, AppError> {
+fn begin(app: &App, batch: Stock, proposed: &[ChartRow], person: &str, new: &NewCard) -> Result<i32, AppError> {
     let shop = app.shop();
     let machine = shop.machine(&batch.machine).ok_or_else(|| AppError::Sentence(format!("there is no machine “{}”", batch.machine)))?;
     if !(THICKNESSES.0..=THICKNESSES.1).contains(&batch.thickness) {
@@ -113,24 +112,24 @@ fn begin(app: &App, batch: Batch, proposed: &[ChartRow], person: &str, new: &New
     };
     let words = if new.kind == "gauge" { "kerf gauge".to_owned() } else { format!("test card, {}", process.name().to_lowercase()) };
     let name = format!("{} {} mm, {words}", material.name, batch.thickness);
-    let mut decisions = Decisions { batch: batch.clone(), card: Some(card), ..Decisions::default() };
-    decisions.hold.nicks = Some(false);
+    let mut decisions = Decisions { card: Some(card), ..Decisions::on(batch.clone()) };
+    decisions.first_mut().hold.nicks = Some(false);
     if !has(process) {
-        decisions.rows.push(ChartRow { unproved: true, ..base.clone() });
+        decisions.assign.rows.push(ChartRow { unproved: true, ..base.clone() });
     }
-    decisions.rows.extend(near(labels).filter(|_| labels != process && !has(labels)));
+    decisions.assign.rows.extend(near(labels).filter(|_| labels != process && !has(labels)));
     // What a card tries out is unproved by its nature, and its labels are letters.
     decisions.accepted.extend(["unproved", "gaps", "specks"].map(|code| Acceptance::Everywhere(code.into())));
-    decisions.settings = drawn.settings.iter().map(|s| s.1.clone()).collect();
+    decisions.assign.settings = drawn.settings.iter().map(|s| s.1.clone()).collect();
     let job = app.store.add_job(&name, person, None, &decisions)?;
     let hash = keep(app, "card.svg", svg(&drawn).as_bytes())?;
-    apply(app, job.id, job.head.unwrap_or(0), &Edit::AddDrawing { file: hash, name: "card.svg".into() })?;
+    apply(app, job.id, job.head.unwrap_or(0), &Edit::Intake(IntakeEdit::AddDrawing { file: hash, name: "card.svg".into() }))?;
     assign(app, job.id, &drawn)?;
     Ok(job.id)
 }
 
 /// The row that a card is made round: the chart's, the job's, the nearest thickness's, or plain middle figures.
-fn base_row(shop: &Shop, batch: &Batch, proposed: &[ChartRow], process: Process, feed_limit: f64) -> ChartRow {
+fn base_row(shop: &Shop, batch: &Stock, proposed: &[ChartRow], process: Process, feed_limit: f64) -> ChartRow {
     let known = shop.row(&batch.machine, &batch.material, batch.thickness, process).cloned();
     let own = || proposed.iter().find(|r| r.is(&batch.machine, &batch.material, batch.thickness, process)).cloned();
     let near = || shop.proposed(&batch.machine, &batch.material, batch.thickness, process).map(|p| p.0);
@@ -169,8 +168,8 @@ fn assign(app: &App, job: i32, drawn: &Drawn) -> Result<(), AppError> {
         let Some(at) = drawn.layers.iter().position(|l| l.name == row.style.layer) else { continue };
         let key = row.key.clone();
         edits.push(match drawn.settings.iter().find(|s| s.0 == at) {
-            Some((_, setting)) => Edit::UseForKey { key, setting: Some(setting.id) },
-            None => Edit::SetKey { key, process: Some(drawn.layers[at].process) },
+            Some((_, setting)) => Edit::Assign(AssignEdit::UseForKey { key, setting: Some(setting.id) }),
+            None => Edit::Assign(AssignEdit::SetKey { key, process: Some(drawn.layers[at].process) }),
         });
     }
     apply(app, job, loaded.revision.id, &Edit::All { edits })
@@ -204,12 +203,10 @@ pub async fn page(app: Shared, Path(job): Path<i32>) -> Result<Html<String>, App
         let loaded = app.load(job)?;
         let d = &loaded.revision.decisions;
         let shop = &loaded.shop;
-        let material = shop.material(&d.batch.material).map_or(d.batch.material.as_str(), |m| m.name.as_str());
-        let machine = shop.machine(&d.batch.machine).map_or(d.batch.machine.as_str(), |m| m.name.as_str());
         let mut page = Page {
             job,
             name: loaded.job.name.clone(),
-            batch: format!("{machine}, {material} {} mm", d.batch.thickness),
+            batch: stock_words(&d.first().stock, shop),
             rows: Vec::new(),
             powers: Vec::new(),
             process: String::new(),
@@ -221,7 +218,7 @@ pub async fn page(app: Shared, Path(job): Path<i32>) -> Result<Html<String>, App
         match &d.card {
             Some(Card::Grid { process, feeds, powers }) => {
                 let cell = |s: &JobSetting| CellView { id: s.id, feed: s.feed.unwrap_or(0.0), power: s.power.unwrap_or(0.0) };
-                let rows = feeds.iter().map(|f| d.settings.iter().filter(|s| s.feed == Some(*f)).map(cell).collect());
+                let rows = feeds.iter().map(|f| d.assign.settings.iter().filter(|s| s.feed == Some(*f)).map(cell).collect());
                 page.rows = rows.rev().collect();
                 page.powers.clone_from(powers);
                 page.process = process.name().to_lowercase();
@@ -260,7 +257,7 @@ pub async fn best(app: Shared, Path(job): Path<i32>, Form(best): Form<Best>) -> 
                 (ChartRow { kerf, ..now }, format!("kerf measured {kerf} mm on {}", loaded.job.name))
             }
             Some(Card::Grid { process, .. }) => {
-                let cell = best.cell.parse().ok().and_then(|id: u32| d.settings.iter().find(|s| s.id == id));
+                let cell = best.cell.parse().ok().and_then(|id: u32| d.assign.settings.iter().find(|s| s.id == id));
                 let cell = cell.ok_or_else(|| AppError::Sentence("click the cell that came out best.".into()))?;
                 let now = row_of(&loaded, *process)?;
                 let (feed, power) = (cell.feed.unwrap_or(now.feed), cell.power.unwrap_or(now.power));
@@ -293,9 +290,8 @@ pub async fn proved(app: Shared, Path(job): Path<i32>, Form(form): Form<Proved>)
 }
 
 fn row_of(loaded: &Loaded, process: Process) -> Result<ChartRow, AppError> {
-    let row = loaded.shop.row_for(&loaded.revision.decisions, process, None);
-    row.map(std::borrow::Cow::into_owned)
-        .ok_or_else(|| AppError::Sentence(format!("there are no {} settings to keep", process.name().to_lowercase())))
+    let row = loaded.rows().get(process, None).cloned();
+    row.ok_or_else(|| AppError::Sentence(format!("there are no {} settings to keep", process.name().to_lowercase())))
 }
 
 /// Puts a row into the chart, in place of the one it had; gives its key.

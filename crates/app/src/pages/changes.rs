@@ -15,14 +15,15 @@ use axum::response::{IntoResponse, Redirect, Response};
 use boustrophe_core::clean::Operation;
 use boustrophe_core::clean::coupon::slots;
 use boustrophe_core::clean::operate::Spot;
+use boustrophe_core::decisions::{CleanEdit, Edit};
 use boustrophe_core::drawing::Unit;
-use boustrophe_core::edit::Edit;
 use boustrophe_core::finding::Station;
 use boustrophe_core::geometry::Point;
+use boustrophe_core::ids::BatchId;
 use boustrophe_core::lettering::Face;
 use boustrophe_core::quantity::length;
 use boustrophe_formats::dxf::{self, WriteLayer};
-use boustrophe_store::StoreError;
+use boustrophe_store::{NewRevision, StoreError};
 
 #[derive(Template)]
 #[template(path = "conflict.html")]
@@ -40,21 +41,27 @@ pub async fn edit(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Form>)
     let station = Station::from_slug(&form.station).unwrap_or(Station::Intake);
     blocking(&app, move |app| {
         let edit = form.edit().map_err(AppError::Sentence)?;
-        if edit == Edit::Nest {
-            searches::start(app, job, None)?;
-            return Ok(html(&docket(app, &app.load(job)?, station, true)?)?.into_response());
+        let searched = edit.nests();
+        if let (Edit::Nest(_), Some(batch)) = (&edit, searched) {
+            // Nothing is decided by the wish alone.
+            searches::start(app, job, batch, None)?;
+            return answered(app, job, station, form.batch);
         }
         match apply(app, job, form.revision, &edit) {
             Err(AppError::Store(StoreError::Moved { head })) => conflict(app, job, station, &edit, head),
             Err(other) => Err(other),
-            Ok(()) if edit.nests() => {
-                searches::start(app, job, None)?;
-                Ok(html(&docket(app, &app.load(job)?, station, true)?)?.into_response())
+            Ok(()) => {
+                searched.map_or(Ok(()), |batch| searches::start(app, job, batch, None))?;
+                answered(app, job, station, form.batch)
             }
-            Ok(()) => Ok(html(&docket(app, &app.load(job)?, station, true)?)?.into_response()),
         }
     })
     .await
+}
+
+/// The docket after a change, about the batch that the page was about.
+fn answered(app: &App, job: i32, station: Station, batch: BatchId) -> Result<Response, AppError> {
+    Ok(html(&docket(app, &app.load(job)?.about(batch), station, true)?)?.into_response())
 }
 
 /// Makes an edit on the revision that the page showed and answers with the station's docket.
@@ -66,14 +73,16 @@ pub async fn make(app: Shared, job: i32, revision: i32, station: Station, edit: 
 /// Applies an edit to the revision that a page showed.
 pub fn apply(app: &App, job: i32, revision: i32, edit: &Edit) -> Result<(), AppError> {
     let before = app.store.revision(job, revision)?;
-    let after = edit.apply(&before.decisions).map_err(AppError::Sentence)?;
+    let after = edit.apply(&before.decisions)?;
     // Worked out before it is kept: a change that cannot be computed is refused, not stored.
     let shop = app.shop();
     let route = app.route(&after, &shop)?;
-    let id = app.store.add_revision(job, revision, &edit.label(), &after)?;
+    let found = app.store.job(job)?;
+    let new = NewRevision { label: &edit.label(), person: &found.person, decisions: &after };
+    let id = app.store.add_revision(job, revision, new)?;
     app.store.set_ledger(id, &route.ledger)?;
     let revision = boustrophe_store::Revision { id, decisions: after, ledger: Some(route.ledger), ..before };
-    floor_cards::keep(app, &Loaded { job: app.store.job(job)?, revision, route, shop })
+    floor_cards::keep(app, &Loaded { job: app.store.job(job)?, revision, route, shop, batch: BatchId::FIRST })
 }
 
 /// Fits slots and tabs: three figures, and the contours whose slots are ticked to be fitted among all that have some.
@@ -91,7 +100,7 @@ pub async fn slot_fit(app: Shared, Path(job): Path<i32>, RawForm(bytes): RawForm
         leave: left.collect::<Result<_, _>>().map_err(AppError::Sentence)?,
     };
     let drawing = one("on").parse().map_err(|_| AppError::Sentence("that drawing is not there any more; load the page again".into()))?;
-    make(app, job, one("revision").parse().unwrap_or(0), Station::Clean, Edit::Operate { drawing, operation }).await
+    make(app, job, one("revision").parse().unwrap_or(0), Station::Clean, Edit::Clean(CleanEdit::Operate { drawing, operation })).await
 }
 
 /// Figures of a slot coupon.
@@ -114,7 +123,10 @@ pub async fn coupon(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Coup
         let (drawing, part) = comb.ok_or_else(|| AppError::Sentence("the coupon could not be drawn; try other figures.".into()))?;
         let write = |(text, height, at): (String, f64, Point)| {
             let spot = Spot { x: at.x, y: at.y, ..Spot::default() };
-            Edit::Operate { drawing, operation: Operation::Write { part, spot, text, height, face: Face::Stroke, angle: 0.0 } }
+            Edit::Clean(CleanEdit::Operate {
+                drawing,
+                operation: Operation::Write { part, spot, text, height, face: Face::Stroke, angle: 0.0 },
+            })
         };
         incoming::on_top(app, job, &Edit::All { edits: coupon.labels.into_iter().map(write).collect() })?;
         Ok(Redirect::to(&format!("/jobs/{job}/clean")))
@@ -146,6 +158,8 @@ pub struct Back {
     revision: i32,
     #[serde(default)]
     station: String,
+    #[serde(default)]
+    batch: BatchId,
 }
 
 /// Back one revision.
@@ -170,7 +184,7 @@ async fn step(
         Err(StoreError::Moved { head }) => moved(app, job, station, head),
         other => {
             other?.ok_or_else(|| AppError::Sentence(none.into()))?;
-            Ok(html(&docket(app, &app.load(job)?, station, true)?)?.into_response())
+            answered(app, job, station, back.batch)
         }
     })
     .await

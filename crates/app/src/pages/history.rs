@@ -15,6 +15,8 @@ struct Row {
     id: i32,
     label: String,
     at: String,
+    /// Who made it.
+    person: String,
     cells: Vec<Cell>,
     here: bool,
     baseline: bool,
@@ -35,7 +37,7 @@ const MOST_ROWS: usize = 200;
 pub async fn history(app: Shared, Path((job, station)): Path<(i32, String)>) -> Result<Html<String>, AppError> {
     blocking(&app, move |app| {
         let found = app.store.job(job)?;
-        let revisions = app.store.revisions(job)?;
+        let revisions = app.store.history(job)?;
         let of = |id: Option<i32>| -> Option<Ledger> {
             revisions.iter().find(|r| Some(r.id) == id).and_then(|r| r.ledger).filter(|l| l.sheets > 0)
         };
@@ -46,6 +48,7 @@ pub async fn history(app: Shared, Path((job, station)): Path<(i32, String)>) -> 
             .map(|r| Row {
                 id: r.id,
                 label: r.label.clone(),
+                person: r.person.clone(),
                 at: r.created_at.get(11..16).unwrap_or_default().to_owned(),
                 cells: ledger(&r.ledger.unwrap_or_default(), of(found.baseline.or(r.parent)).as_ref()),
                 here: found.head == Some(r.id),

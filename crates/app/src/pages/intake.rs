@@ -13,9 +13,10 @@ use axum::response::{IntoResponse, Response};
 use boustrophe_core::clean::carry::carry;
 use boustrophe_core::clean::trace::Trace;
 use boustrophe_core::clean::{Compared, compare};
+use boustrophe_core::decisions::{CleanEdit, Edit, IntakeEdit};
 use boustrophe_core::drawing::{FileUnits, Unit};
-use boustrophe_core::edit::Edit;
 use boustrophe_core::geometry::{Affine, Bounds, Point, Vec2};
+use boustrophe_core::ids::BatchId;
 use boustrophe_core::quantity::{count, length, number};
 use boustrophe_core::route::DrawingState;
 use serde::Deserialize;
@@ -98,11 +99,11 @@ fn resized(app: &App, job: i32, form: &Resize) -> Result<Edit, AppError> {
     if !(measured.is_finite() && measured > 1e-6 && wanted > 1e-6) {
         return Err(AppError::Sentence("measure between two different points, and type what that length really is.".into()));
     }
-    let mut edits = vec![Edit::SetScale { drawing: form.drawing, scale: decided.scale * wanted / measured }];
+    let mut edits = vec![Edit::Intake(IntakeEdit::SetScale { drawing: form.drawing, scale: decided.scale * wanted / measured })];
     if !d.intake.sure {
         // With a length known, the unit no longer matters: the one the size was judged in stays.
         let unit = match d.drawing.units {
-            FileUnits::Pixels => Some(Edit::SetPpi { drawing: form.drawing, ppi: 25.4 / mm_of(d, decided.scale) }),
+            FileUnits::Pixels => Some(Edit::Intake(IntakeEdit::SetPpi { drawing: form.drawing, ppi: 25.4 / mm_of(d, decided.scale) })),
             _ => d.intake.candidates.first().map(|c| c.edit.clone()),
         };
         edits.splice(0..0, unit);
@@ -158,7 +159,7 @@ impl TraceForm {
             other => return Err(format!("“{other}” is no side; the shape is what is dark, or what is light")),
         };
         let trace = Trace { threshold, speck: count(self.speck.trim(), 1, 1_000_000)?, smooth: number(self.smooth.trim())?, invert };
-        Ok(Edit::SetTrace { drawing: self.drawing, trace })
+        Ok(Edit::Clean(CleanEdit::SetTrace { drawing: self.drawing, trace }))
     }
 }
 
@@ -184,7 +185,7 @@ pub async fn region(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Regi
         let corners = [(form.x0, form.y0), (form.x1, form.y0), (form.x1, form.y1), (form.x0, form.y1)];
         let mut regions = loaded.revision.decisions.drawing(form.drawing).map_or_else(Vec::new, |d| d.regions.clone());
         regions.push(Bounds::of(corners.map(|(x, y)| home * Point::new(x, y))));
-        Ok(Edit::SetRegions { drawing: form.drawing, regions })
+        Ok(Edit::Intake(IntakeEdit::SetRegions { drawing: form.drawing, regions }))
     })
     .await?;
     post(app, Path(job), revision, &edit).await
@@ -210,11 +211,18 @@ pub async fn replace(app: Shared, Path((job, drawing)): Path<(i32, u32)>, multip
 fn replacing(app: &App, job: i32, drawing: u32, file: String, name: String) -> Result<Edit, AppError> {
     let loaded = app.load(job)?;
     let decisions = &loaded.revision.decisions;
-    let machine = loaded.shop.machine_or_stand_in(&decisions.batch.machine);
+    let of = decisions.drawing(drawing).map_or(BatchId::FIRST, |d| d.batch);
+    let machine = loaded.shop.machine_or_stand_in(&decisions.batch(of).stock.machine);
     let before = &state(&loaded, drawing)?.drawing;
     let after = app.drawing(&file, &name)?;
     let carried = carry(before, &after, decisions, drawing, &machine, &loaded.shop.tolerance);
-    Ok(Edit::ReplaceDrawing { drawing, file, name, carried: carried.names, moved: carried.moved.map(|m| m.as_coeffs()) })
+    Ok(Edit::Intake(IntakeEdit::ReplaceDrawing {
+        drawing,
+        file,
+        name,
+        carried: carried.names,
+        moved: carried.moved.map(|m| m.as_coeffs()),
+    }))
 }
 
 /// The picture of a drawing as it came, for the stage to show under its outlines.
@@ -235,6 +243,6 @@ pub fn compared(app: &App, loaded: &Loaded, d: &DrawingState) -> Option<Compared
     let decided = loaded.revision.decisions.drawing(d.id)?;
     let (hash, name) = decided.before.as_ref()?;
     let before = app.drawing(hash, name).ok()?;
-    let machine = &*loaded.shop.machine_or_stand_in(&loaded.revision.decisions.batch.machine);
+    let machine = &*loaded.shop.machine_or_stand_in(&loaded.revision.decisions.batch(decided.batch).stock.machine);
     Some(compare(&before, &d.cleaned, decided, machine, &loaded.shop.tolerance))
 }

@@ -6,6 +6,7 @@ use crate::searches;
 use axum::extract::{Form, Path};
 use axum::http::StatusCode;
 use axum::response::sse::{Event, KeepAlive, Sse};
+use boustrophe_core::ids::BatchId;
 use boustrophe_core::quantity::count;
 use futures_util::stream::{self, Stream};
 use serde::Deserialize;
@@ -20,6 +21,8 @@ const TELL: Duration = Duration::from_millis(250);
 pub struct Time {
     #[serde(default)]
     seconds: String,
+    #[serde(default)]
+    batch: BatchId,
 }
 
 /// Begins a search.
@@ -28,7 +31,7 @@ pub async fn start(app: Shared, Path(job): Path<i32>, Form(time): Form<Time>) ->
         "" => None,
         typed => Some(u64::from(count(typed, 1, 36_000).map_err(AppError::Sentence)?)),
     };
-    blocking(&app, move |app| searches::start(app, job, seconds)).await?;
+    blocking(&app, move |app| searches::start(app, job, time.batch, seconds)).await?;
     Ok(StatusCode::NO_CONTENT)
 }
 

@@ -66,8 +66,8 @@ fn toned(loaded: &Loaded, item: &Item, wanted: &Wanted) -> Option<Vec<u8>> {
     let place = item.contour.picture_place()?;
     let [ax, ay, bx, by, ..] = place.as_coeffs();
     let (w, h) = (ax.hypot(ay), bx.hypot(by));
-    let tone = wanted.tone(decisions.pictures.get(&item.contour.id).copied().unwrap_or_default());
-    let rows = loaded.shop.row_for(decisions, Process::Picture, item.setting).map_or(0.1, |r| r.pitch);
+    let tone = wanted.tone(decisions.assign.pictures.get(&item.contour.id).copied().unwrap_or_default());
+    let rows = loaded.rows().get(Process::Picture, item.setting).map_or(0.1, |r| r.pitch);
     let flat = Affine::scale_non_uniform(w, h);
     let crop = tone.crop.and_then(|id| loaded.route.work.items.iter().find(|i| i.contour.id == id));
     let clip = crop.map(|c| Clip::new([c.contour.path.transformed(flat * place.inverse())]));
@@ -79,7 +79,7 @@ fn toned(loaded: &Loaded, item: &Item, wanted: &Wanted) -> Option<Vec<u8>> {
         (rows.max(w.max(h) / PREVIEW), flat)
     };
     let raster = raster(bitmap, frame, &tone, clip.as_ref().filter(|_| !wanted.small), pitch)?;
-    let ink = loaded.shop.material(&decisions.batch.material).map_or([91, 58, 30], |m| rgb(&m.engraved));
+    let ink = loaded.material().map_or([91, 58, 30], |m| rgb(&m.engraved));
     let (x0, y0) = if wanted.small { (-raster.column, -raster.row) } else { (0, 0) };
     let (width, height) = if wanted.small { (SMALL as usize, SMALL as usize) } else { (raster.width, raster.height) };
     let mut pixels = Vec::with_capacity(width * height * 4);

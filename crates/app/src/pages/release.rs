@@ -4,7 +4,6 @@ use super::{Shared, blocking};
 use crate::error::AppError;
 use crate::names;
 use crate::shop::{App, Loaded};
-use crate::writer::write_program;
 use axum::body::Body;
 use axum::extract::Path;
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
@@ -20,7 +19,7 @@ fn program(app: Arc<App>, loaded: Loaded, sheet: usize, name: &str) -> Response 
     let (to, from) = tokio::sync::mpsc::channel::<std::io::Result<Vec<u8>>>(AHEAD);
     tokio::task::spawn_blocking(move || {
         let mut pipe = Pipe(to.clone());
-        if let Err(error) = write_program(&loaded.route, sheet, &loaded.revision.decisions, &app.shop(), &mut pipe) {
+        if let Err(error) = loaded.here().write_program(sheet, &app.shop(), &mut pipe) {
             // The other end may have gone; then nobody wants to know.
             let _ = to.blocking_send(Err(error));
         }
@@ -51,21 +50,23 @@ pub async fn file(app: Shared, Path((job, name)): Path<(i32, String)>) -> Result
         let (sheet, kind) = name.split_once('.').ok_or_else(missing)?;
         let sheet = sheet.parse::<usize>().ok().and_then(|n| n.checked_sub(1)).ok_or_else(missing)?;
         let loaded = app.load(job)?;
-        let route = &loaded.route;
-        let layout = route.nested.layout.sheets.get(sheet).ok_or_else(missing)?;
+        let (batch, at) = loaded.route.sheet(sheet).ok_or_else(missing)?;
+        let loaded = loaded.about(batch);
+        let (route, here) = (&loaded.route, loaded.here());
+        let layout = here.nested.layout.sheets.get(at).ok_or_else(missing)?;
         let (text, mime) = match kind {
             "nc" if !route.released() => {
                 return Err(AppError::Sentence("the programs are not released: settle the open findings first.".into()));
             }
             "nc" => {
-                let name = format!("{}.nc", names::stem(&loaded.job, &loaded.revision.decisions, sheet));
-                return Ok(program(Arc::clone(app), loaded, sheet, &name));
+                let name = format!("{}.nc", names::stem(&loaded.job, loaded.decided(), sheet));
+                return Ok(program(Arc::clone(app), loaded, at, &name));
             }
-            "svg" => (write_svg(&route.work, layout), "image/svg+xml"),
-            "dxf" => (write_dxf(&route.work, layout), "application/dxf"),
+            "svg" => (write_svg(&here.work, layout), "image/svg+xml"),
+            "dxf" => (write_dxf(&here.work, layout), "application/dxf"),
             _ => return Err(missing()),
         };
-        let file = format!("{}.{kind}", names::stem(&loaded.job, &loaded.revision.decisions, sheet));
+        let file = format!("{}.{kind}", names::stem(&loaded.job, loaded.decided(), sheet));
         Ok(([(CONTENT_TYPE, mime.to_owned()), (CONTENT_DISPOSITION, format!("attachment; filename=\"{file}\""))], text).into_response())
     })
     .await

@@ -92,9 +92,12 @@ pub async fn page(app: Shared, Path(id): Path<i32>) -> Result<Html<String>, AppE
         let shop = app.shop();
         let route = app.route(&decisions, &shop)?;
         let sheet = usize::try_from(run.sheet - 1).unwrap_or(0);
-        let size = route.nested.layout.sheets.get(sheet).map_or((1.0, 1.0), |l| (l.sheet.width, l.sheet.height));
-        let material = shop.material(&decisions.batch.material).map_or(decisions.batch.material.as_str(), |m| m.name.as_str());
-        let lying = format!("{material} {} mm lies on the bed, {} × {} mm", decisions.batch.thickness, size.0, size.1);
+        let (batch, at) = route.sheet(sheet).unwrap_or_default();
+        let here = route.batch(batch);
+        let size = here.nested.layout.sheets.get(at).map_or((1.0, 1.0), |l| (l.sheet.width, l.sheet.height));
+        let stock = &here.stock;
+        let material = shop.material(&stock.material).map_or(stock.material.as_str(), |m| m.name.as_str());
+        let lying = format!("{material} {} mm lies on the bed, {} × {} mm", stock.thickness, size.0, size.1);
         let ticks = app.store.ticks(id)?;
         let mut known: Vec<String> = ticks.iter().map(|t| t.person.clone()).chain([job.person]).filter(|p| !p.is_empty()).collect();
         known.sort();
@@ -104,7 +107,7 @@ pub async fn page(app: Shared, Path(id): Path<i32>) -> Result<Html<String>, AppE
             job_name: job.name,
             machine: name_of(app, &run.machine),
             items: items(app, &run, &lying, &ticks)?,
-            miniature: crate::miniature::of(&route, &decisions, &shop, sheet),
+            miniature: crate::miniature::of(here, &shop, at),
             sheet: size,
             known,
             status,

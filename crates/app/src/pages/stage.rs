@@ -1,6 +1,8 @@
 //! What the stage draws, as compact JSON: numbers in mm, rounded to a thousandth.
 
 mod moves;
+mod poses;
+mod sheets;
 
 use super::intake::{APART, compared, extent, on_the_bench};
 use super::{Shared, blocking};
@@ -11,18 +13,15 @@ use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
 use boustrophe_core::assign::{Item, Process};
 use boustrophe_core::finding::Station;
-use boustrophe_core::geometry::{Affine, Path as Line, Segment, Vec2};
-use boustrophe_core::hold::Op;
-use boustrophe_core::nest::{Layout, SheetLayout};
-use boustrophe_core::proof::Traced;
+use boustrophe_core::geometry::{Affine, Segment, Vec2};
+use boustrophe_core::ids::BatchId;
+use boustrophe_core::nest::Layout;
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
 
 pub use moves::moves;
-use moves::{rows, travel};
-
-/// Engraved rows sent for drawing; beyond it only every n-th, at the same looks.
-const MOST_ROWS: usize = 4000;
+pub use poses::{moved, poses};
+use sheets::{PartScene, Sheet};
 
 /// `x, y, bulge, x, y, bulge, x, y`: a line and its arcs.
 type Flat = Vec<f64>;
@@ -63,48 +62,6 @@ struct Bench {
 }
 
 #[derive(Serialize)]
-struct Lying {
-    name: String,
-    outline: Flat,
-    holes: Vec<Flat>,
-}
-
-#[derive(Serialize)]
-struct Stroke {
-    id: String,
-    p: &'static str,
-    /// What it fills is told by winding, not even-odd.
-    wound: bool,
-    kerf: f64,
-    runs: Vec<Flat>,
-    leads: Vec<Flat>,
-    /// x, y, and the direction across.
-    nicks: Vec<[f64; 4]>,
-    /// The number in the order, where it starts and which way.
-    n: usize,
-    start: [f64; 4],
-    /// The contour as drawn, for picking and for moving its start.
-    drawn: Flat,
-}
-
-#[derive(Serialize)]
-struct Sheet {
-    x: f64,
-    y: f64,
-    w: f64,
-    h: f64,
-    outline: Vec<Flat>,
-    parts: Vec<Lying>,
-    strokes: Vec<Stroke>,
-    /// x, y of the begin and the end of each stretch.
-    rows: Vec<Flat>,
-    pitch: f64,
-    travel: Vec<[f64; 4]>,
-    /// Contours with pictures, and the matrix from each.
-    pictures: Vec<(String, [f64; 6])>,
-}
-
-#[derive(Serialize)]
 struct Mark {
     severity: String,
     text: String,
@@ -119,6 +76,8 @@ struct Stage {
     grain: bool,
     bench: Vec<Bench>,
     sheets: Vec<Sheet>,
+    /// Every part that lies on a sheet, once.
+    parts: Vec<PartScene>,
     /// By the finding's number in the route.
     marks: std::collections::BTreeMap<usize, Mark>,
 }
@@ -144,6 +103,9 @@ pub struct Wish {
     /// The best layout of the search under way instead of the kept one.
     #[serde(default)]
     live: bool,
+    /// Which batch's sheets.
+    #[serde(default)]
+    batch: BatchId,
 }
 
 /// The stage of a station.
@@ -151,7 +113,7 @@ pub async fn stage(app: Shared, Path((job, slug)): Path<(i32, String)>, Query(wi
     let station = Station::from_slug(&slug).ok_or_else(|| AppError::NoPage(format!("/jobs/{job}/stage/{slug}")))?;
     blocking(&app, move |app| {
         let loaded = app.load(job)?;
-        json(&build(app, &loaded, station, wish.live))
+        json(&build(app, &loaded.about(wish.batch), station, wish.live))
     })
     .await
 }
@@ -162,20 +124,21 @@ fn json(value: &impl Serialize) -> Result<Response, AppError> {
 }
 
 fn build(app: &App, loaded: &Loaded, station: Station, live: bool) -> Stage {
-    let material = loaded.shop.material(&loaded.revision.decisions.batch.material);
+    let material = loaded.material();
     let mut stage = Stage {
         revision: loaded.revision.id,
         tone: material.map_or_else(|| "#d8d2c4".into(), |m| m.tone.clone()),
         grain: material.is_some_and(|m| m.grain),
         bench: Vec::new(),
         sheets: Vec::new(),
+        parts: Vec::new(),
         marks: std::collections::BTreeMap::new(),
     };
-    let best = app.searches.progress(loaded.job.id).and_then(|p| p.layout).filter(|_| live);
-    let layout: &Layout = best.as_deref().unwrap_or(&loaded.route.nested.layout);
+    let best = app.searches.progress(loaded.job.id).filter(|p| p.batch == loaded.batch).and_then(|p| p.layout).filter(|_| live);
+    let layout: &Layout = best.as_deref().unwrap_or(&loaded.here().nested.layout);
     let on_sheets = station >= Station::Nest && !layout.sheets.is_empty();
     if on_sheets {
-        stage.sheets = sheets(loaded, layout, station, best.is_none());
+        (stage.parts, stage.sheets) = sheets::scene(loaded, layout, station, best.is_none());
     } else {
         stage.bench = bench(app, loaded, station);
     }
@@ -250,123 +213,16 @@ fn shown(item: &Item) -> Option<Affine> {
     item.contour.picture_place().filter(|_| item.process == Process::Picture).map(|place| place * upright)
 }
 
-fn sheets(loaded: &Loaded, layout: &Layout, station: Station, kept: bool) -> Vec<Sheet> {
-    let route = &loaded.route;
-    let columns = (layout.sheets.len() as f64).sqrt().ceil().max(1.0) as usize;
-    let widest = layout.sheets.iter().map(|s| s.sheet.width).fold(0.0, f64::max);
-    let highest = layout.sheets.iter().map(|s| s.sheet.height).fold(0.0, f64::max);
-    layout
-        .sheets
-        .iter()
-        .enumerate()
-        .map(|(i, s)| {
-            let (column, row) = (i % columns, i / columns);
-            let mut sheet = Sheet {
-                x: column as f64 * (widest + APART),
-                y: -(row as f64) * (highest + APART),
-                w: s.sheet.width,
-                h: s.sheet.height,
-                outline: s.sheet.outline.iter().map(|p| flat(&p.segments)).collect(),
-                parts: parts(loaded, s),
-                strokes: Vec::new(),
-                rows: Vec::new(),
-                pitch: 0.1,
-                travel: Vec::new(),
-                pictures: pictures(loaded, s),
-            };
-            match route.toolpath.sheets.get(i).filter(|_| kept && station > Station::Nest) {
-                Some(path) => {
-                    sheet.strokes =
-                        path.ops.iter().enumerate().filter(|(_, o)| !o.is_swept()).map(|(n, o)| stroke(loaded, s, n, o)).collect();
-                    sheet.travel = travel(&path.ops);
-                    rows(&path.ops, &mut sheet);
-                }
-                None => sheet.strokes = as_drawn(loaded, s),
-            }
-            sheet
-        })
-        .collect()
-}
-
-fn parts(loaded: &Loaded, s: &SheetLayout) -> Vec<Lying> {
-    let work = &loaded.route.work;
-    s.placed
-        .iter()
-        .filter_map(|p| Some((p, work.part(p.part)?)))
-        .map(|(p, part)| {
-            let place = |line: &Line| flat(&line.transformed(p.affine()).segments);
-            Lying {
-                name: part.name.clone(),
-                outline: place(&part.outline),
-                holes: part.holes.iter().map(|i| place(&work.items[*i].contour.path)).collect(),
-            }
-        })
-        .collect()
-}
-
-fn pictures(loaded: &Loaded, s: &SheetLayout) -> Vec<(String, [f64; 6])> {
-    let work = &loaded.route.work;
-    s.placed
-        .iter()
-        .filter_map(|p| Some((p, work.part(p.part)?)))
-        .flat_map(|(p, part)| part.items().map(move |i| (p, &work.items[i])))
-        .filter_map(|(p, item)| Some((item.contour.id.to_string(), (p.affine() * shown(item)?).as_coeffs())))
-        .collect()
-}
-
-/// Scores, engravings and the like before there is a toolpath.
-fn as_drawn(loaded: &Loaded, s: &SheetLayout) -> Vec<Stroke> {
-    let work = &loaded.route.work;
-    s.placed
-        .iter()
-        .filter_map(|p| Some((p, work.part(p.part)?)))
-        .flat_map(|(p, part)| part.items().map(move |i| (p, &work.items[i])))
-        .map(|(p, item)| {
-            let drawn = flat(&item.contour.path.transformed(p.affine()).segments);
-            Stroke {
-                id: item.contour.id.to_string(),
-                p: item.process.slug(),
-                wound: item.contour.style.winding,
-                kerf: 0.2,
-                runs: vec![drawn.clone()],
-                leads: Vec::new(),
-                nicks: Vec::new(),
-                n: 0,
-                start: [0.0; 4],
-                drawn,
-            }
-        })
-        .collect()
-}
-
-fn stroke(loaded: &Loaded, s: &SheetLayout, n: usize, o: &Op) -> Stroke {
-    let first = o.lead_in.first().or_else(|| o.runs.first().and_then(|run| run.first()));
-    let start = first.map_or([0.0; 4], |f| {
-        let way = f.direction(0.0);
-        [r(f.start.x), r(f.start.y), r(way.x), r(way.y)]
-    });
-    let drawn = s
-        .placed
-        .get(o.placement)
-        .map_or_else(Vec::new, |p| flat(&loaded.route.work.items[o.item].contour.path.transformed(p.affine()).segments));
-    Stroke {
-        id: o.contour.to_string(),
-        p: o.process.slug(),
-        wound: false,
-        kerf: o.kerf,
-        runs: o.runs.iter().map(|run| flat(run)).collect(),
-        leads: std::iter::once(&o.lead_in).chain(&o.restarts).chain([&o.lead_out]).filter(|l| !l.is_empty()).map(|l| flat(l)).collect(),
-        nicks: o.nicks.iter().map(|(p, d)| [r(p.x), r(p.y), r(d.x), r(d.y)]).collect(),
-        n: n + 1,
-        start,
-        drawn,
-    }
-}
-
 /// Where findings are, on the bench or on the sheets as they are drawn.
 fn marks(loaded: &Loaded, stage: &Stage, station: Station) -> std::collections::BTreeMap<usize, Mark> {
     let mut out = std::collections::BTreeMap::new();
-    for (i, f) in loaded.route.findings.iter().enumerate().filter(|(_, f)| f.station == station) {
+    for (i, f) in loaded
+        .route
+        .findings
+        .iter()
+        .enumerate()
+        .filter(|(_, f)| f.station == station && (f.place.sheet.is_none() || f.place.batch.is_none_or(|b| b == loaded.batch)))
+    {
         let shift = match (f.place.sheet, f.place.drawing) {
             (Some(sheet), _) => stage.sheets.get(sheet).map(|s| Vec2::new(s.x, s.y)),
             (None, Some(drawing)) if stage.sheets.is_empty() => on_the_bench(loaded, drawing).map(|a| a.translation()),

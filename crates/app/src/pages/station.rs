@@ -2,12 +2,13 @@
 
 use super::{Shared, blocking, dockets};
 use crate::error::{AppError, html};
-use crate::shop::{App, Loaded};
-use crate::view::{Cell, FindingView, Stop, findings, ledger, stops};
+use crate::shop::{App, Loaded, stock_words};
+use crate::view::{Cell, FindingView, Stop, Tab, findings, ledger_of, stops, tabs};
 use askama::Template;
 use axum::extract::{Path, Query};
 use axum::response::{Html, Redirect};
 use boustrophe_core::finding::Station;
+use boustrophe_core::ids::BatchId;
 use serde::Deserialize;
 
 /// The docket, and around it what changes with it.
@@ -24,6 +25,13 @@ pub struct Docket {
     pub next: Option<(&'static str, &'static str)>,
     pub stops: Vec<Stop>,
     pub cells: Vec<Cell>,
+    pub batch: BatchId,
+    /// The stage's tools and layers here.
+    pub hand: (&'static str, &'static str),
+    /// The batches, where there are several.
+    pub tabs: Vec<Tab>,
+    /// What carries the batch along in an address.
+    pub query: String,
     pub can_undo: bool,
     /// True for an answer to htmx: route and ledger come along out of band.
     pub fragment: bool,
@@ -39,6 +47,7 @@ struct Page {
     job: i32,
     stops: Vec<Stop>,
     cells: Vec<Cell>,
+    query: String,
     station: &'static str,
     fragment: bool,
     docket: String,
@@ -50,6 +59,9 @@ pub struct Wish {
     /// `docket` for the docket alone.
     #[serde(default)]
     part: String,
+    /// Which batch it is about.
+    #[serde(default)]
+    batch: BatchId,
 }
 
 /// A job without a station goes to where it needs a hand.
@@ -62,7 +74,7 @@ pub async fn job(app: Shared, Path(job): Path<i32>) -> Result<Redirect, AppError
 pub async fn page(app: Shared, Path((job, slug)): Path<(i32, String)>, Query(wish): Query<Wish>) -> Result<Html<String>, AppError> {
     let station = Station::from_slug(&slug).ok_or_else(|| AppError::NoPage(format!("/jobs/{job}/{slug}")))?;
     blocking(&app, move |app| {
-        let loaded = app.load(job)?;
+        let loaded = app.load(job)?.about(wish.batch);
         let docket = docket(app, &loaded, station, wish.part == "docket")?;
         if wish.part == "docket" { html(&docket) } else { whole(&loaded, station, docket) }
     })
@@ -70,22 +82,38 @@ pub async fn page(app: Shared, Path((job, slug)): Path<(i32, String)>, Query(wis
 }
 
 fn whole(loaded: &Loaded, station: Station, docket: Docket) -> Result<Html<String>, AppError> {
-    let b = &loaded.revision.decisions.batch;
-    let material = loaded.shop.material(&b.material).map_or(b.material.as_str(), |m| m.name.as_str());
-    let machine = loaded.shop.machine(&b.machine).map_or(b.machine.as_str(), |m| m.name.as_str());
     let rendered = html(&docket)?.0;
     html(&Page {
         name: loaded.job.name.clone(),
         person: loaded.job.person.clone(),
         due: loaded.job.due.clone().unwrap_or_default(),
-        batch: format!("{machine}, {material} {} mm", b.thickness),
+        batch: stock_words(&loaded.decided().stock, &loaded.shop),
         job: loaded.job.id,
         stops: docket.stops,
         cells: docket.cells,
+        query: docket.query,
         station: station.slug(),
         fragment: false,
         docket: rendered,
     })
+}
+
+/// What the stage has at a station: tools for the hand, and what of the cuts is shown over the sheets.
+fn hand(station: Station) -> (&'static str, &'static str) {
+    match station {
+        Station::Intake => ("measure region", ""),
+        Station::Clean => ("", ""),
+        Station::Assign => ("sort", ""),
+        Station::Nest => ("carry", ""),
+        Station::Order => ("start", "nicks travel numbers"),
+        Station::Hold => ("", "nicks pierces"),
+        Station::Proof | Station::Release => ("", "nicks"),
+    }
+}
+
+/// `?batch=2`; nothing for the first, which every job has.
+fn query(batch: BatchId) -> String {
+    if batch.is_first() { String::new() } else { format!("?batch={batch}") }
 }
 
 /// The docket of a station.
@@ -104,7 +132,11 @@ pub fn docket(app: &App, loaded: &Loaded, station: Station, fragment: bool) -> R
         body: dockets::body(app, loaded, station)?,
         next: Station::ALL.get(at + 1).map(|s| (s.slug(), s.name())),
         stops: stops(loaded, Some(station)),
-        cells: ledger(&loaded.route.ledger, baseline.as_ref()),
+        cells: ledger_of(loaded, baseline.as_ref()),
+        batch: loaded.batch,
+        hand: hand(station),
+        tabs: tabs(loaded, station),
+        query: query(loaded.batch),
         can_undo: loaded.revision.parent.is_some(),
         fragment,
     })

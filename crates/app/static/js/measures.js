@@ -40,9 +40,9 @@ export function boundsOf(d) {
   return b;
 }
 
-/** Distance from a place to a line, and the share of its length where it is nearest. */
+/** Distance from a place to a line, the share of its length where it is nearest, and that place as a segment and a share of it. */
 export function nearest(d, px, py) {
-  let best = { distance: Infinity, at: 0 }, length = 0;
+  let best = { distance: Infinity, at: 0, segment: 0, on: 0 }, length = 0, n = 0;
   pieces(d, (x0, y0, bulge, x1, y1) => {
     const arc = arcOf(x0, y0, bulge, x1, y1);
     let t, x, y, long;
@@ -59,10 +59,11 @@ export function nearest(d, px, py) {
       x = x0 + dx * t; y = y0 + dy * t;
     }
     const distance = Math.hypot(px - x, py - y);
-    if (distance < best.distance) best = { distance, at: length + long * t };
+    if (distance < best.distance) best = { distance, at: length + long * t, segment: n, on: Math.min(1, t) };
     length += long;
+    n += 1;
   });
-  return { distance: best.distance, share: length ? best.at / length : 0 };
+  return { distance: best.distance, share: length ? best.at / length : 0, segment: best.segment, on: best.on };
 }
 
 /** True where a line has a point in a box: one of its ends, or a crossing of one of the box's sides. */

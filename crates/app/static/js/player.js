@@ -1,5 +1,5 @@
 // Plays a sheet's program: what is cut so far, where the head is, what time it is.
-import { arcTo } from "./stage.js";
+import { arcTo } from "./shapes.js";
 
 // What is burned in its process's own ink; red is for findings.
 const INKS = ["", "#8a5a2b", "#1f6f6b", "#7b3b63", "#22292b", "#22292b"];
@@ -23,7 +23,7 @@ export class Player {
     if (!response.ok) return;
     const { moves, seconds } = await response.json();
     // The last move's end is the end: both are rounded, and not alike.
-    Object.assign(this, { moves, total: moves.at(-1)?.[5] ?? seconds, sheet: this.stage.scene.sheets[sheet - 1] });
+    Object.assign(this, { moves, total: moves.at(-1)?.[5] ?? seconds, sheet: this.stage.scene.sheets.find((g) => g.sheet.n === sheet)?.sheet });
     this.shown = 0;
     if (!this.sheet) return;
     const { x, y, w, h } = this.sheet;
@@ -80,7 +80,7 @@ export class Player {
     const { stage, sheet } = this;
     this.shown = to;
     if (from >= to) return;
-    stage.place(c, sheet.x, sheet.y);
+    stage.view.place(c, sheet.x, sheet.y);
     c.lineWidth = 2.2 / stage.view.k;
     c.lineCap = "round";
     c.setLineDash([]);
@@ -115,7 +115,7 @@ export class Player {
   draw(c) {
     const { stage, sheet } = this, head = this.head(this.index());
     if (!head) return;
-    stage.place(c, sheet.x, sheet.y, false);
+    stage.view.place(c, sheet.x, sheet.y, false);
     const { x, y } = head, r = 7 / stage.view.k;
     c.lineWidth = 2.2 / stage.view.k;
     c.setLineDash([]);

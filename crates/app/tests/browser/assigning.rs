@@ -223,7 +223,7 @@ async fn parts_are_numbered_where_there_is_room() {
     hand.value("document.querySelector('[name=prefix]').value = 'H'").await;
     hand.change("the numbers", hand.click("[name=face][value=scored]")).await;
     assert!(hand.text(".findings").await.contains("1 part has no room for a number"), "{}", hand.text(".findings").await);
-    let drawn = hand.value("document.querySelector('#stage').stage.items.filter((i) => i.why == \"the part's number\").length").await;
+    let drawn = hand.value("document.querySelector('#stage').stage.scene.items.filter((i) => i.why == \"the part's number\").length").await;
     assert!(drawn.as_i64().is_some_and(|n| n >= 4), "H1 and H2: {drawn}");
     hand.shoot("numbers").await;
     hand.change("none", hand.click("[name=face][value=off]")).await;

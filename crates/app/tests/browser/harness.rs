@@ -277,6 +277,16 @@ impl Hand<'_> {
         self.point(&[("pointerdown", x, y), ("pointerup", x, y)], shift).await;
     }
 
+    /// Drags on the stage from place to place, by way of the middle, in mm of the bench.
+    pub async fn stage_drag(&self, from: (f64, f64), to: (f64, f64)) {
+        let middle = (f64::midpoint(from.0, to.0), f64::midpoint(from.1, to.1));
+        self.point(
+            &[("pointerdown", from.0, from.1), ("pointermove", middle.0, middle.1), ("pointermove", to.0, to.1), ("pointerup", to.0, to.1)],
+            false,
+        )
+        .await;
+    }
+
     /// Draws a box on the stage with Shift held.
     pub async fn stage_box(&self, from: (f64, f64), to: (f64, f64)) {
         self.point(&[("pointerdown", from.0, from.1), ("pointermove", to.0, to.1), ("pointerup", to.0, to.1)], true).await;

@@ -1,6 +1,7 @@
 //! The shop as a person uses it, in headless Chromium.
 
 mod assigning;
+mod batches;
 mod book;
 mod drawings;
 mod fields;

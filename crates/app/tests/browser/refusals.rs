@@ -20,7 +20,7 @@ async fn bad_files_get_a_sentence_and_good_ones_stay() {
     for (path, sentence) in [
         (file("empty.dxf", b""), "Empty.dxf is empty"),
         (file("note.dxf", b"a letter to the bee inspector"), "Note.dxf, line 1"),
-        (file("cut-off.dxf", &whole[..whole.len() / 2]), "cut off on its way"),
+        (file("cut-off.dxf", &whole[..120]), "Nothing could be read"),
         (file("bomb.svg", bomb.as_bytes()), "the XML is damaged"),
     ] {
         hand.pick(&[path]).await;

@@ -6,3 +6,4 @@ mod client;
 mod crowds;
 mod hands;
 mod shutting;
+mod stored;

@@ -1,12 +1,10 @@
 //! The drawing key: one row per style, and what decides a contour's process.
 
-use super::{Process, Why};
+use super::{Customs, Given, Process, Why};
 use crate::clean::{Cleaned, Contour};
-use crate::decisions::Decisions;
+use crate::decisions::{AssignDecisions, AssignEdit, Edit};
 use crate::drawing::{Nature, Style, colour_name};
-use crate::edit::Edit;
 use crate::finding::{Finding, Severity, Station};
-use crate::shop::Shop;
 use crate::shop::rules::{loosely, steps};
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -37,7 +35,8 @@ pub struct KeyRow {
 }
 
 /// What a contour is: by hand, by key, by the shop's rules, and at last by its shape.
-pub(super) fn process_of(contour: &Contour, decisions: &Decisions, shop: &Shop) -> (Process, Why) {
+pub(super) fn process_of(contour: &Contour, given: &Given) -> (Process, Why) {
+    let (decisions, rules) = (given.decisions, given.customs.rules);
     if let Some(process) = decisions.contours.get(&contour.id) {
         return (*process, Why::Hand);
     }
@@ -55,12 +54,11 @@ pub(super) fn process_of(contour: &Contour, decisions: &Decisions, shop: &Shop) 
         return (Process::Reference, Why::Annotation);
     }
     if contour.style.nature == Nature::Centre {
-        let b = &decisions.batch;
-        let tool = shop.row(&b.machine, &b.material, b.thickness, Process::Mark).is_some();
+        let tool = given.customs.stock(given.wanted.batch(contour.drawing)).marks;
         return (if tool { Process::Mark } else { Process::Score }, Why::Centre);
     }
-    if let Some(n) = shop.rules.iter().position(|r| r.when.holds(contour)) {
-        return (shop.rules[n].process, Why::Rule(n + 1));
+    if let Some(n) = rules.iter().position(|r| r.when.holds(contour)) {
+        return (rules[n].process, Why::Rule(n + 1));
     }
     if contour.style.nature == Nature::Picture {
         return (Process::Picture, Why::Picture);
@@ -89,7 +87,7 @@ fn added(contour: &Contour) -> Process {
 }
 
 /// Which of the job's settings a contour is done with: by hand, then by key; none that is for another process.
-pub(super) fn setting_of(contour: &Contour, process: Process, decisions: &Decisions) -> Option<u32> {
+pub(super) fn setting_of(contour: &Contour, process: Process, decisions: &AssignDecisions) -> Option<u32> {
     if decisions.settings.is_empty() {
         return None;
     }
@@ -98,7 +96,7 @@ pub(super) fn setting_of(contour: &Contour, process: Process, decisions: &Decisi
 }
 
 /// The rows in order of first appearance; proposes a process where a colour nearly is that of a rule.
-pub(super) fn rows(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop, findings: &mut Vec<Finding>) -> Vec<KeyRow> {
+pub(super) fn rows(drawings: &[Arc<Cleaned>], given: &Given, findings: &mut Vec<Finding>) -> Vec<KeyRow> {
     let mut index: BTreeMap<String, usize> = BTreeMap::new();
     let mut rows: Vec<KeyRow> = Vec::new();
     // Contours of one drawing share their styles, so keys are made once a style and not once a contour.
@@ -107,8 +105,8 @@ pub(super) fn rows(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop
         let at = *key_of.entry(Arc::as_ptr(&contour.style)).or_insert_with(|| {
             let key = contour.style.key();
             *index.entry(key.clone()).or_insert_with(|| {
-                let (process, why) = process_of(contour, decisions, shop);
-                let chosen = decisions.keys.get(&key).copied();
+                let (process, why) = process_of(contour, given);
+                let chosen = given.decisions.keys.get(&key).copied();
                 rows.push(KeyRow {
                     key,
                     style: (*contour.style).clone(),
@@ -128,7 +126,7 @@ pub(super) fn rows(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop
         row.count += 1;
         row.closed += usize::from(contour.path.closed);
         row.length += contour.length;
-        let process = process_of(contour, decisions, shop).0;
+        let process = process_of(contour, given).0;
         match row.mixed.iter_mut().find(|m| m.0 == process) {
             Some(m) => m.1 += 1,
             None => row.mixed.push((process, 1)),
@@ -140,8 +138,8 @@ pub(super) fn rows(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop
     for row in &mut rows {
         row.mixed.sort_by(|a, b| b.1.cmp(&a.1).then(a.0.cmp(&b.0)));
         let usual = rows_process(row);
-        (row.process, row.why) = row.chosen.map_or_else(|| process_of(&usual, decisions, shop), |p| (p, Why::Key));
-        findings.extend(near_miss(row, shop));
+        (row.process, row.why) = row.chosen.map_or_else(|| process_of(&usual, given), |p| (p, Why::Key));
+        findings.extend(near_miss(row, given.customs));
     }
     rows
 }
@@ -154,14 +152,14 @@ fn rows_process(row: &KeyRow) -> Contour {
 }
 
 /// Proposes what a rule nearly says of a look: by a colour that is a little off, or a layer whose name is written otherwise.
-fn near_miss(row: &KeyRow, shop: &Shop) -> Option<Finding> {
+fn near_miss(row: &KeyRow, customs: &Customs) -> Option<Finding> {
     if row.chosen.is_some() || matches!(row.why, Why::Rule(_)) {
         return None;
     }
-    let (distance, process, code) = near_colour(row, shop).or_else(|| near_layer(row, shop))?;
+    let (distance, process, code) = near_colour(row, customs).or_else(|| near_layer(row, customs))?;
     let text = format!("{} {distance}; as it stands it goes by shape.", row.style.words());
     let finding = Finding::new(Station::Assign, Severity::Look, code, row.count, text).on([row.sample.id]);
-    let make = |p: Process| Edit::SetKey { key: row.key.clone(), process: Some(p) };
+    let make = |p: Process| Edit::Assign(AssignEdit::SetKey { key: row.key.clone(), process: Some(p) });
     // By shape it may already be what the rule would make it: then there is nothing to choose, only to confirm.
     if process == row.process {
         return Some(finding.choice(format!("It is {}", process.name().to_lowercase()), make(process)));
@@ -173,17 +171,17 @@ fn near_miss(row: &KeyRow, shop: &Shop) -> Option<Finding> {
     )
 }
 
-fn near_colour(row: &KeyRow, shop: &Shop) -> Option<(String, Process, &'static str)> {
+fn near_colour(row: &KeyRow, customs: &Customs) -> Option<(String, Process, &'static str)> {
     let stroke = row.style.stroke?;
-    let near = shop.rules.iter().filter_map(|r| r.when.stroke.map(|(colour, reach)| (steps(colour, stroke), reach, colour, r.process)));
-    let (off, _, colour, process) = near.filter(|n| n.0 > n.1 && n.0 <= n.1 + shop.near_colour).min_by_key(|n| n.0)?;
+    let near = customs.rules.iter().filter_map(|r| r.when.stroke.map(|(colour, reach)| (steps(colour, stroke), reach, colour, r.process)));
+    let (off, _, colour, process) = near.filter(|n| n.0 > n.1 && n.0 <= n.1 + customs.near_colour).min_by_key(|n| n.0)?;
     let words = format!("is {off} steps of colour from {}, the shop's colour for {}", colour_name(colour), process.name().to_lowercase());
     Some((words, process, "near-colour"))
 }
 
-fn near_layer(row: &KeyRow, shop: &Shop) -> Option<(String, Process, &'static str)> {
+fn near_layer(row: &KeyRow, customs: &Customs) -> Option<(String, Process, &'static str)> {
     let name = loosely(&row.style.layer);
-    let near = shop.rules.iter().find_map(|r| {
+    let near = customs.rules.iter().find_map(|r| {
         let pattern = r.when.layer.as_ref()?;
         (!name.is_empty() && *pattern != row.style.layer && crate::shop::rules::fits(&loosely(pattern), &name))
             .then_some((pattern, r.process))

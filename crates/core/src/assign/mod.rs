@@ -1,6 +1,8 @@
 //! Station 3: what each line is, and which lines make a part.
 
+mod chart;
 mod containment;
+mod given;
 mod key;
 mod numbers;
 mod parts;
@@ -8,68 +10,20 @@ mod parts;
 mod tests;
 mod thin;
 
+pub use crate::decisions::Process;
+pub use crate::ids::PartId;
+pub use chart::{bereft, charted};
 pub use containment::parents;
+pub use given::{Customs, Given, StockCustoms, Wanted};
 pub use key::KeyRow;
-pub use parts::{Part, PartId};
+pub use parts::Part;
 
-use crate::clean::{Cleaned, Contour, ContourId};
-use crate::decisions::Decisions;
-use crate::edit::Edit;
+use crate::clean::{Cleaned, Contour};
+use crate::decisions::{AssignEdit, Edit, IntakeEdit, NestEdit};
 use crate::finding::{Finding, Severity, Station, counted};
+use crate::ids::BatchId;
 use crate::shop::Shop;
-use serde::{Deserialize, Serialize};
 use std::sync::Arc;
-
-/// What is done along a contour.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Process {
-    /// A bitmap swept in rows.
-    Picture,
-    /// Its area is swept in rows.
-    Engrave,
-    /// A tool other than beam or torch.
-    Mark,
-    /// A shallow line.
-    Score,
-    /// Through the sheet.
-    #[default]
-    Cut,
-    /// Seen, never sent.
-    Reference,
-}
-
-impl Process {
-    /// Those a person chooses from.
-    pub const ALL: [Self; 6] = [Self::Cut, Self::Score, Self::Engrave, Self::Picture, Self::Mark, Self::Reference];
-
-    /// Name as shown.
-    pub fn name(self) -> &'static str {
-        match self {
-            Self::Picture => "Picture",
-            Self::Engrave => "Engrave",
-            Self::Mark => "Mark",
-            Self::Score => "Score",
-            Self::Cut => "Cut",
-            Self::Reference => "Reference",
-        }
-    }
-    /// Name in addresses and data.
-    pub fn slug(self) -> &'static str {
-        match self {
-            Self::Picture => "picture",
-            Self::Engrave => "engrave",
-            Self::Mark => "mark",
-            Self::Score => "score",
-            Self::Cut => "cut",
-            Self::Reference => "reference",
-        }
-    }
-    /// The process with this slug.
-    pub fn from_slug(slug: &str) -> Option<Self> {
-        Self::ALL.into_iter().find(|p| p.slug() == slug)
-    }
-}
 
 /// Why a contour is what it is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -154,7 +108,7 @@ pub struct Item {
 #[derive(Clone, Debug, Default)]
 pub struct Work {
     /// All contours of all drawings.
-    pub items: Vec<Item>,
+    pub items: Arc<Vec<Item>>,
     /// The parts.
     pub parts: Vec<Part>,
     /// The drawing key.
@@ -162,6 +116,11 @@ pub struct Work {
 }
 
 impl Work {
+    /// The work of one batch: the same lines, and the parts that are wanted in it.
+    pub fn of_batch(&self, batch: BatchId) -> Self {
+        let parts = self.parts.iter().filter_map(|p| Some(Part { quantity: *p.wanted.get(&batch)?, ..p.clone() })).collect();
+        Self { items: Arc::clone(&self.items), parts, key: Vec::new() }
+    }
     /// The part with this id.
     pub fn part(&self, id: PartId) -> Option<&Part> {
         self.parts.iter().find(|p| p.id == id)
@@ -169,21 +128,21 @@ impl Work {
 }
 
 /// Gives every contour its process and gathers parts.
-pub fn run(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop) -> (Work, Vec<Finding>) {
+pub fn run(drawings: &[Arc<Cleaned>], given: &Given) -> (Work, Vec<Finding>) {
+    let decisions = given.decisions;
     let mut findings = Vec::new();
     let mut items = Vec::new();
     let mut parts = Vec::new();
-    let key = key::rows(drawings, decisions, shop, &mut findings);
+    let key = key::rows(drawings, given, &mut findings);
     for drawing in drawings {
         let first = items.len();
         items.extend(drawing.contours.iter().map(|c| {
-            let (process, why) = key::process_of(c, decisions, shop);
+            let (process, why) = key::process_of(c, given);
             Item { contour: Arc::clone(c), process, why, setting: key::setting_of(c, process, decisions) }
         }));
         let made: Vec<_> = items[first..].iter().filter(|i| i.process != Process::Reference).map(|i| Arc::clone(&i.contour)).collect();
         findings.extend(crate::clean::leftovers(drawing, &made));
-        let quantity = decisions.drawing(drawing.drawing).map_or(1, |d| d.quantity);
-        let gathered = parts::gather(&items, first, drawing, |id| decisions.parts.get(&id).and_then(|p| p.quantity).unwrap_or(quantity));
+        let gathered = parts::gather(&items, first, drawing, |id| given.wanted.copies(drawing.drawing, id));
         for hole in gathered.parts.iter().flat_map(|p| &p.holes) {
             if items[*hole].why == Why::Closed {
                 items[*hole].why = Why::Hole;
@@ -199,22 +158,23 @@ pub fn run(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop) -> (Wo
                 if n == 1 { "lies" } else { "lie" }
             );
             findings.push(
-                Finding::new(Station::Assign, Severity::Look, "outside-parts", n, text)
-                    .on(gathered.outside.iter().copied())
-                    .mend("Make them reference", Edit::SetContours { contours: gathered.outside, process: Some(Process::Reference) }),
+                Finding::new(Station::Assign, Severity::Look, "outside-parts", n, text).on(gathered.outside.iter().copied()).mend(
+                    "Make them reference",
+                    Edit::Assign(AssignEdit::SetContours { contours: gathered.outside, process: Some(Process::Reference) }),
+                ),
             );
         }
     }
     if let Some(n) = &decisions.numbers {
         findings.extend(numbers::add(&mut items, &mut parts, n));
     }
-    findings.extend(bereft(&items, decisions));
-    let spot = shop.machine(&decisions.batch.machine).map_or(0.1, |m| m.spot);
-    findings.extend(drawings.iter().filter_map(|d| slots_as_thick(d, decisions.batch.thickness)));
+    let customs = |drawing: u32| given.customs.stock(given.wanted.batch(drawing));
+    findings.extend(drawings.iter().filter_map(|d| slots_as_thick(d, customs(d.drawing).thickness)));
+    // The narrowest beam that there is tells what is too thin for it; a wider one is asked about where its rows are planned.
+    let spot = drawings.iter().map(|d| customs(d.drawing).spot).fold(f64::INFINITY, f64::min);
+    let spot = if spot.is_finite() { spot } else { StockCustoms::default().spot };
     findings.extend(thin::open(&items, spot));
     findings.extend(thin::thin(&items, spot));
-    findings.extend(coarse_pictures(&items, decisions, shop));
-    findings.extend(missing_rows(&items, decisions, shop));
     if parts.is_empty() && !drawings.is_empty() {
         findings.push(
             Finding::new(
@@ -224,7 +184,7 @@ pub fn run(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop) -> (Wo
                 1,
                 "Nothing is to be made: every line is reference. Give a line in the drawing key a process.",
             )
-            .offering_cuts(&key, decisions),
+            .offering_cuts(&key, given),
         );
     }
     let none: usize = parts.iter().filter(|p| p.quantity == 0).count();
@@ -237,62 +197,48 @@ pub fn run(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop) -> (Wo
                 none,
                 "Every part has quantity 0; nothing would be cut. Give a part a quantity of at least 1.",
             )
-            .choice("One of each", Edit::All { edits: parts.iter().map(|p| Edit::SetQuantity { part: p.id, quantity: 1 }).collect() }),
+            .choice(
+                "One of each",
+                Edit::All {
+                    edits: parts
+                        .iter()
+                        .flat_map(|p| p.wanted.keys().map(|b| NestEdit::SetQuantity { part: p.id, quantity: 1 }.on(*b)))
+                        .collect(),
+                },
+            ),
         );
     }
-    (Work { items, parts, key }, findings)
+    (Work { items: Arc::new(items), parts, key }, findings)
 }
 
 impl Finding {
     /// With a button for each look that has outlines: to cut it; where there is none, to score its lines. Where nothing is
     /// left to be either, to take what was left out again, or to remove the drawings.
-    fn offering_cuts(self, key: &[KeyRow], decisions: &Decisions) -> Self {
+    fn offering_cuts(self, key: &[KeyRow], given: &Given) -> Self {
         let (outlines, lines): (Vec<_>, Vec<_>) = key.iter().partition(|k| k.closed > 0);
-        let (verb, process, rows) =
-            if outlines.is_empty() { ("Score", Process::Score, lines) } else { ("Cut", Process::Cut, outlines) };
+        let (verb, process, rows) = if outlines.is_empty() { ("Score", Process::Score, lines) } else { ("Cut", Process::Cut, outlines) };
         let offered = rows.into_iter().take(3).fold(self, |f, k| {
             // What a hand said of single contours stands above the key: it is taken back.
             let edits = vec![
-                Edit::SetContours { contours: decisions.contours.keys().copied().collect(), process: None },
-                Edit::SetKey { key: k.key.clone(), process: Some(process) },
+                Edit::Assign(AssignEdit::SetContours { contours: given.decisions.contours.keys().copied().collect(), process: None }),
+                Edit::Assign(AssignEdit::SetKey { key: k.key.clone(), process: Some(process) }),
             ];
             f.choice(format!("{verb} {}", k.style.words()), Edit::All { edits })
         });
         if !key.is_empty() {
             return offered;
         }
-        let narrowed: Vec<Edit> = decisions
-            .drawings
+        let drawings = &given.wanted.drawings;
+        let narrowed: Vec<Edit> = drawings
             .iter()
-            .filter(|d| !d.regions.is_empty())
-            .map(|d| Edit::SetRegions { drawing: d.id, regions: Vec::new() })
+            .filter(|(_, d)| d.2)
+            .map(|(id, _)| Edit::Intake(IntakeEdit::SetRegions { drawing: *id, regions: Vec::new() }))
             .collect();
-        let offered = if narrowed.is_empty() { offered } else { offered.choice("Take all of the drawings again", Edit::All { edits: narrowed }) };
-        let edits = decisions.drawings.iter().map(|d| Edit::RemoveDrawing { drawing: d.id }).collect();
+        let offered =
+            if narrowed.is_empty() { offered } else { offered.choice("Take all of the drawings again", Edit::All { edits: narrowed }) };
+        let edits = drawings.keys().map(|id| Edit::Intake(IntakeEdit::RemoveDrawing { drawing: *id })).collect();
         offered.choice("Remove the drawings", Edit::All { edits })
     }
-}
-
-/// Decisions on contours that are not there any more, by a new revision or an operation: they wait for their contours to come
-/// back, and are told.
-fn bereft(items: &[Item], decisions: &Decisions) -> Option<Finding> {
-    let there: std::collections::BTreeSet<ContourId> = items.iter().map(|i| i.contour.id).collect();
-    let gone = |ids: &mut dyn Iterator<Item = &ContourId>| ids.filter(|id| !there.contains(id)).count();
-    let told: Vec<String> = [
-        (gone(&mut decisions.contours.keys()), "process chosen by hand", "processes chosen by hand"),
-        (gone(&mut decisions.parts.keys()), "quantity", "quantities"),
-        (gone(&mut decisions.starts.keys()), "start", "starts"),
-        (gone(&mut decisions.pictures.keys()), "tone of a picture", "tones of pictures"),
-    ]
-    .iter()
-    .filter(|t| t.0 > 0)
-    .map(|t| counted(t.0, t.1, t.2))
-    .collect();
-    let text = format!(
-        "{} belong to contours that are not in the drawings any more. They are kept, and hold again when the contours come back.",
-        told.join(", ")
-    );
-    (!told.is_empty() && !items.is_empty()).then(|| Finding::new(Station::Assign, Severity::Note, "bereft", told.len(), text))
 }
 
 /// Slots and tabs as wide as the sheet is meant to be thick: worth fitting once it has been measured.
@@ -308,65 +254,4 @@ fn slots_as_thick(drawing: &Cleaned, thickness: f64) -> Option<Finding> {
     );
     let at = found.iter().map(|f| f.at);
     (!found.is_empty()).then(|| Finding::new(Station::Clean, Severity::Note, "slots", found.len(), text).at(drawing.drawing, at))
-}
-
-/// Pictures with fewer pixels than rows: their pixels will be seen.
-fn coarse_pictures(items: &[Item], decisions: &Decisions, shop: &Shop) -> Option<Finding> {
-    let pitch = shop.row_for(decisions, Process::Picture, None)?.pitch;
-    let coarse: Vec<(ContourId, f64)> = items
-        .iter()
-        .filter(|i| i.process == Process::Picture)
-        .filter_map(|i| Some((i, i.contour.picture.as_ref()?, i.contour.picture_place()?)))
-        .map(|(i, bitmap, place)| (i.contour.id, bitmap.width as f64 / place.as_coeffs()[0].hypot(place.as_coeffs()[1])))
-        .filter(|(_, per_mm)| *per_mm < 0.6 / pitch)
-        .collect();
-    let (n, least) = (coarse.len(), coarse.iter().map(|c| c.1).fold(f64::INFINITY, f64::min));
-    let text = format!(
-        "{} {} only {least:.1} pixels to the mm where rows stand {:.0} to the mm: single pixels will be seen. A smaller size or a finer picture helps.",
-        counted(n, "picture", "pictures"),
-        if n == 1 { "has" } else { "have" },
-        1.0 / pitch
-    );
-    (n > 0).then(|| Finding::new(Station::Assign, Severity::Note, "coarse-picture", n, text).on(coarse.into_iter().map(|c| c.0)))
-}
-
-/// Processes without a row in the cut chart: a row for the nearest thickness is proposed. Rows that are proposed are told as
-/// unproved.
-fn missing_rows(items: &[Item], decisions: &Decisions, shop: &Shop) -> Vec<Finding> {
-    let batch = &decisions.batch;
-    let mut used: Vec<Process> = items.iter().map(|i| i.process).filter(|p| *p != Process::Reference).collect();
-    used.sort_unstable();
-    used.dedup();
-    let material = shop.material(&batch.material).map_or(batch.material.as_str(), |m| m.name.as_str());
-    let machine = shop.machine(&batch.machine).map_or(batch.machine.as_str(), |m| m.name.as_str());
-    let mut findings = Vec::new();
-    for process in used {
-        let name = process.name().to_lowercase();
-        if let Some(row) = shop.row_for(decisions, process, None) {
-            if row.unproved {
-                let text = format!(
-                    "The {name} settings for {material} {} mm on {machine} are unproved: {:.0} mm/min, {:.0} %. Try them on scrap, and keep them once a run has come out well.",
-                    batch.thickness, row.feed, row.power
-                );
-                findings.push(Finding::new(Station::Assign, Severity::Look, "unproved", 1, text).acceptable("Go on with them"));
-            }
-            continue;
-        }
-        let text = format!("The cut chart has no {name} settings for {material} {} mm on {machine}.", batch.thickness);
-        let mut finding = Finding::new(Station::Assign, Severity::Stop, "chart-missing", 1, text);
-        if let Some((row, from)) = shop.proposed(&batch.machine, &batch.material, batch.thickness, process) {
-            let label = format!("Try {:.0} mm/min, {:.0} %, from {from} mm", row.feed, row.power);
-            finding = finding.choice(label, Edit::ProposeRow { row: Box::new(row) });
-        }
-        for thickness in shop.thicknesses(&batch.machine, &batch.material) {
-            if shop.row(&batch.machine, &batch.material, thickness, process).is_some() {
-                let edit = Edit::SetBatch { machine: batch.machine.clone(), material: batch.material.clone(), thickness };
-                finding = finding.choice(format!("Use {thickness} mm"), edit);
-            }
-        }
-        let contours: Vec<ContourId> = items.iter().filter(|i| i.process == process).map(|i| i.contour.id).collect();
-        let label = format!("Leave {} out", counted(contours.len(), "such line", "such lines"));
-        findings.push(finding.choice(label, Edit::SetContours { contours, process: Some(Process::Reference) }));
-    }
-    findings
 }

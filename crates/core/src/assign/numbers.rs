@@ -36,13 +36,13 @@ pub(super) fn add(items: &mut Vec<Item>, parts: &mut [Part], numbers: &Numbers) 
         // The label's box of w × h for capitals 1 mm high fits the circle when half its diagonal does.
         let height = (radius * (1.0 - CLEAR) / (unit.width / 2.0).hypot(0.5)).min(numbers.tallest);
         if height < numbers.smallest {
-            without.push(part.id);
+            without.push(part.id.0);
             continue;
         }
         let line = lettering::line(&label, height, numbers.face);
         let place = Affine::translate(middle.to_vec2() - Vec2::new(line.width, height) / 2.0);
         for (k, path) in line.paths.iter().enumerate() {
-            let id = ContourId(part.id.0.rotate_left(23) ^ (0x6e75_6d62_6572_0000 + k as u64));
+            let id = ContourId(part.id.0.0.rotate_left(23) ^ (0x6e75_6d62_6572_0000 + k as u64));
             let path = path.transformed(place);
             let contour = Contour::of_label(id, path, &style, part.drawing);
             part.inside.push(items.len());

@@ -4,9 +4,8 @@ use super::containment::{Outlines, parents};
 use super::{Item, Process};
 use crate::clean::{Cleaned, Contour, ContourId};
 use crate::geometry::{Bounds, Path};
-
-/// A part is named after its outer contour.
-pub type PartId = ContourId;
+use crate::ids::{BatchId, PartId};
+use std::collections::BTreeMap;
 
 /// A part: one outer contour and what belongs to it. Indices point into [`super::Work::items`].
 #[derive(Clone, Debug)]
@@ -31,8 +30,10 @@ pub struct Part {
     pub area: f64,
     /// Length of outline and holes, mm, before kerf.
     pub perimeter: f64,
-    /// Copies wanted.
+    /// Copies wanted; of all batches together, or of the one whose work it is.
     pub quantity: u32,
+    /// Copies wanted by batch: the one that it is made in, and others that want it as well.
+    pub wanted: BTreeMap<BatchId, u32>,
 }
 
 impl Part {
@@ -49,7 +50,7 @@ pub(super) struct Gathered {
 }
 
 /// Gathers the parts among `items[first..]`, all of one drawing.
-pub(super) fn gather(items: &[Item], first: usize, drawing: &Cleaned, quantity: impl Fn(PartId) -> u32) -> Gathered {
+pub(super) fn gather(items: &[Item], first: usize, drawing: &Cleaned, wanted: impl Fn(PartId) -> BTreeMap<BatchId, u32>) -> Gathered {
     let mine = || (first..items.len()).filter(|i| items[*i].process != Process::Reference);
     let closed: Vec<usize> = mine().filter(|i| items[*i].process == Process::Cut && is_area(&items[*i].contour)).collect();
     let paths: Vec<&Path> = closed.iter().map(|i| &items[*i].contour.path).collect();
@@ -64,7 +65,7 @@ pub(super) fn gather(items: &[Item], first: usize, drawing: &Cleaned, quantity: 
         let c = &items[*i].contour;
         part_at[k] = parts.len();
         parts.push(Part {
-            id: c.id,
+            id: PartId(c.id),
             drawing: drawing.drawing,
             name: String::new(),
             outer: Some(*i),
@@ -74,7 +75,8 @@ pub(super) fn gather(items: &[Item], first: usize, drawing: &Cleaned, quantity: 
             bounds: c.bounds,
             area: c.area.abs(),
             perimeter: c.length,
-            quantity: quantity(c.id),
+            quantity: 0,
+            wanted: wanted(PartId(c.id)),
         });
     }
     for (k, i) in closed.iter().enumerate().filter(|(k, _)| !depth[*k].is_multiple_of(2)) {
@@ -87,7 +89,7 @@ pub(super) fn gather(items: &[Item], first: usize, drawing: &Cleaned, quantity: 
     let others: Vec<usize> = mine().filter(|i| !(items[*i].process == Process::Cut && is_area(&items[*i].contour))).collect();
     let mut outside = Vec::new();
     if parts.is_empty() && !others.is_empty() {
-        parts.push(unbounded(items, others, drawing, quantity));
+        parts.push(unbounded(items, others, drawing, wanted));
     } else {
         let outlines = Outlines::new(paths.iter().map(|p| (*p, p.bounds(), p.area().abs())).collect());
         for i in others {
@@ -102,6 +104,7 @@ pub(super) fn gather(items: &[Item], first: usize, drawing: &Cleaned, quantity: 
     }
     let many = parts.len() > 1;
     for (n, part) in parts.iter_mut().enumerate() {
+        part.quantity = part.wanted.values().sum();
         part.name = if many { format!("{stem} {}", n + 1) } else { stem.to_owned() };
     }
     Gathered { parts, outside }
@@ -116,9 +119,9 @@ fn is_area(c: &Contour) -> bool {
 const THIN: f64 = 0.002;
 
 /// Work without an outline: a part as large as its box.
-fn unbounded(items: &[Item], all: Vec<usize>, drawing: &Cleaned, quantity: impl Fn(PartId) -> u32) -> Part {
+fn unbounded(items: &[Item], all: Vec<usize>, drawing: &Cleaned, wanted: impl Fn(PartId) -> BTreeMap<BatchId, u32>) -> Part {
     let bounds = all.iter().fold(Bounds::EMPTY, |b, i| b.union(items[*i].contour.bounds));
-    let id = items[all[0]].contour.id;
+    let id = PartId(items[all[0]].contour.id);
     let outline = Path::rectangle(bounds.min.x, bounds.min.y, bounds.width().max(0.01), bounds.height().max(0.01));
     Part {
         id,
@@ -131,6 +134,7 @@ fn unbounded(items: &[Item], all: Vec<usize>, drawing: &Cleaned, quantity: impl 
         perimeter: 0.0,
         outline,
         bounds,
-        quantity: quantity(id),
+        quantity: 0,
+        wanted: wanted(id),
     }
 }

@@ -1,4 +1,5 @@
 use super::*;
+use crate::decisions::{AssignEdit, Decisions, Edit};
 use crate::drawing::Style;
 use crate::geometry::{Path, Point, Segment};
 use crate::shop::{Match, Rule};
@@ -24,7 +25,7 @@ fn parts_hold_what_lies_inside_and_a_plug_in_a_hole_is_its_own() {
         Path::new(vec![Segment::line(p(200.0, 5.0), p(295.0, 5.0))], false),
     ]);
     let (drawing, decisions) = cleaned(&d, 2);
-    let (work, findings) = run(&[drawing], &decisions, &Shop::builtin());
+    let (work, findings) = crate::testing::assigned(&[drawing], &decisions, &Shop::builtin());
     let mut parts: Vec<(usize, usize, u32)> = work.parts.iter().map(|p| (p.holes.len(), p.inside.len(), p.quantity)).collect();
     parts.sort_unstable();
     assert_eq!(parts, [(1, 0, 2), (1, 1, 2)]);
@@ -43,14 +44,14 @@ fn hand_beats_key_beats_rule_beats_shape() {
     let (drawing, mut decisions) = cleaned(&d, 1);
     let mut shop = Shop::builtin();
     let processes = |decisions: &Decisions, shop: &Shop| {
-        run(&[Arc::clone(&drawing)], decisions, shop).0.items.iter().map(|i| (i.process, i.why)).collect::<Vec<_>>()
+        crate::testing::assigned(&[Arc::clone(&drawing)], decisions, shop).0.items.iter().map(|i| (i.process, i.why)).collect::<Vec<_>>()
     };
     assert_eq!(processes(&decisions, &shop), [(Process::Cut, Why::Closed); 2]);
     shop.rules.push(Rule { id: 1, when: Match::stroke(red), process: Process::Score });
     assert_eq!(processes(&decisions, &shop)[0], (Process::Score, Why::Rule(1)));
-    decisions.keys.insert(styled(red, "A").key(), Process::Engrave);
+    decisions.assign.keys.insert(styled(red, "A").key(), Process::Engrave);
     assert_eq!(processes(&decisions, &shop)[0], (Process::Engrave, Why::Key));
-    decisions.contours.insert(drawing.contours[0].id, Process::Reference);
+    decisions.assign.contours.insert(drawing.contours[0].id, Process::Reference);
     assert_eq!(processes(&decisions, &shop), [(Process::Reference, Why::Hand), (Process::Cut, Why::Closed)]);
 }
 
@@ -60,7 +61,7 @@ fn nearly_the_shop_colour_is_proposed_and_not_applied() {
     shop.rules.push(Rule { id: 1, when: Match::stroke([0xe4, 0, 0x2b]), process: Process::Score });
     let d = drawing(&[(Path::rectangle(0.0, 0.0, 50.0, 50.0), styled([0xe4, 5, 0x30], ""))]);
     let (drawing, decisions) = cleaned(&d, 1);
-    let (work, findings) = run(&[drawing], &decisions, &shop);
+    let (work, findings) = crate::testing::assigned(&[drawing], &decisions, &shop);
     assert_eq!(work.items[0].process, Process::Cut, "by shape");
     let near = findings.iter().find(|f| f.code == "near-colour").expect("a finding");
     assert!(near.text.contains("5 steps"), "{}", near.text);
@@ -74,13 +75,17 @@ fn what_would_not_happen_is_said() {
         (Path::new(vec![Segment::line(p(5.0, 5.0), p(40.0, 5.0))], false), styled([0; 3], "B")),
     ]);
     let (drawing, mut decisions) = cleaned(&d, 1);
-    decisions.keys.insert(styled([0; 3], "B").key(), Process::Engrave);
-    decisions.batch.thickness = 4.0;
-    let (_, findings) = run(&[Arc::clone(&drawing)], &decisions, &Shop::builtin());
+    decisions.assign.keys.insert(styled([0; 3], "B").key(), Process::Engrave);
+    decisions.first_mut().stock.thickness = 4.0;
+    let (_, findings) = crate::testing::assigned(&[Arc::clone(&drawing)], &decisions, &Shop::builtin());
     let codes: Vec<&str> = findings.iter().map(|f| f.code.as_str()).collect();
     assert!(codes.contains(&"engrave-open") && codes.iter().filter(|c| **c == "chart-missing").count() == 2, "{codes:?}");
-    decisions.parts.insert(drawing.contours[0].id, crate::decisions::PartDecisions { quantity: Some(0) });
-    let (_, findings) = run(&[drawing], &decisions, &Shop::builtin());
+    NestEdit::SetQuantity { part: PartId(drawing.contours[0].id), quantity: 0 }
+        .on(BatchId::FIRST)
+        .apply(&decisions)
+        .map(|d| decisions = d)
+        .expect("it applies");
+    let (_, findings) = crate::testing::assigned(&[drawing], &decisions, &Shop::builtin());
     assert!(findings.iter().any(|f| f.code == "no-copies"));
 }
 
@@ -95,7 +100,7 @@ fn hidden_lines_are_reference_and_letters_are_engraved() {
         (Path::circle(p(20.0, 20.0), 5.0), letters),
     ]);
     let (drawing, decisions) = cleaned(&d, 1);
-    let (work, _) = run(&[drawing], &decisions, &Shop::builtin());
+    let (work, _) = crate::testing::assigned(&[drawing], &decisions, &Shop::builtin());
     assert_eq!(work.items.iter().map(|i| i.process).collect::<Vec<_>>(), [Process::Cut, Process::Reference, Process::Engrave]);
     assert_eq!(work.parts.len(), 1);
 }
@@ -126,12 +131,12 @@ fn a_layer_written_otherwise_is_proposed_with_what_differs() {
         (Path::rectangle(120.0, 0.0, 50.0, 50.0), styled([0; 3], "Folds")),
     ]);
     let (drawing, mut decisions) = cleaned(&d, 1);
-    let (work, findings) = run(&[Arc::clone(&drawing)], &decisions, &shop);
+    let (work, findings) = crate::testing::assigned(&[Arc::clone(&drawing)], &decisions, &shop);
     assert_eq!(work.items.iter().map(|i| i.process).collect::<Vec<_>>(), [Process::Cut, Process::Score, Process::Cut]);
     let near: Vec<&Finding> = findings.iter().filter(|f| f.code == "near-layer").collect();
     assert!(near.len() == 1 && near[0].text.contains("FOLD_LINES") && near[0].text.contains("Fold lines"), "{near:?}");
-    decisions.keys.insert(styled([0; 3], "FOLD_LINES").key(), Process::Cut);
-    let (_, findings) = run(&[drawing], &decisions, &shop);
+    decisions.assign.keys.insert(styled([0; 3], "FOLD_LINES").key(), Process::Cut);
+    let (_, findings) = crate::testing::assigned(&[drawing], &decisions, &shop);
     assert!(findings.iter().all(|f| f.code != "near-layer"), "what was chosen is not asked again");
 }
 
@@ -154,7 +159,7 @@ fn rules_look_at_every_kind_of_thing() {
         (Path::circle(p(70.0, 40.0), 8.0), Style { fill: Some([1, 2, 3]), ..Style::default() }),
     ]);
     let (drawing, decisions) = cleaned(&d, 1);
-    let (work, _) = run(&[drawing], &decisions, &shop);
+    let (work, _) = crate::testing::assigned(&[drawing], &decisions, &shop);
     let found: Vec<(Process, Why)> = work.items.iter().map(|i| (i.process, i.why)).collect();
     assert_eq!(
         found,
@@ -171,19 +176,20 @@ fn rules_look_at_every_kind_of_thing() {
 #[test]
 fn a_missing_row_is_proposed_from_its_neighbour_and_stays_unproved() {
     let (drawing, mut decisions) = cleaned(&outlines(&[Path::rectangle(0.0, 0.0, 50.0, 50.0)]), 1);
-    decisions.batch.thickness = 4.0;
+    decisions.first_mut().stock.thickness = 4.0;
     let shop = Shop::builtin();
-    let (_, findings) = run(&[Arc::clone(&drawing)], &decisions, &shop);
+    let (_, findings) = crate::testing::assigned(&[Arc::clone(&drawing)], &decisions, &shop);
     let missing = findings.iter().find(|f| f.code == "chart-missing").expect("it is missing");
-    let Edit::ProposeRow { row } = &missing.remedies[0].edit else { panic!("a row is proposed first") };
+    let Edit::Assign(AssignEdit::ProposeRow { row }) = &missing.remedies[0].edit else { panic!("a row is proposed first") };
     assert!((row.feed - 900.0).abs() < 1e-9 && row.unproved);
     let proposed = missing.remedies[0].edit.apply(&decisions).expect("it applies");
-    let (_, findings) = run(&[Arc::clone(&drawing)], &proposed, &shop);
+    let (_, findings) = crate::testing::assigned(&[Arc::clone(&drawing)], &proposed, &shop);
     assert!(findings.iter().all(|f| f.code != "chart-missing"));
     assert!(findings.iter().any(|f| f.code == "unproved" && f.severity == Severity::Look));
     // Back at 3 mm the job's own row bears on nothing.
-    let back = Decisions { batch: crate::decisions::Batch::default(), ..proposed };
-    let (_, findings) = run(&[drawing], &back, &shop);
+    let mut back = proposed;
+    back.first_mut().stock = crate::decisions::Stock::default();
+    let (_, findings) = crate::testing::assigned(&[drawing], &back, &shop);
     assert!(findings.iter().all(|f| f.code != "unproved"));
 }
 
@@ -209,11 +215,11 @@ fn thin_areas_and_open_engravings_have_remedies_that_work() {
     let again = |decisions: &Decisions| {
         let (intake, _) = crate::intake::run(&d, &decisions.drawings[0], &shop.machines[0]);
         let (cleaned, _) = crate::clean::run(&d, &intake, &decisions.drawings[0], &shop.tolerance);
-        run(&[Arc::new(cleaned)], decisions, &shop)
+        crate::testing::assigned(&[Arc::new(cleaned)], decisions, &shop)
     };
     let (_, mut decisions) = cleaned(&d, 1);
     for layer in ["B", "C"] {
-        decisions.keys.insert(styled([0; 3], layer).key(), Process::Engrave);
+        decisions.assign.keys.insert(styled([0; 3], layer).key(), Process::Engrave);
     }
     let (_, findings) = again(&decisions);
     let count = |findings: &[Finding], code: &str| findings.iter().find(|f| f.code == code).map_or(0, |f| f.count);
@@ -226,7 +232,7 @@ fn thin_areas_and_open_engravings_have_remedies_that_work() {
         let (_, after) = again(&mended);
         assert_eq!(count(&after, code), 0, "{}", finding.remedies[which].label);
     }
-    decisions.contours.insert(again(&decisions).0.items[2].contour.id, Process::Reference);
+    decisions.assign.contours.insert(again(&decisions).0.items[2].contour.id, Process::Reference);
     let (_, findings) = again(&decisions);
     let open = findings.iter().find(|f| f.code == "engrave-open").expect("the other is left");
     let close = open.remedies.iter().find(|r| r.label.starts_with("Close")).expect("it nearly closes");
@@ -247,8 +253,8 @@ fn every_part_gets_its_number_inside_it() {
     let (drawing, mut decisions) = cleaned(&d, 1);
     for face in [Face::Stroke, Face::Outline] {
         let process = if face == Face::Stroke { Process::Score } else { Process::Engrave };
-        decisions.numbers = Some(Numbers { prefix: "P".into(), first: 7, process, face, smallest: 2.0, tallest: 5.0 });
-        let (work, findings) = run(&[Arc::clone(&drawing)], &decisions, &Shop::builtin());
+        decisions.assign.numbers = Some(Numbers { prefix: "P".into(), first: 7, process, face, smallest: 2.0, tallest: 5.0 });
+        let (work, findings) = crate::testing::assigned(&[Arc::clone(&drawing)], &decisions, &Shop::builtin());
         assert_eq!(findings.iter().find(|f| f.code == "no-room-for-number").map(|f| f.count), Some(1));
         for part in &work.parts[..2] {
             let letters: Vec<&Item> = part.inside.iter().map(|i| &work.items[*i]).filter(|i| i.why == Why::Number).collect();
@@ -280,32 +286,34 @@ fn settings_of_the_jobs_own_come_and_go() {
         tool: None,
         kerf: None,
     };
-    let with = Edit::SetSetting { setting: setting.clone() }.apply(&decisions).expect("it is added");
+    let with = Edit::Assign(AssignEdit::SetSetting { setting: setting.clone() }).apply(&decisions).expect("it is added");
     let hole = drawing.contours[1].id;
-    let used = Edit::UseForContours { contours: vec![hole], setting: Some(3) }.apply(&with).expect("it is used");
-    let of = |d: &Decisions| run(&[Arc::clone(&drawing)], d, &Shop::builtin()).0.items.iter().map(|i| i.setting).collect::<Vec<_>>();
+    let used = Edit::Assign(AssignEdit::UseForContours { contours: vec![hole], setting: Some(3) }).apply(&with).expect("it is used");
+    let of = |d: &Decisions| {
+        crate::testing::assigned(&[Arc::clone(&drawing)], d, &Shop::builtin()).0.items.iter().map(|i| i.setting).collect::<Vec<_>>()
+    };
     assert_eq!(of(&used), [None, Some(3)]);
     let shop = Shop::builtin();
     assert_eq!(
-        shop.row_for(&used, Process::Cut, Some(3)).map(|r| (r.feed, r.power)),
+        shop.rows_for(&used.assign, &used.first().stock).get(Process::Cut, Some(3)).map(|r| (r.feed, r.power)),
         Some((500.0, 65.0)),
         "what is not said is the chart's"
     );
     let key = drawing.contours[0].style.key();
-    let both = Edit::UseForKey { key: key.clone(), setting: Some(3) }.apply(&used).expect("by key");
+    let both = Edit::Assign(AssignEdit::UseForKey { key: key.clone(), setting: Some(3) }).apply(&used).expect("by key");
     assert_eq!(of(&both), [Some(3), Some(3)]);
-    let plain = Edit::SetKey { key, process: Some(Process::Cut) }.apply(&both).expect("plain again");
+    let plain = Edit::Assign(AssignEdit::SetKey { key, process: Some(Process::Cut) }).apply(&both).expect("plain again");
     assert_eq!(of(&plain), [None, Some(3)]);
-    let gone = Edit::DropSetting { id: 3 }.apply(&both).expect("it goes");
+    let gone = Edit::Assign(AssignEdit::DropSetting { id: 3 }).apply(&both).expect("it goes");
     assert_eq!(of(&gone), [None, None]);
-    assert!(Edit::UseForContours { contours: vec![hole], setting: Some(9) }.apply(&with).is_err());
+    assert!(Edit::Assign(AssignEdit::UseForContours { contours: vec![hole], setting: Some(9) }).apply(&with).is_err());
     for bad in [
         JobSetting { name: " ".into(), ..setting.clone() },
         JobSetting { feed: Some(-1.0), ..setting.clone() },
         JobSetting { power: Some(140.0), ..setting.clone() },
         JobSetting { passes: Some(0), ..setting },
     ] {
-        assert!(Edit::SetSetting { setting: bad }.apply(&decisions).is_err());
+        assert!(Edit::Assign(AssignEdit::SetSetting { setting: bad }).apply(&decisions).is_err());
     }
 }
 
@@ -319,7 +327,7 @@ fn a_coarse_picture_is_told() {
         d.entities.push(crate::drawing::Entity::new(style, crate::drawing::Shape::Picture(crate::drawing::Picture { bitmap, place })));
     }
     let (drawing, decisions) = cleaned(&d, 1);
-    let (work, findings) = run(&[drawing], &decisions, &Shop::builtin());
+    let (work, findings) = crate::testing::assigned(&[drawing], &decisions, &Shop::builtin());
     assert_eq!(work.items.iter().filter(|i| i.process == Process::Picture && i.why == Why::Picture).count(), 2);
     assert_eq!(work.parts[0].inside.len(), 2, "pictures belong to the part round them");
     let coarse = findings.iter().find(|f| f.code == "coarse-picture").expect("it is told");

@@ -2,7 +2,7 @@
 
 use super::{Item, Process};
 use crate::clean::{ContourId, Operation};
-use crate::edit::Edit;
+use crate::decisions::{AssignEdit, CleanEdit, Edit};
 use crate::finding::{Finding, Severity, Station, counted};
 
 /// Open outlines whose ends are nearer than this share of their length can be closed.
@@ -21,7 +21,7 @@ pub(super) fn open(items: &[Item], spot: f64) -> Option<Finding> {
         counted(n, "open line is", "open lines are"),
         if n == 1 { "has" } else { "have" }
     );
-    let score = Edit::SetContours { contours: ids.clone(), process: Some(Process::Score) };
+    let score = Edit::Assign(AssignEdit::SetContours { contours: ids.clone(), process: Some(Process::Score) });
     let wide = spot * 3.0;
     let finding = Finding::new(Station::Assign, Severity::Look, "engrave-open", n, text)
         .on(ids)
@@ -57,7 +57,7 @@ pub(super) fn thin(items: &[Item], spot: f64) -> Option<Finding> {
         if n == 1 { "is" } else { "are" },
         if n == 1 { "it" } else { "them" }
     );
-    let score = Edit::SetContours { contours: ids.clone(), process: Some(Process::Score) };
+    let score = Edit::Assign(AssignEdit::SetContours { contours: ids.clone(), process: Some(Process::Score) });
     Some(
         Finding::new(Station::Assign, Severity::Look, "engrave-thin", n, text)
             .on(ids)
@@ -90,5 +90,7 @@ fn operations(items: &[&Item], make: impl Fn(Vec<ContourId>) -> Operation) -> Ed
     let mut drawings: Vec<u32> = items.iter().map(|i| i.contour.drawing).collect();
     drawings.dedup();
     let of = |d: u32| items.iter().filter(|i| i.contour.drawing == d).map(|i| i.contour.id).collect();
-    Edit::All { edits: drawings.into_iter().map(|drawing| Edit::Operate { drawing, operation: make(of(drawing)) }).collect() }
+    Edit::All {
+        edits: drawings.into_iter().map(|drawing| Edit::Clean(CleanEdit::Operate { drawing, operation: make(of(drawing)) })).collect(),
+    }
 }

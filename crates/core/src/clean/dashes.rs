@@ -76,7 +76,9 @@ pub(super) fn find(pieces: &[Chained], near: f64) -> Rows {
     let usual = |end: End| known.get(&(end ^ 1)).copied();
     let round_corner = |a: &Tip, b: &Tip, _: f64| {
         let most = usual(a.end).into_iter().chain(usual(b.end)).fold(0.0, f64::max) * CORNER;
-        corner(a, b).map(|(u, v)| u + v).filter(|gap| *gap > near && *gap <= most && !known.contains_key(&a.end) && !known.contains_key(&b.end))
+        corner(a, b)
+            .map(|(u, v)| u + v)
+            .filter(|gap| *gap > near && *gap <= most && !known.contains_key(&a.end) && !known.contains_key(&b.end))
     };
     links.add(pairs(pieces, &dashes, &grids, round_corner));
     Rows { rows: rows(&dashes, &links, pieces) }

@@ -6,41 +6,9 @@
 use super::chain::Chained;
 use crate::drawing::Picture;
 use crate::geometry::{Curve, Point};
+use crate::ids::ContourId;
 use rustc_hash::{FxHashMap, FxHasher};
-use serde::{Deserialize, Deserializer, Serialize, Serializer};
-use std::fmt;
 use std::hash::{Hash, Hasher};
-use std::str::FromStr;
-
-/// Name of a contour; sixteen hexadecimal digits in text.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct ContourId(pub u64);
-
-impl fmt::Display for ContourId {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{:016x}", self.0)
-    }
-}
-
-impl FromStr for ContourId {
-    type Err = String;
-    fn from_str(s: &str) -> Result<Self, String> {
-        u64::from_str_radix(s, 16).map(Self).map_err(|_| format!("“{s}” does not name a contour"))
-    }
-}
-
-impl Serialize for ContourId {
-    fn serialize<S: Serializer>(&self, s: S) -> Result<S::Ok, S::Error> {
-        s.collect_str(self)
-    }
-}
-
-impl<'de> Deserialize<'de> for ContourId {
-    fn deserialize<D: Deserializer<'de>>(d: D) -> Result<Self, D::Error> {
-        let text = String::deserialize(d)?;
-        text.parse().map_err(serde::de::Error::custom)
-    }
-}
 
 /// Hash of an entity's geometry in drawing units.
 pub(super) fn of_entity(curves: &[Curve]) -> u64 {

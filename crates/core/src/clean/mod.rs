@@ -20,8 +20,8 @@ mod tests;
 mod told;
 pub mod trace;
 
+pub use crate::ids::ContourId;
 pub use compare::{Compared, compare};
-pub use identity::ContourId;
 pub use operate::Operation;
 
 use crate::decisions::{DrawingDecisions, Mend};

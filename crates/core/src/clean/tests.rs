@@ -1,5 +1,5 @@
 use super::*;
-use crate::edit::Edit;
+use crate::decisions::{CleanEdit, Edit};
 use crate::finding::Severity;
 use crate::geometry::Vec2;
 use crate::shop::Shop;
@@ -40,7 +40,9 @@ fn a_wider_gap_is_a_finding_whose_remedy_closes_it() {
     let d = drawing(&square(0.4));
     let (cleaned, findings) = clean(&d, |_| {});
     assert_eq!(cleaned.counts(), (0, 1));
-    let Some(Edit::SetGap { gap, .. }) = has(&findings, "gaps").map(|f| f.remedies[0].edit.clone()) else { panic!("{findings:?}") };
+    let Some(Edit::Clean(CleanEdit::SetGap { gap, .. })) = has(&findings, "gaps").map(|f| f.remedies[0].edit.clone()) else {
+        panic!("{findings:?}")
+    };
     let (mended, findings) = clean(&d, |d| d.gap = Some(gap));
     assert_eq!(mended.counts(), (1, 0));
     assert!(has(&findings, "gaps").is_none());
@@ -301,7 +303,7 @@ fn a_curve_of_a_thousand_lines_is_followed_by_arcs() {
     let (_, findings) = clean(&d, |_| {});
     let dense = has(&findings, "dense").expect("a finding");
     assert!(dense.text.contains("400 short lines") && dense.severity == Severity::Note, "{}", dense.text);
-    let Edit::Refit { tolerance, .. } = dense.remedies[0].edit else { panic!("{dense:?}") };
+    let Edit::Clean(CleanEdit::Refit { tolerance, .. }) = dense.remedies[0].edit else { panic!("{dense:?}") };
     let (mended, _) = clean(&d, |d| d.refit = tolerance);
     assert_eq!(mended.contours[0].path.segments.len(), 2);
 }

@@ -6,9 +6,8 @@ use super::operate::Lost;
 use super::overlaps::Overlaps;
 use super::{Cleaned, Contour, ContourId, Piece, strays, trace};
 use crate::assign::Process;
-use crate::decisions::{DrawingDecisions, Mend};
+use crate::decisions::{AssignEdit, CleanEdit, DrawingDecisions, Edit, IntakeEdit, Mend};
 use crate::drawing::{Bitmap, Nature, Style};
-use crate::edit::Edit;
 use crate::finding::{Finding, Severity, Station, counted};
 use crate::geometry::{Path, Point, Segment, Tolerance, Vec2};
 use crate::intake::Intake;
@@ -35,7 +34,7 @@ impl Told<'_> {
     }
 
     fn mend(&self, mend: Mend) -> Edit {
-        Edit::Mend { drawing: self.decisions.id, mend }
+        Edit::Clean(CleanEdit::Mend { drawing: self.decisions.id, mend })
     }
 
     fn tell(&mut self, severity: Severity, code: &str, count: usize, text: String, at: impl IntoIterator<Item = Point>) -> &mut Finding {
@@ -58,10 +57,10 @@ impl Told<'_> {
             self.tell(Severity::Stop, "trace-noise", 1, text, []);
             let (drawing, usual) = (self.decisions.id, trace::Trace::default());
             if self.decisions.trace != usual {
-                self.with("Take the usual settings".into(), Edit::SetTrace { drawing, trace: usual }, false);
+                self.with("Take the usual settings".into(), Edit::Clean(CleanEdit::SetTrace { drawing, trace: usual }), false);
             }
-            self.with("Engrave the picture as it is".into(), Edit::SetEngraved { drawing, on: true }, false);
-            self.with("Remove it".into(), Edit::RemoveDrawing { drawing }, false);
+            self.with("Engrave the picture as it is".into(), Edit::Intake(IntakeEdit::SetEngraved { drawing, on: true }), false);
+            self.with("Remove it".into(), Edit::Intake(IntakeEdit::RemoveDrawing { drawing }), false);
             return;
         };
         for (i, path) in outlines.into_iter().enumerate() {
@@ -141,7 +140,11 @@ impl Told<'_> {
             );
             let wide = (largest * 1.01 * 1000.0).ceil() / 1000.0;
             self.tell(Severity::Look, "gaps", n, text, chained.open.iter().map(|g| g.at));
-            self.with(format!("Close gaps up to {wide:.3} mm"), Edit::SetGap { drawing: self.decisions.id, gap: wide }, true);
+            self.with(
+                format!("Close gaps up to {wide:.3} mm"),
+                Edit::Clean(CleanEdit::SetGap { drawing: self.decisions.id, gap: wide }),
+                true,
+            );
             self.with("Leave them open".into(), Edit::Accept { code: "gaps".into(), places: Default::default() }, false);
         }
         if let n @ 1.. = chained.branches.len() {
@@ -249,7 +252,7 @@ impl Told<'_> {
         for l in lost {
             let text = format!("“{}” has nothing left to work on in {}: its contours are gone from the drawing.", l.sentence, self.file);
             self.tell(Severity::Look, "operation-lost", 1, text, []);
-            self.with("Take it back".into(), Edit::TakeBack { drawing: self.decisions.id, at: l.at }, false);
+            self.with("Take it back".into(), Edit::Clean(CleanEdit::TakeBack { drawing: self.decisions.id, at: l.at }), false);
         }
     }
 
@@ -305,7 +308,11 @@ impl Told<'_> {
         );
         let text = if long.len() == 1 { text.replacen("1 curve are", "1 curve is", 1) } else { text };
         self.tell(Severity::Note, "dense", edges, text, long.iter().map(|c| c.path.segments[0].start));
-        self.with(format!("Follow them: {edges} to {after}"), Edit::Refit { drawing: self.decisions.id, tolerance: Some(within) }, false);
+        self.with(
+            format!("Follow them: {edges} to {after}"),
+            Edit::Clean(CleanEdit::Refit { drawing: self.decisions.id, tolerance: Some(within) }),
+            false,
+        );
     }
 }
 
@@ -316,7 +323,7 @@ pub fn leftovers(drawing: &Cleaned, made: &[Arc<Contour>]) -> Vec<Finding> {
         let ids: Vec<ContourId> = at.iter().map(|i| made[*i].id).collect();
         let mut finding = Finding::new(Station::Clean, Severity::Look, code, at.len(), say(at.len()))
             .at(drawing.drawing, at.iter().map(|i| made[*i].bounds.center()))
-            .mend("Make them reference", Edit::SetContours { contours: ids.clone(), process: Some(Process::Reference) })
+            .mend("Make them reference", Edit::Assign(AssignEdit::SetContours { contours: ids.clone(), process: Some(Process::Reference) }))
             .acceptable("They belong to it");
         finding.place.contours = ids;
         (finding.count > 0).then_some(finding)

@@ -4,30 +4,10 @@
 //! Cline, 1987, in the plane), so that an edge lies where the grey passes the threshold and not on the pixels' stairs; the
 //! loops are walked at even steps and followed by lines and arcs.
 
+pub use crate::decisions::clean::Trace;
 use crate::drawing::Bitmap;
 use crate::geometry::{Path, Point, Segment};
 use rustc_hash::FxHashMap;
-use serde::{Deserialize, Serialize};
-
-/// How a picture is traced.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-#[serde(default)]
-pub struct Trace {
-    /// What is darker is shape, 0 to 255; `None` where the two heaps of grey levels part best.
-    pub threshold: Option<u8>,
-    /// Smaller spots are left out, pixels of area.
-    pub speck: u32,
-    /// Lines and arcs follow the edge within this, pixels.
-    pub smooth: f64,
-    /// What is light is the shape.
-    pub invert: bool,
-}
-
-impl Default for Trace {
-    fn default() -> Self {
-        Self { threshold: None, speck: 12, smooth: 0.6, invert: false }
-    }
-}
 
 /// Crossings followed at most: a picture with more is noise, and its threshold is wrong.
 const MOST_CROSSINGS: usize = 6_000_000;

@@ -52,7 +52,7 @@ impl Yard {
             .placed
             .iter()
             .filter_map(|p| {
-                let part = work.part(p.part)?;
+                let part = work.part(p.copy.part)?;
                 let affine = p.affine();
                 let outline = part.outline.transformed(affine);
                 let holes = part

@@ -2,9 +2,10 @@
 
 use super::{Bench, Swept, sweep};
 use crate::assign::{Process, Work};
-use crate::edit::Edit;
+use crate::decisions::NestEdit;
 use crate::finding::{Finding, Severity, Station};
 use crate::geometry::{Bounds, Point};
+use crate::ids::BatchId;
 use crate::nest::{self, Layout, Placement, SheetLayout};
 use crate::order::{SheetSequence, Step};
 use crate::time::clock;
@@ -43,16 +44,16 @@ const ALIKE: f64 = 0.02;
 pub(super) fn proposed(bench: &Bench, sequence: &SheetSequence, swept: Swept, sheet: usize, layout: &Layout) -> Option<Finding> {
     let engraved: Vec<&Step> = sequence.steps.iter().filter(|s| s.process == Process::Engrave).collect();
     let row = bench.row(engraved.first()?)?;
-    let setting = nest::Setting::of(bench.decisions, bench.machine, bench.shop);
+    let terms = bench.given.terms;
     let mut best: Option<(f64, usize, usize, f64, SheetLayout)> = None;
     for axis in [Axis::Y, Axis::X] {
         let Some((lying, lines, moved, furthest)) = in_line(bench.work, bench.layout, &engraved, axis) else { continue };
         let one = Layout { sheets: vec![lying], ..Layout::default() };
-        if nest::faults(bench.work, &one, setting.spacing, setting.margin).0 > 0 {
+        if nest::faults(bench.work, &one, terms.spacing, terms.margin).0 > 0 {
             continue;
         }
         let [lying] = one.sheets.as_slice() else { continue };
-        let (_, after) = sweep::plan(bench.work, lying, &engraved, &row, bench.machine, &bench.decisions.hold.sweep);
+        let (_, after) = sweep::plan(bench.work, lying, &engraved, row, bench.given.machine, &bench.given.decisions.sweep);
         let gain = swept.planned - after.planned;
         if gain > WORTH && best.as_ref().is_none_or(|b| gain > b.0) {
             best = Some((gain, lines, moved, furthest, lying.clone()));
@@ -68,7 +69,7 @@ pub(super) fn proposed(bench: &Bench, sequence: &SheetSequence, swept: Swept, sh
         clock(gain)
     );
     let finding = Finding::new(Station::Hold, Severity::Note, "out-of-line", moved, text);
-    Some(finding.on_sheet(sheet, []).mend("Line them up", Edit::KeepLayout { layout: after }))
+    Some(finding.on_sheet(sheet, []).mend("Line them up", NestEdit::KeepLayout { layout: after }.on(BatchId::FIRST)))
 }
 
 /// The sheet with parts of one size brought into line, the number of lines, how many parts move, and how far at most.
@@ -80,7 +81,7 @@ fn in_line(work: &Work, layout: &SheetLayout, engraved: &[&Step], axis: Axis) ->
         .iter()
         .enumerate()
         .map(|(i, p)| {
-            let part = work.part(p.part).filter(|_| engraved.iter().any(|s| s.placement == i))?;
+            let part = work.part(p.copy.part).filter(|_| engraved.iter().any(|s| s.placement == i))?;
             Some(part.outline.transformed(p.affine()).bounds())
         })
         .collect();

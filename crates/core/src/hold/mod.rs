@@ -17,16 +17,20 @@ pub use op::Op;
 pub use sweep::Row;
 
 use crate::assign::{Part, Process, Work};
-use crate::decisions::Decisions;
+use crate::cuts::{CutPlan, SheetCuts};
+use crate::decisions::HoldDecisions;
 use crate::finding::Finding;
 use crate::geometry::Path;
-use crate::nest::{Layout, SheetLayout};
+use crate::ids::ContourId;
+use crate::nest::{Layout, SheetLayout, Terms};
 use crate::order::{Sequence, SheetSequence, Step};
-use crate::shop::{ChartRow, Machine, MachineKind, Shop};
+use crate::picture::Tone;
+use crate::shop::{ChartRow, Machine, MachineKind, Rows};
 use leads::Yard;
 use op::blank;
 use rayon::prelude::*;
-use std::borrow::Cow;
+use serde::Serialize;
+use std::collections::BTreeMap;
 use troubles::Troubles;
 
 /// All a sheet needs.
@@ -58,9 +62,32 @@ pub struct Toolpath {
     pub sheets: Vec<SheetPath>,
 }
 
-/// The settings in force at Hold.
+/// What Hold gets to see: no more than it needs, so that nothing else makes it work again.
+#[derive(Clone, Copy, Debug, Serialize)]
+pub struct Given<'a> {
+    /// What was decided at Hold.
+    pub decisions: &'a HoldDecisions,
+    /// Thickness, mm.
+    pub thickness: f64,
+    /// How pictures are toned.
+    pub pictures: &'a BTreeMap<ContourId, Tone>,
+    /// A number that none of the job's own settings has.
+    pub next_setting: u32,
+    /// What each process is done with.
+    pub rows: &'a Rows,
+    /// The distances that parts keep.
+    pub terms: &'a Terms,
+    /// The machine.
+    pub machine: &'a Machine,
+    /// The shop's usual nick: width of the bridge and outline for each, mm.
+    pub nick: (f64, f64),
+    /// Webs thinner than so many kerfs, or such a share of the thickness, are told.
+    pub web: (f64, f64),
+}
+
+/// How parts are held: what was decided, and the machine's custom for the rest.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Setting {
+pub struct Holding {
     /// Nicks on outlines.
     pub nicks: bool,
     /// Width of a bridge, mm.
@@ -71,37 +98,30 @@ pub struct Setting {
     pub leads: bool,
 }
 
-impl Setting {
-    /// What was decided, and the machine's custom for the rest.
-    pub fn of(decisions: &Decisions, machine: &Machine, shop: &Shop) -> Self {
+impl Holding {
+    /// What was decided, and the machine's custom for the rest. `nick` is the shop's usual width and pitch, mm.
+    pub fn of(hold: &HoldDecisions, machine: &Machine, nick: (f64, f64)) -> Self {
         let plasma = machine.kind == MachineKind::Plasma;
-        let hold = &decisions.hold;
         Self {
             nicks: hold.nicks.unwrap_or(!plasma),
-            nick_width: hold.nick_width.unwrap_or(shop.nick_width),
-            nick_pitch: hold.nick_pitch.unwrap_or(shop.nick_pitch),
+            nick_width: hold.nick_width.unwrap_or(nick.0),
+            nick_pitch: hold.nick_pitch.unwrap_or(nick.1),
             leads: hold.leads.unwrap_or(plasma),
         }
     }
 }
 
 /// Works out what the head does on every sheet.
-pub fn run(
-    work: &Work,
-    layout: &Layout,
-    sequence: &Sequence,
-    decisions: &Decisions,
-    machine: &Machine,
-    shop: &Shop,
-) -> (Toolpath, Vec<Finding>) {
-    let setting = Setting::of(decisions, machine, shop);
+pub fn run(work: &Work, layout: &Layout, plan: &CutPlan, sequence: &Sequence, given: &Given) -> (Toolpath, Vec<Finding>) {
+    let holding = Holding::of(given.decisions, given.machine, given.nick);
     let done: Vec<(SheetPath, Troubles, Option<Finding>)> = layout
         .sheets
         .par_iter()
+        .zip(&plan.sheets)
         .zip(&sequence.sheets)
         .enumerate()
-        .map(|(i, (lying, sequence))| {
-            let bench = Bench { work, layout: lying, decisions, machine, shop, setting };
+        .map(|(i, ((lying, cuts), sequence))| {
+            let bench = Bench { work, layout: lying, cuts, given, holding };
             let (sheet, troubles) = bench.sheet(sequence);
             let lined_up = lineup::proposed(&bench, sequence, sheet.swept, i, layout);
             (sheet, troubles, lined_up)
@@ -111,10 +131,10 @@ pub fn run(
     let mut toolpath = Toolpath::default();
     for (i, (sheet, troubles, lined_up)) in done.into_iter().enumerate() {
         toolpath.sheets.push(sheet);
-        findings.extend(troubles.findings(i, decisions, machine));
+        findings.extend(troubles.findings(i, given));
         findings.extend(lined_up);
     }
-    findings.extend(thin::webs(work, layout, decisions, shop));
+    findings.extend(thin::webs(work, layout, given));
     (toolpath, findings)
 }
 
@@ -122,10 +142,9 @@ pub fn run(
 struct Bench<'a> {
     work: &'a Work,
     layout: &'a SheetLayout,
-    decisions: &'a Decisions,
-    machine: &'a Machine,
-    shop: &'a Shop,
-    setting: Setting,
+    cuts: &'a SheetCuts,
+    given: &'a Given<'a>,
+    holding: Holding,
 }
 
 impl Bench<'_> {
@@ -135,7 +154,7 @@ impl Bench<'_> {
             SheetPath { width: self.layout.sheet.width, height: self.layout.sheet.height, ops: Vec::new(), swept: Swept::default() };
         for step in sequence.steps.iter().filter(|s| s.process == Process::Picture) {
             let Some(row) = self.row(step) else { continue };
-            match raster::op(self.work, self.layout, step, &row, self.machine, self.decisions) {
+            match raster::op(self.work, self.layout, step, row, self.given) {
                 Some(op) => sheet.ops.push(op),
                 None => {
                     let place = self.layout.placed[step.placement].affine();
@@ -156,7 +175,7 @@ impl Bench<'_> {
             let same = |s: &&Step| s.process == Process::Engrave && self.work.items[s.item].setting == setting;
             let steps: Vec<&Step> = sequence.steps.iter().filter(same).collect();
             let Some(row) = steps.first().and_then(|s| self.row(s)) else { continue };
-            let (ops, swept) = sweep::plan(self.work, self.layout, &steps, &row, self.machine, &self.decisions.hold.sweep);
+            let (ops, swept) = sweep::plan(self.work, self.layout, &steps, row, self.given.machine, &self.given.decisions.sweep);
             sheet.ops.extend(ops);
             sheet.swept.planned += swept.planned;
             sheet.swept.full += swept.full;
@@ -164,22 +183,22 @@ impl Bench<'_> {
         let mut yard = Yard::new(self.work, self.layout);
         for step in sequence.steps.iter().filter(|s| !matches!(s.process, Process::Engrave | Process::Picture)) {
             let Some(row) = self.row(step) else { continue };
-            sheet.ops.extend(self.op(step, &row, &mut yard, &mut troubles));
+            sheet.ops.extend(self.op(step, row, &mut yard, &mut troubles));
         }
-        troubles.short_run_up = sheet.ops.iter().filter_map(|o| sweep::short_run_up(o, self.machine)).collect();
+        troubles.short_run_up = sheet.ops.iter().filter_map(|o| sweep::short_run_up(o, self.given.machine)).collect();
         (sheet, troubles)
     }
 
     /// What a step is done with: the cut chart's row, changed where the job has a setting of its own for it.
-    fn row(&self, step: &Step) -> Option<Cow<'_, ChartRow>> {
-        self.shop.row_for(self.decisions, step.process, self.work.items[step.item].setting)
+    fn row(&self, step: &Step) -> Option<&ChartRow> {
+        self.given.rows.get(step.process, self.work.items[step.item].setting)
     }
 
     fn op(&self, step: &Step, row: &ChartRow, yard: &mut Yard, troubles: &mut Troubles) -> Option<Op> {
         let placement = &self.layout.placed[step.placement];
-        let part = self.work.part(placement.part)?;
+        let part = self.work.part(placement.copy.part)?;
         let item = &self.work.items[step.item];
-        let path = item.contour.path.transformed(placement.affine());
+        let path = self.cuts.cuts[step.cut].path.clone();
         let mut op = blank(step, item.contour.id, row);
         if step.process != Process::Cut || !path.closed {
             let path = if step.start > 0.5 && !path.closed { path.reversed() } else { path };
@@ -210,20 +229,20 @@ impl Bench<'_> {
             }
         };
         if !outer
-            && self.machine.kind == MachineKind::Plasma
-            && path.bounds().width().min(path.bounds().height()) < self.decisions.batch.thickness
+            && self.given.machine.kind == MachineKind::Plasma
+            && path.bounds().width().min(path.bounds().height()) < self.given.thickness
         {
             troubles.small_holes.push(mark);
         }
         // Outers run clockwise where the good side of the torch is the right one; holes the other way.
-        let clockwise = outer == self.machine.clockwise;
+        let clockwise = outer == self.given.machine.clockwise;
         if (moved.area() < 0.0) != clockwise {
             moved = moved.reversed();
         }
         let wanted = path.at(step.start * path.length()).0;
         moved = moved.started_at(moved.nearest(wanted).along);
-        if self.setting.leads {
-            match yard.lead(&moved, outer, self.decisions.batch.thickness, op.kerf) {
+        if self.holding.leads {
+            match yard.lead(&moved, outer, self.given.thickness, op.kerf) {
                 Some(led) => {
                     moved = moved.started_at(led.along);
                     (op.lead_in, op.lead_out) = (led.lead_in, led.lead_out);
@@ -235,18 +254,18 @@ impl Bench<'_> {
                 }
             }
         }
-        let places = if self.setting.nicks && outer {
-            nicks::places(&moved, self.setting.nick_pitch, self.setting.nick_width + op.kerf)
+        let places = if self.holding.nicks && outer {
+            nicks::places(&moved, self.holding.nick_pitch, self.holding.nick_width + op.kerf)
         } else {
             Vec::new()
         };
         op.nicks = places.iter().map(|at| moved.at(*at)).map(|(p, d)| (p, d.turn_90())).collect();
-        op.runs = nicks::split(&moved, &places, self.setting.nick_width + op.kerf);
-        if self.setting.leads {
+        op.runs = nicks::split(&moved, &places, self.holding.nick_width + op.kerf);
+        if self.holding.leads {
             // Behind every nick the torch is lit again: in the scrap there too, not on the finished edge.
             for run in op.runs.iter().skip(1) {
                 let at = run[0].start;
-                match yard.lead_to(at, run[0].direction(0.0), &moved, outer, self.decisions.batch.thickness, op.kerf) {
+                match yard.lead_to(at, run[0].direction(0.0), &moved, outer, self.given.thickness, op.kerf) {
                     Some(lead) => op.restarts.push(vec![lead]),
                     None => {
                         op.restarts.push(Vec::new());

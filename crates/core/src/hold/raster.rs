@@ -1,21 +1,21 @@
 //! Pictures on the sheet: each swept by itself, row by row.
 
 use super::plough::Extent;
-use super::{Op, Row, blank, sweep};
+use super::{Given, Op, Row, blank, sweep};
 use crate::assign::{Item, Process, Work};
-use crate::decisions::{Decisions, Sweep};
+use crate::decisions::Sweep;
 use crate::geometry::Clip;
 use crate::nest::SheetLayout;
 use crate::order::Step;
 use crate::picture::{self, Raster};
-use crate::shop::{ChartRow, Machine};
+use crate::shop::ChartRow;
 use std::sync::Arc;
 
 /// The sweep of one picture; `None` where it frames nothing or would be too large.
-pub(super) fn op(work: &Work, layout: &SheetLayout, step: &Step, row: &ChartRow, machine: &Machine, decisions: &Decisions) -> Option<Op> {
+pub(super) fn op(work: &Work, layout: &SheetLayout, step: &Step, row: &ChartRow, given: &Given) -> Option<Op> {
     let item = &work.items[step.item];
-    let raster = of(work, layout, step, row, decisions)?;
-    let pace = sweep::pace(row, machine, &Sweep::default());
+    let raster = of(work, layout, step, row, given)?;
+    let pace = sweep::pace(row, given.machine, &Sweep::default());
     let burned = raster.burn.iter().filter(|b| **b > 0).count();
     let mut op = Op {
         process: Process::Picture,
@@ -31,12 +31,12 @@ pub(super) fn op(work: &Work, layout: &SheetLayout, step: &Step, row: &ChartRow,
     Some(op)
 }
 
-fn of(work: &Work, layout: &SheetLayout, step: &Step, row: &ChartRow, decisions: &Decisions) -> Option<Raster> {
+fn of(work: &Work, layout: &SheetLayout, step: &Step, row: &ChartRow, given: &Given) -> Option<Raster> {
     let item: &Item = &work.items[step.item];
     let affine = layout.placed[step.placement].affine();
     let place = affine * item.contour.picture_place()?;
     let bitmap = item.contour.picture.as_ref()?;
-    let tone = decisions.pictures.get(&item.contour.id).copied().unwrap_or_default();
+    let tone = given.pictures.get(&item.contour.id).copied().unwrap_or_default();
     let crop = tone.crop.and_then(|id| work.items.iter().find(|i| i.contour.id == id));
     let clip = crop.map(|i| Clip::new([i.contour.path.transformed(affine)]));
     picture::raster(bitmap, place, &tone, clip.as_ref(), row.pitch.max(0.02))

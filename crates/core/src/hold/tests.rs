@@ -1,11 +1,12 @@
 use super::kerf::{Offset, Side, offset};
 use super::*;
-use crate::edit::Edit;
+use crate::assign;
+use crate::decisions::{Decisions, Edit, NestEdit, OnBatch};
 use crate::finding::Severity;
 use crate::geometry::{Affine, Point, Segment, Vec2};
 use crate::nest::{Placement, Sheet};
+use crate::shop::Shop;
 use crate::testing::{cleaned, drawing, outlines};
-use crate::{assign, order};
 use proptest::prelude::*;
 use std::f64::consts::{PI, TAU};
 
@@ -22,18 +23,21 @@ fn whole(o: Offset) -> Path {
 fn held(paths: &[Path], machine: &str, decide: impl Fn(&mut Decisions)) -> (Toolpath, Vec<Finding>, Work, Layout) {
     let (drawing, mut decisions) = cleaned(&outlines(paths), 1);
     let plasma = machine == "anvil";
-    decisions.batch = crate::decisions::Batch {
+    decisions.first_mut().stock = crate::decisions::Stock {
         machine: machine.into(),
         material: if plasma { "mild-steel" } else { "birch-ply" }.into(),
         thickness: if plasma { 6.0 } else { 3.0 },
     };
     decide(&mut decisions);
     let shop = Shop::builtin();
-    let (work, _) = assign::run(&[drawing], &decisions, &shop);
-    let placed = work.parts.iter().map(|p| Placement { part: p.id, x: 30.0, y: 30.0, angle: 0.0, mirrored: false }).collect();
+    let (work, _) = crate::testing::assigned(&[drawing], &decisions, &shop);
+    let placed = work
+        .parts
+        .iter()
+        .map(|p| Placement { copy: crate::testing::copy(p.id, 0), x: 30.0, y: 30.0, angle: 0.0, mirrored: false })
+        .collect();
     let layout = Layout { sheets: vec![crate::nest::SheetLayout { sheet: Sheet::rectangle(700.0, 500.0), placed }], ..Layout::default() };
-    let (sequence, _) = order::run(&work, &layout, &decisions);
-    let (toolpath, findings) = run(&work, &layout, &sequence, &decisions, shop.machine(machine).expect("a machine"), &shop);
+    let (toolpath, findings) = crate::testing::held(&work, &layout, &decisions, shop.machine(machine).expect("a machine"), &shop);
     (toolpath, findings, work, layout)
 }
 
@@ -107,7 +111,11 @@ fn nicks_by_perimeter_leave_their_width_and_surround_the_centre() {
 fn small_parts_get_two_nicks_and_tiny_ones_none() {
     let count = |size: f64| held(&[Path::rectangle(0.0, 0.0, size, size)], "lark", |_| {}).0.sheets[0].ops[0].nicks.len();
     assert_eq!((count(20.0), count(400.0), count(0.4)), (2, 8, 0));
-    assert!(held(&[Path::rectangle(0.0, 0.0, 90.0, 90.0)], "lark", |d| d.hold.nicks = Some(false)).0.sheets[0].ops[0].nicks.is_empty());
+    assert!(
+        held(&[Path::rectangle(0.0, 0.0, 90.0, 90.0)], "lark", |d| d.first_mut().hold.nicks = Some(false)).0.sheets[0].ops[0]
+            .nicks
+            .is_empty()
+    );
 }
 
 #[test]
@@ -155,16 +163,15 @@ fn engraved_rows_cover_the_area_there_and_back() {
     ]);
     let (cleaned, decisions) = cleaned(&d, 1);
     let shop = Shop::builtin();
-    let (work, _) = assign::run(&[cleaned], &decisions, &shop);
+    let (work, _) = crate::testing::assigned(&[cleaned], &decisions, &shop);
     let layout = Layout {
         sheets: vec![SheetLayout {
             sheet: Sheet::rectangle(100.0, 80.0),
-            placed: vec![Placement { part: work.parts[0].id, x: 8.0, y: 8.0, angle: 0.0, mirrored: false }],
+            placed: vec![Placement { copy: crate::testing::copy(work.parts[0].id, 0), x: 8.0, y: 8.0, angle: 0.0, mirrored: false }],
         }],
         ..Layout::default()
     };
-    let (sequence, _) = order::run(&work, &layout, &decisions);
-    let (toolpath, _) = run(&work, &layout, &sequence, &decisions, &shop.machines[0], &shop);
+    let (toolpath, _) = crate::testing::held(&work, &layout, &decisions, &shop.machines[0], &shop);
     let op = &toolpath.sheets[0].ops[0];
     // 40 × 30 less its opening, and of the second what lies beyond the first.
     let expected = 1200.0 - 100.0 + 10.0 * 20.0;
@@ -179,12 +186,12 @@ fn laid(d: &crate::drawing::Drawing, at: &[(f64, f64)], decide: impl Fn(&mut Dec
     let (cleaned, mut decisions) = cleaned(d, 1);
     decide(&mut decisions);
     let shop = Shop::builtin();
-    let (work, _) = assign::run(&[cleaned], &decisions, &shop);
+    let (work, _) = crate::testing::assigned(&[cleaned], &decisions, &shop);
     let part = work.parts[0].id;
-    let placed = at.iter().map(|(x, y)| Placement { part, x: *x, y: *y, angle: 0.0, mirrored: false }).collect();
+    let placed =
+        at.iter().map(|(x, y)| Placement { copy: crate::testing::copy(part, 0), x: *x, y: *y, angle: 0.0, mirrored: false }).collect();
     let layout = Layout { sheets: vec![SheetLayout { sheet: Sheet::rectangle(900.0, 600.0), placed }], ..Layout::default() };
-    let (sequence, _) = order::run(&work, &layout, &decisions);
-    let (toolpath, findings) = run(&work, &layout, &sequence, &decisions, &shop.machines[0], &shop);
+    let (toolpath, findings) = crate::testing::held(&work, &layout, &decisions, &shop.machines[0], &shop);
     (toolpath, findings, layout)
 }
 
@@ -200,7 +207,7 @@ fn plate() -> crate::drawing::Drawing {
 }
 
 fn engraves(d: &mut Decisions) {
-    d.keys.insert("layer=|fill=#000000".into(), assign::Process::Engrave);
+    d.assign.keys.insert("layer=|fill=#000000".into(), assign::Process::Engrave);
 }
 
 #[test]
@@ -217,7 +224,7 @@ fn plates_out_of_line_are_told_with_what_they_cost_and_lined_up() {
     assert!(cost > 5.0, "rows that do not coincide cost: {cost}");
     let told = findings.iter().find(|f| f.code == "out-of-line").expect("it is told");
     assert!(told.text.contains("in 4 lines") && told.text.contains("1.00 mm"), "{}", told.text);
-    let Edit::KeepLayout { layout } = &told.remedies[0].edit else { panic!("a layout") };
+    let Edit::Nest(OnBatch { edit: NestEdit::KeepLayout { layout }, .. }) = &told.remedies[0].edit else { panic!("a layout") };
     let at: Vec<(f64, f64)> = layout.sheets[0].placed.iter().map(|p| (p.x, p.y)).collect();
     let (mended, findings, _) = laid(&plate(), &at, engraves);
     assert!(
@@ -234,7 +241,7 @@ fn engraving_takes_less_than_full_width_and_goes_the_way_it_is_told() {
     assert!(path.sheets[0].ops.iter().filter(|o| o.process == assign::Process::Engrave).count() >= 2, "far ones are swept apart");
     let (turned, _, _) = laid(&plate(), &at, |d| {
         engraves(d);
-        d.hold.sweep = crate::decisions::Sweep { angle: Some(30.0), one_way: true };
+        d.first_mut().hold.sweep = crate::decisions::Sweep { angle: Some(30.0), one_way: true };
     });
     let rows: Vec<&Row> = turned.sheets[0].ops.iter().flat_map(|o| &o.rows).collect();
     assert!(rows.iter().all(|r| !r.backward && (r.way.atan2() - 30_f64.to_radians()).abs() < 1e-12));
@@ -265,10 +272,10 @@ fn deep_and_light_engraving_go_one_after_the_other_with_their_own_settings() {
     };
     let (path, _, _) = laid(&d, &[(10.0, 10.0)], |d| {
         for c in ["#000000", "#808080"] {
-            d.keys.insert(format!("layer=|fill={c}"), assign::Process::Engrave);
+            d.assign.keys.insert(format!("layer=|fill={c}"), assign::Process::Engrave);
         }
-        d.settings = vec![setting(7, "deep", 40.0, 2), setting(3, "light", 10.0, 1)];
-        d.key_settings = [("layer=|fill=#808080".to_owned(), 3), ("layer=|fill=#000000".to_owned(), 7)].into();
+        d.assign.settings = vec![setting(7, "deep", 40.0, 2), setting(3, "light", 10.0, 1)];
+        d.assign.key_settings = [("layer=|fill=#808080".to_owned(), 3), ("layer=|fill=#000000".to_owned(), 7)].into();
     });
     let ops: Vec<(f64, u32, f64)> =
         path.sheets[0].ops.iter().filter(|o| o.process == assign::Process::Engrave).map(|o| (o.power, o.passes, o.pitch)).collect();
@@ -303,7 +310,7 @@ proptest! {
         let pitch = 0.1;
         let (path, _, _) = laid(&d, &[(60.0, 60.0)], |d| {
             engraves(d);
-            d.hold.sweep.angle = angle;
+            d.first_mut().hold.sweep.angle = angle;
         });
         let rows: Vec<&Row> = path.sheets[0].ops.iter().flat_map(|o| &o.rows).collect();
         let shift = Vec2::new(60.0, 60.0);

@@ -1,11 +1,10 @@
 //! Webs, necks and tongues that are so thin that they burn away or break.
 
+use super::Given;
 use crate::assign::{Part, Process, Work};
-use crate::decisions::Decisions;
 use crate::finding::{Finding, Severity, Station, counted};
 use crate::geometry::{Path, Point, Region};
 use crate::nest::Layout;
-use crate::shop::Shop;
 use rayon::prelude::*;
 
 /// Edges of one part that are looked at; parts with more are drawn from pictures and full of thin places.
@@ -14,13 +13,13 @@ const MOST_EDGES: usize = 20_000;
 const LEAST_DEPTH: f64 = 0.25;
 
 /// Thin places of the parts that are laid, one finding for all sheets: they are in every copy.
-pub(super) fn webs(work: &Work, layout: &Layout, decisions: &Decisions, shop: &Shop) -> Option<Finding> {
-    let kerf = shop.row_for(decisions, Process::Cut, None)?.kerf;
-    let least = (shop.web_kerfs * kerf).max(shop.web_share * decisions.batch.thickness);
+pub(super) fn webs(work: &Work, layout: &Layout, given: &Given) -> Option<Finding> {
+    let kerf = given.rows.get(Process::Cut, None)?.kerf;
+    let least = (given.web.0 * kerf).max(given.web.1 * given.thickness);
     if kerf <= 0.0 || least <= 0.0 {
         return None;
     }
-    let laid = |p: &&Part| layout.sheets.iter().flat_map(|s| &s.placed).any(|placed| placed.part == p.id);
+    let laid = |p: &&Part| layout.sheets.iter().flat_map(|s| &s.placed).any(|placed| placed.copy.part == p.id);
     let parts: Vec<&Part> = work.parts.iter().filter(laid).collect();
     let found: Vec<(&Part, Vec<Point>)> =
         parts.into_par_iter().map(|p| (p, thin_places(work, p, least))).filter(|f| !f.1.is_empty()).collect();
@@ -31,14 +30,14 @@ pub(super) fn webs(work: &Work, layout: &Layout, decisions: &Decisions, shop: &S
         counted(n, "web or neck", "webs or necks"),
         if found.len() == 1 { first.name.clone() } else { counted(found.len(), "part", "parts") },
         if n == 1 { "is" } else { "are" },
-        shop.web_kerfs,
-        shop.web_share * 100.0,
+        given.web.0,
+        given.web.1 * 100.0,
         if n == 1 { "it" } else { "they" }
     );
     // Shown on the first copy of each part that has some, those of the first such sheet.
     let mut shown: Option<(usize, Vec<Point>)> = None;
     for (part, places) in &found {
-        let lying = layout.sheets.iter().enumerate().find_map(|(i, s)| Some((i, s.placed.iter().find(|p| p.part == part.id)?)));
+        let lying = layout.sheets.iter().enumerate().find_map(|(i, s)| Some((i, s.placed.iter().find(|p| p.copy.part == part.id)?)));
         if let Some((sheet, placed)) = lying {
             let (on, points) = shown.get_or_insert((sheet, Vec::new()));
             if *on == sheet {
@@ -48,7 +47,7 @@ pub(super) fn webs(work: &Work, layout: &Layout, decisions: &Decisions, shop: &S
     }
     let (sheet, points) = shown?;
     let finding = Finding::new(Station::Hold, Severity::Look, "thin-web", n, text);
-    Some(finding.on(found.iter().flat_map(|f| std::iter::repeat_n(f.0.id, f.1.len()))).on_sheet(sheet, points).acceptable("Cut it so"))
+    Some(finding.on(found.iter().flat_map(|f| std::iter::repeat_n(f.0.id.0, f.1.len()))).on_sheet(sheet, points).acceptable("Cut it so"))
 }
 
 /// Places of a part, as drawn, where it is thinner than `least` mm.

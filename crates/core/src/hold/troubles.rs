@@ -1,13 +1,13 @@
 //! What could not be done as it should at Hold, and what would mend it.
 
+use super::Given;
 use super::sweep::ShortRunUp;
 use crate::assign::Process;
 use crate::clean::ContourId;
-use crate::decisions::{Decisions, JobSetting};
-use crate::edit::Edit;
+use crate::decisions::{AssignEdit, Edit, HoldEdit, JobSetting, NestEdit};
 use crate::finding::{Finding, Severity, Station, counted};
 use crate::geometry::Point;
-use crate::shop::Machine;
+use crate::ids::BatchId;
 
 /// What could not be done as it should, gathered over a sheet.
 #[derive(Default)]
@@ -25,14 +25,17 @@ pub(super) struct Troubles {
 }
 
 impl Troubles {
-    pub(super) fn findings(self, sheet: usize, decisions: &Decisions, machine: &Machine) -> Vec<Finding> {
-        let thickness = decisions.batch.thickness;
+    pub(super) fn findings(self, sheet: usize, given: &Given) -> Vec<Finding> {
+        let thickness = given.thickness;
         let place = |f: Finding, at: &[(ContourId, Point)]| f.on(at.iter().map(|a| a.0)).on_sheet(sheet, at.iter().map(|a| a.1));
         let mut out = Vec::new();
         let on = format!("on sheet {}", sheet + 1);
         if let n @ 1.. = self.vanished.len() {
             let text = format!("{} {on} {} narrower than the kerf and would vanish.", counted(n, "hole", "holes"), are(n));
-            let drop = Edit::SetContours { contours: self.vanished.iter().map(|v| v.0).collect(), process: Some(Process::Reference) };
+            let drop = Edit::Assign(AssignEdit::SetContours {
+                contours: self.vanished.iter().map(|v| v.0).collect(),
+                process: Some(Process::Reference),
+            });
             out.push(
                 place(Finding::new(Station::Hold, Severity::Stop, "hole-vanishes", n, text), &self.vanished).choice("Leave them out", drop),
             );
@@ -44,7 +47,10 @@ impl Troubles {
                 if n == 1 { "it would be one" } else { "they would be ones" },
                 crate::picture::MOST_PIXELS / 1_000_000
             );
-            let drop = Edit::SetContours { contours: self.large_pictures.iter().map(|v| v.0).collect(), process: Some(Process::Reference) };
+            let drop = Edit::Assign(AssignEdit::SetContours {
+                contours: self.large_pictures.iter().map(|v| v.0).collect(),
+                process: Some(Process::Reference),
+            });
             let finding = Finding::new(Station::Hold, Severity::Stop, "picture-too-large", n, text);
             out.push(place(finding, &self.large_pictures).choice("Leave them out", drop));
         }
@@ -80,11 +86,11 @@ impl Troubles {
             );
             out.push(
                 place(Finding::new(Station::Hold, Severity::Look, "nick-pierce", n, text), &self.on_the_edge)
-                    .choice("Leave the nicks off", Edit::SetNicks { on: false })
+                    .choice("Leave the nicks off", HoldEdit::SetNicks { on: false }.on(BatchId::FIRST))
                     .acceptable("Light it there"),
             );
         }
-        out.extend(self.slow_rows(sheet, decisions, machine));
+        out.extend(self.slow_rows(sheet, given));
         if let n @ 1.. = self.small_holes.len() {
             let text = format!(
                 "{} {on} {} narrower than the plate is thick ({thickness} mm) and would come out ragged.",
@@ -95,14 +101,14 @@ impl Troubles {
             out.push(
                 place(Finding::new(Station::Hold, Severity::Look, "small-holes", n, text), &self.small_holes)
                     .acceptable("Cut them all the same")
-                    .choice("Leave them out", Edit::SetContours { contours, process: Some(Process::Reference) }),
+                    .choice("Leave them out", Edit::Assign(AssignEdit::SetContours { contours, process: Some(Process::Reference) })),
             );
         }
         out
     }
 
     /// Engraving so near the bed's edge that the head is not up to speed where it burns.
-    fn slow_rows(&self, sheet: usize, decisions: &Decisions, machine: &Machine) -> Option<Finding> {
+    fn slow_rows(&self, sheet: usize, given: &Given) -> Option<Finding> {
         let worst = self.short_run_up.iter().min_by(|a, b| a.share.total_cmp(&b.share))?;
         let n = self.short_run_up.len();
         let text = format!(
@@ -110,11 +116,11 @@ impl Troubles {
             counted(n, "engraving", "engravings"),
             sheet + 1,
             if n == 1 { "lies" } else { "lie" },
-            machine.name,
+            given.machine.name,
             worst.share * worst.feed / 60.0,
             worst.feed / 60.0
         );
-        let id = decisions.settings.iter().map(|s| s.id).max().unwrap_or(0) + 1;
+        let id = given.next_setting;
         // Slower the run-up is shorter (v² / 2a), and the power falls with the feed so that as much is burned per mm.
         let feed = (worst.share * worst.feed * 0.98 / 10.0).floor() * 10.0;
         let power = (worst.power * feed / worst.feed * 10.0).round() / 10.0;
@@ -130,14 +136,19 @@ impl Troubles {
             kerf: None,
         };
         let contours = self.short_run_up.iter().filter(|s| s.process == worst.process).flat_map(|s| s.contours.iter().copied()).collect();
-        let slower = Edit::All { edits: vec![Edit::SetSetting { setting }, Edit::UseForContours { contours, setting: Some(id) }] };
-        let margin = (worst.run_up + decisions.nest.margin.unwrap_or(machine.margin)).ceil();
+        let slower = Edit::All {
+            edits: vec![
+                Edit::Assign(AssignEdit::SetSetting { setting }),
+                Edit::Assign(AssignEdit::UseForContours { contours, setting: Some(id) }),
+            ],
+        };
+        let margin = (worst.run_up + given.terms.margin).ceil();
         Some(
             Finding::new(Station::Hold, Severity::Look, "short-run-up", n, text)
                 .on(self.short_run_up.iter().flat_map(|s| s.contours.iter().copied()))
                 .on_sheet(sheet, self.short_run_up.iter().map(|s| s.at))
                 .choice(format!("Sweep them at {feed:.0} mm/min, {power} %"), slower)
-                .choice(format!("Nest again {margin} mm from the edge"), Edit::SetMargin { margin: Some(margin) })
+                .choice(format!("Nest again {margin} mm from the edge"), NestEdit::SetMargin { margin: Some(margin) }.on(BatchId::FIRST))
                 .acceptable("Leave it so"),
         )
     }

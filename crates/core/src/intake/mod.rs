@@ -1,8 +1,7 @@
 //! Station 1: drawings in, at true size.
 
-use crate::decisions::DrawingDecisions;
+use crate::decisions::{DrawingDecisions, Edit, IntakeEdit};
 use crate::drawing::{Drawing, FileUnits, Shape, Unit};
-use crate::edit::Edit;
 use crate::finding::{Finding, Severity, Station, counted};
 use crate::geometry::{Affine, Bounds, LARGEST_COORDINATE, Point};
 use crate::shop::Machine;
@@ -69,7 +68,7 @@ pub fn run(drawing: &Drawing, decisions: &DrawingDecisions, machine: &Machine) -
                 1,
                 format!("{} has no lines that could be cut. Export it again with its outlines, or remove it.", drawing.file),
             )
-            .choice("Remove it", Edit::RemoveDrawing { drawing: decisions.id }),
+            .choice("Remove it", Edit::Intake(IntakeEdit::RemoveDrawing { drawing: decisions.id })),
         );
     } else {
         findings.extend(size_trouble(drawing, decisions, raw, mm * decisions.scale, machine, &candidates));
@@ -104,7 +103,7 @@ fn candidates(drawing: &Drawing, id: u32, raw: Bounds, machine: &Machine) -> Vec
         .map(|unit| Candidate {
             name: unit.symbol().into(),
             size: size(unit.mm()),
-            edit: Edit::SetUnit { drawing: id, unit },
+            edit: Edit::Intake(IntakeEdit::SetUnit { drawing: id, unit }),
             mm: unit.mm(),
         })
         .collect();
@@ -112,7 +111,7 @@ fn candidates(drawing: &Drawing, id: u32, raw: Bounds, machine: &Machine) -> Vec
         // The order of the densities is that of the standard; a pixel file is rarely in true units.
         let pixels = DENSITIES.map(|ppi| {
             let mm = 25.4 / ppi;
-            Candidate { name: format!("{ppi} px/in"), size: size(mm), edit: Edit::SetPpi { drawing: id, ppi }, mm }
+            Candidate { name: format!("{ppi} px/in"), size: size(mm), edit: Edit::Intake(IntakeEdit::SetPpi { drawing: id, ppi }), mm }
         });
         all.truncate(1);
         return pixels.into_iter().chain(all).collect();
@@ -185,7 +184,11 @@ fn damaged(drawing: &Drawing, decisions: &DrawingDecisions) -> Option<Finding> {
         counted(drawing.read, "entity", "entities"),
     );
     let finding = Finding::new(Station::Intake, Severity::Look, "damaged-file", drawing.damage.len(), text);
-    Some(finding.acceptable("Go on with what is there").choice("Remove it", Edit::RemoveDrawing { drawing: decisions.id }))
+    Some(
+        finding
+            .acceptable("Go on with what is there")
+            .choice("Remove it", Edit::Intake(IntakeEdit::RemoveDrawing { drawing: decisions.id })),
+    )
 }
 
 fn skipped(drawing: &Drawing) -> Vec<Finding> {
@@ -243,7 +246,7 @@ fn size_trouble(
             drawing.file, w, h
         );
         let finding = Finding::new(Station::Intake, Severity::Stop, "too-large", 1, text);
-        return vec![offering(finding).choice("Remove it", Edit::RemoveDrawing { drawing: decisions.id })];
+        return vec![offering(finding).choice("Remove it", Edit::Intake(IntakeEdit::RemoveDrawing { drawing: decisions.id }))];
     }
     let bed = machine.bed_width.max(machine.bed_height);
     let asked = decisions.unit.is_some() || decisions.ppi.is_some() || decisions.scale != 1.0;

@@ -1,6 +1,6 @@
 //! Does a layout keep its distances? Measured on the true outlines, apart from the search.
 
-use super::{Layout, Sheet};
+use super::{Layout, Placement, Sheet};
 use crate::assign::Work;
 use crate::geometry::{Bounds, Path, Point};
 use rayon::prelude::*;
@@ -37,8 +37,27 @@ pub fn faults(work: &Work, layout: &Layout, spacing: f64, margin: f64) -> (usize
     (total, (first, all.into_iter().nth(first).map(|a| a.1).unwrap_or_default()))
 }
 
-fn lay(work: &Work, placement: &super::Placement) -> Option<Lying> {
-    let part = work.part(placement.part)?;
+/// True when a placement on a sheet keeps its distances from the others there and from the edge, mm.
+pub fn lies(work: &Work, sheet: &Sheet, others: &[Placement], one: &Placement, spacing: f64, margin: f64) -> bool {
+    let Some(lying) = lay(work, one) else { return false };
+    if off_sheet(&lying, sheet, margin) {
+        return false;
+    }
+    let reach = lying.bounds.grown(spacing);
+    let near = |p: &&Placement| work.part(p.copy.part).is_some_and(|part| boxed(part.bounds, p).meets(&reach));
+    let mut all: Vec<Lying> = vec![lying];
+    all.extend(others.iter().filter(near).filter_map(|p| lay(work, p)));
+    !crowded(&all, 0, spacing)
+}
+
+/// The box of a placed box.
+fn boxed(b: Bounds, p: &Placement) -> Bounds {
+    let corners = [b.min, Point::new(b.max.x, b.min.y), b.max, Point::new(b.min.x, b.max.y)];
+    Bounds::of(corners.map(|c| p.affine() * c))
+}
+
+fn lay(work: &Work, placement: &Placement) -> Option<Lying> {
+    let part = work.part(placement.copy.part)?;
     let affine = placement.affine();
     let outline = part.outline.transformed(affine);
     let holes: Vec<Path> = part.holes.iter().map(|i| work.items[*i].contour.path.transformed(affine)).collect();

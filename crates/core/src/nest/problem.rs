@@ -2,7 +2,7 @@
 
 use super::convex;
 use super::nofit::{NoFit, Oriented, Standing, grow};
-use super::{Setting, Sheet};
+use super::{Sheet, Terms};
 use crate::assign::{PartId, Work};
 use crate::geometry::{Bounds, Path, Point, Polygon, Ring, Tolerance, Vec2, ring_area};
 use rustc_hash::FxHashMap;
@@ -44,7 +44,7 @@ pub struct Problem {
 
 impl Problem {
     /// Gathers parts of one shape, covers their arcs by corners, and drops holes that nothing fits into.
-    pub fn new(work: &Work, setting: &Setting, tolerance: &Tolerance) -> Self {
+    pub fn new(work: &Work, terms: &Terms, tolerance: &Tolerance) -> Self {
         let wanted: Vec<_> = work.parts.iter().filter(|p| p.quantity > 0).collect();
         let least = wanted.iter().map(|p| p.bounds.width().min(p.bounds.height())).fold(f64::INFINITY, f64::min);
         let least_area = wanted.iter().map(|p| p.area).fold(f64::INFINITY, f64::min);
@@ -67,13 +67,13 @@ impl Problem {
                 .map(|p| ((p.x * 1000.0).round() as i64, (p.y * 1000.0).round() as i64))
                 .collect();
             let shape = *known.entry(print).or_insert_with(|| {
-                shapes.push(shape(&polygon, setting));
+                shapes.push(shape(&polygon, terms));
                 shapes.len() - 1
             });
             demands.push(Demand { part: part.id, shape, quantity: part.quantity, corner });
         }
-        let blocked = setting.sheets.iter().map(|s| blocked(s, setting.margin, tolerance.nest)).collect();
-        Self { shapes, demands, sheets: setting.sheets.clone(), margin: setting.margin, blocked, regions: RwLock::new(HashMap::new()) }
+        let blocked = terms.sheets.iter().map(|s| blocked(s, terms.margin, tolerance.nest)).collect();
+        Self { shapes, demands, sheets: terms.sheets.clone(), margin: terms.margin, blocked, regions: RwLock::new(HashMap::new()) }
     }
 
     /// The same with convex hulls for shapes: laid out at once, however many kinds there are.
@@ -121,12 +121,12 @@ impl Problem {
     }
 }
 
-fn shape(polygon: &Polygon, setting: &Setting) -> Shape {
+fn shape(polygon: &Polygon, terms: &Terms) -> Shape {
     let mut turns: Vec<Oriented> = Vec::new();
     let mut prints: Vec<Vec<(i64, i64)>> = Vec::new();
-    for angle in setting.turn.angles() {
+    for angle in terms.turn.angles() {
         // Each distance of two parts is kept by growing the one that stands.
-        let turned = Oriented::new(polygon, angle, setting.spacing);
+        let turned = Oriented::new(polygon, angle, terms.spacing);
         let print = turned.fingerprint();
         if !prints.contains(&print) {
             prints.push(print);

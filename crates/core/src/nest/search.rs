@@ -5,6 +5,7 @@ use super::problem::Problem;
 use super::{Layout, Placement, SheetLayout};
 use crate::assign::Work;
 use crate::geometry::Bounds;
+use crate::ids::CopyId;
 use rand::rngs::SmallRng;
 use rand::seq::SliceRandom;
 use rand::{Rng, SeedableRng};
@@ -192,7 +193,7 @@ const MOST_SHEETS: usize = 200;
 pub fn is_better(a: &Layout, b: &Layout, work: &Work) -> bool {
     let cost = |l: &Layout| {
         let used = l.sheets.last().map_or(0.0, |s| {
-            let boxes = s.placed.iter().filter_map(|p| Some(work.part(p.part)?.outline.transformed(p.affine()).bounds()));
+            let boxes = s.placed.iter().filter_map(|p| Some(work.part(p.copy.part)?.outline.transformed(p.affine()).bounds()));
             let b = boxes.fold(Bounds::EMPTY, Bounds::union);
             (b.max.x.max(0.0) * s.sheet.height).min(b.max.y.max(0.0) * s.sheet.width)
         });
@@ -232,10 +233,10 @@ fn layout(problem: &Problem, sheets: &[Filling], unplaced: &[usize]) -> Layout {
                     // On the sheet = turned (drawing - corner) + shift + at.
                     let home = super::turned(turn.angle) * demand.corner.to_point();
                     let by = p.at.to_vec2() + turn.shift - home.to_vec2();
-                    Placement { part: demand.part, x: by.x, y: by.y, angle: turn.angle, mirrored: false }
+                    Placement { copy: CopyId { part: demand.part, number: 0 }, x: by.x, y: by.y, angle: turn.angle, mirrored: false }
                 })
                 .collect(),
         })
         .collect();
-    Layout { sheets, unplaced: missing }
+    Layout { sheets, unplaced: missing }.numbered()
 }

@@ -1,5 +1,8 @@
 use super::*;
-use crate::assign;
+use crate::decisions::Decisions;
+use crate::geometry::Affine;
+use crate::geometry::Path;
+use crate::geometry::Vec2;
 use crate::geometry::{Point, Segment, Tolerance};
 use crate::testing::{cleaned, outlines};
 use proptest::prelude::*;
@@ -7,15 +10,21 @@ use std::sync::Mutex;
 
 fn work(paths: &[Path], quantity: u32) -> Work {
     let (drawing, decisions) = cleaned(&outlines(paths), quantity);
-    assign::run(&[drawing], &decisions, &Shop::builtin()).0
+    crate::testing::assigned(&[drawing], &decisions, &Shop::builtin()).0
 }
 
-fn setting(width: f64, height: f64, spacing: f64, margin: f64) -> Setting {
-    Setting { spacing, margin, sheets: vec![Sheet::rectangle(width, height)], turn: Turn::Quarter }
+fn terms_of(width: f64, height: f64, spacing: f64, margin: f64) -> Terms {
+    Terms { spacing, margin, sheets: vec![Sheet::rectangle(width, height)], turn: Turn::Quarter }
 }
 
-fn nest(work: &Work, setting: &Setting, tries: usize) -> Layout {
-    let problem = Problem::new(work, setting, &Tolerance::default());
+/// The kept layout of the first batch against the parts.
+fn nested(work: &Work, decisions: &Decisions) -> (Nested, Vec<Finding>) {
+    let (shop, batch) = (Shop::builtin(), decisions.first());
+    run(work, batch.nest.layout.as_ref(), &Terms::of(batch, &shop.machines[0], &shop), &shop.machines[0])
+}
+
+fn nest(work: &Work, terms: &Terms, tries: usize) -> Layout {
+    let problem = Problem::new(work, terms, &Tolerance::default());
     search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed: 7, tries })
 }
 
@@ -28,16 +37,16 @@ fn angle(x: f64, y: f64, size: f64, width: f64) -> Path {
 #[test]
 fn squares_that_just_fit_do_fit() {
     // Six by four squares of 90 with 6 between, 9 to the edge: 6 · 90 + 5 · 6 + 18 = 588; 4 · 90 + 3 · 6 + 18 = 396.
-    let layout = nest(&work(&[Path::rectangle(3.3, 7.1, 90.0, 90.0)], 24), &setting(588.0, 396.0, 6.0, 9.0), 20);
+    let layout = nest(&work(&[Path::rectangle(3.3, 7.1, 90.0, 90.0)], 24), &terms_of(588.0, 396.0, 6.0, 9.0), 20);
     assert_eq!((layout.sheets.len(), layout.unplaced.len()), (1, 0));
-    let more = nest(&work(&[Path::rectangle(3.3, 7.1, 90.0, 90.0)], 25), &setting(588.0, 396.0, 6.0, 9.0), 20);
+    let more = nest(&work(&[Path::rectangle(3.3, 7.1, 90.0, 90.0)], 25), &terms_of(588.0, 396.0, 6.0, 9.0), 20);
     assert_eq!(more.sheets.len(), 2);
 }
 
 #[test]
 fn angles_interlock_where_boxes_would_not() {
     // The boxes of two 100 mm angles need 204 mm; turned into each other they need far less.
-    let layout = nest(&work(&[angle(0.0, 0.0, 100.0, 30.0)], 2), &setting(150.0, 140.0, 4.0, 2.0), 300);
+    let layout = nest(&work(&[angle(0.0, 0.0, 100.0, 30.0)], 2), &terms_of(150.0, 140.0, 4.0, 2.0), 300);
     assert_eq!((layout.sheets.len(), layout.unplaced.len()), (1, 0));
 }
 
@@ -46,10 +55,10 @@ fn a_plug_goes_into_the_hole_it_fits() {
     let frame =
         [Path::rectangle(0.0, 0.0, 196.0, 146.0), Path::rectangle(20.0, 20.0, 150.0, 100.0), Path::rectangle(300.0, 0.0, 120.0, 80.0)];
     let work = work(&frame, 1);
-    let setting = setting(200.0, 150.0, 2.0, 2.0);
-    let layout = nest(&work, &setting, 50);
+    let terms = terms_of(200.0, 150.0, 2.0, 2.0);
+    let layout = nest(&work, &terms, 50);
     assert_eq!((layout.sheets.len(), layout.unplaced.len()), (1, 0), "only the hole has room for the plug");
-    assert_eq!(faults(&work, &layout, setting.spacing, setting.margin).0, 0);
+    assert_eq!(faults(&work, &layout, terms.spacing, terms.margin).0, 0);
 }
 
 #[test]
@@ -59,46 +68,45 @@ fn an_offcut_is_used_within_its_true_outline() {
     let offcut = Sheet::offcut(vec![hole, l]).expect("an offcut");
     assert!((offcut.area() - (300.0 * 120.0 + 180.0 * 120.0 - std::f64::consts::PI * 625.0)).abs() < 1e-6);
     let work = work(&[Path::rectangle(0.0, 0.0, 60.0, 40.0)], 14);
-    let setting = Setting { sheets: vec![offcut, Sheet::rectangle(400.0, 300.0)], ..setting(0.0, 0.0, 2.0, 5.0) };
-    let layout = nest(&work, &setting, 40);
+    let terms = Terms { sheets: vec![offcut, Sheet::rectangle(400.0, 300.0)], ..terms_of(0.0, 0.0, 2.0, 5.0) };
+    let layout = nest(&work, &terms, 40);
     assert!(layout.unplaced.is_empty() && layout.sheets[0].placed.len() > 4);
-    assert_eq!(faults(&work, &layout, setting.spacing, setting.margin).0, 0, "neither over the edge nor over the hole");
+    assert_eq!(faults(&work, &layout, terms.spacing, terms.margin).0, 0, "neither over the edge nor over the hole");
 }
 
 #[test]
 fn what_fits_no_sheet_is_told_with_its_size() {
     let work = work(&[Path::rectangle(0.0, 0.0, 500.0, 90.0), Path::rectangle(0.0, 200.0, 50.0, 50.0)], 1);
-    let setting = setting(300.0, 200.0, 2.0, 6.0);
-    let layout = nest(&work, &setting, 20);
+    let terms = terms_of(300.0, 200.0, 2.0, 6.0);
+    let layout = nest(&work, &terms, 20);
     assert_eq!(layout.unplaced.values().sum::<u32>(), 1);
     let mut decisions = Decisions::default();
-    decisions.nest = crate::decisions::NestDecisions { sheets: setting.sheets.clone(), layout: Some(layout), ..Default::default() };
-    let shop = Shop::builtin();
-    let (_, findings) = run(&work, &decisions, &shop.machines[0], &shop);
+    decisions.first_mut().nest =
+        crate::decisions::NestDecisions { sheets: terms.sheets.clone(), layout: Some(layout), ..Default::default() };
+    let (_, findings) = nested(&work, &decisions);
     let too_large = findings.iter().find(|f| f.code == "part-too-large").expect("a finding");
     assert!(too_large.text.contains("500.0 × 90.0") && too_large.text.contains("300 × 200"), "{}", too_large.text);
 }
 
 #[test]
 fn a_kept_layout_goes_stale_with_its_parts() {
-    let shop = Shop::builtin();
     let before = work(&[Path::rectangle(0.0, 0.0, 50.0, 50.0)], 3);
     let mut decisions = Decisions::default();
-    decisions.nest.layout = Some(nest(&before, &setting(600.0, 400.0, 2.0, 6.0), 5));
-    assert!(run(&before, &decisions, &shop.machines[0], &shop).0.current);
-    let (nested, findings) = run(&work(&[Path::rectangle(0.0, 0.0, 50.0, 50.0)], 4), &decisions, &shop.machines[0], &shop);
-    assert!(!nested.current && findings.iter().any(|f| f.code == "nest-stale"));
-    assert_eq!(nested.layout.sheets[0].placed.len(), 3, "what was decided is still there");
-    decisions.nest.spacing = Some(30.0);
-    let (nested, findings) = run(&before, &decisions, &shop.machines[0], &shop);
-    assert!(!nested.current && findings.iter().any(|f| f.code == "nest-overlap"));
+    decisions.first_mut().nest.layout = Some(nest(&before, &terms_of(600.0, 400.0, 2.0, 6.0), 5));
+    assert!(nested(&before, &decisions).0.current);
+    let (left, findings) = nested(&work(&[Path::rectangle(0.0, 0.0, 50.0, 50.0)], 4), &decisions);
+    assert!(!left.current && findings.iter().any(|f| f.code == "nest-stale"));
+    assert_eq!(left.layout.sheets[0].placed.len(), 3, "what was decided is still there");
+    decisions.first_mut().nest.spacing = Some(30.0);
+    let (left, findings) = nested(&before, &decisions);
+    assert!(!left.current && findings.iter().any(|f| f.code == "nest-overlap"));
 }
 
 #[test]
 fn a_search_is_the_same_for_the_same_seed_on_any_number_of_cores() {
     let work = work(&[angle(0.0, 0.0, 70.0, 20.0), Path::circle(Point::new(200.0, 0.0), 22.0), angle(0.0, 200.0, 55.0, 14.0)], 6);
-    let setting = setting(300.0, 250.0, 3.0, 5.0);
-    let problem = Problem::new(&work, &setting, &Tolerance::default());
+    let terms = terms_of(300.0, 250.0, 3.0, 5.0);
+    let problem = Problem::new(&work, &terms, &Tolerance::default());
     let found = |seed: u64, cores: usize, tries: usize| {
         let better = Mutex::new(0);
         let told = |_: &Layout, _: usize| *better.lock().expect("alone") += 1;
@@ -114,7 +122,7 @@ fn a_search_is_the_same_for_the_same_seed_on_any_number_of_cores() {
     assert!((2..8).any(|seed| found(seed, 2, 60).0 != one.0), "another seed goes another way");
     // Told to stop it keeps what it has: the first layout, which is always finished.
     let stopped = search(&problem, &Control { go_on: &|| false, better: &|_, _| {}, tried: &|_| {}, seed: 1, tries: usize::MAX });
-    assert!(stopped.unplaced.is_empty() && faults(&work, &stopped, setting.spacing, setting.margin).0 == 0);
+    assert!(stopped.unplaced.is_empty() && faults(&work, &stopped, terms.spacing, terms.margin).0 == 0);
 }
 
 /// Parts of many kinds: boxes, discs, angles, triangles, rings.
@@ -140,11 +148,11 @@ fn cracks_between_sums_are_no_room() {
         angle(400.0, 0.0, 65.418_977_415_160_41, 6.561_234_404_321_373),
     ];
     let work = work(&kinds, 4);
-    let setting = Setting { turn: Turn::Any, ..setting(260.0, 210.0, 6.16, 8.652) };
+    let terms = Terms { turn: Turn::Any, ..terms_of(260.0, 210.0, 6.16, 8.652) };
     for seed in 0..12 {
-        let problem = Problem::new(&work, &setting, &Tolerance::default());
+        let problem = Problem::new(&work, &terms, &Tolerance::default());
         let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed, tries: 4 });
-        assert_eq!(faults(&work, &layout, setting.spacing, setting.margin).0, 0, "seed {seed}");
+        assert_eq!(faults(&work, &layout, terms.spacing, terms.margin).0, 0, "seed {seed}");
     }
 }
 
@@ -159,8 +167,8 @@ proptest! {
             paths.extend(kind.iter().map(|p| p.transformed(by)));
         }
         let work = work(&paths, quantity);
-        let setting = Setting { turn: Turn::ALL[turn], ..setting(260.0, 210.0, spacing, margin) };
-        let layout = nest(&work, &setting, 3);
+        let terms = Terms { turn: Turn::ALL[turn], ..terms_of(260.0, 210.0, spacing, margin) };
+        let layout = nest(&work, &terms, 3);
         prop_assert_eq!(faults(&work, &layout, spacing, margin).0, 0);
         let placed: usize = layout.sheets.iter().map(|s| s.placed.len()).sum();
         let unplaced: u32 = layout.unplaced.values().sum();
@@ -186,13 +194,13 @@ proptest! {
         let by = Affine::translate(moved.min - outline.bounds().min);
         let edges = [outline.transformed(by), burned.transformed(by)];
         let work = work(&kind, 7);
-        let setting = Setting { sheets: vec![offcut, Sheet::rectangle(400.0, 300.0)], turn: Turn::ALL[turn], ..setting(0.0, 0.0, spacing, margin) };
-        let layout = nest(&work, &setting, 3);
+        let terms = Terms { sheets: vec![offcut, Sheet::rectangle(400.0, 300.0)], turn: Turn::ALL[turn], ..terms_of(0.0, 0.0, spacing, margin) };
+        let layout = nest(&work, &terms, 3);
         prop_assert!(layout.unplaced.is_empty());
         prop_assert_eq!(faults(&work, &layout, spacing, margin).0, 0);
         let Some(first) = layout.sheets.iter().find(|s| !s.sheet.outline.is_empty()) else { return Ok(()) };
         for placed in &first.placed {
-            let part = work.part(placed.part).expect("a part");
+            let part = work.part(placed.copy.part).expect("a part");
             for s in part.outline.transformed(placed.affine()).segments {
                 for p in (0..8).map(|k| s.at(f64::from(k) / 8.0)) {
                     prop_assert!(edges[0].contains(p) && !edges[1].contains(p), "{:?} is off the offcut", p);

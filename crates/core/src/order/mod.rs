@@ -5,17 +5,19 @@ mod shorten;
 mod tests;
 mod tour;
 
-use crate::assign::{Process, Work, parents};
-use crate::decisions::Decisions;
+use crate::assign::{Process, Work};
+use crate::cuts::{Cut, CutPlan, SheetCuts};
+use crate::decisions::OrderDecisions;
 use crate::finding::Finding;
 use crate::geometry::{Path, Point};
-use crate::nest::{Layout, Placement, SheetLayout};
 use rayon::prelude::*;
 use tour::{Entry, Stop};
 
 /// One contour of one copy, in its turn.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Step {
+    /// Index into the sheet's cuts.
+    pub cut: usize,
     /// Index into the sheet's placements.
     pub placement: usize,
     /// Index into the work's items.
@@ -44,49 +46,37 @@ pub struct Sequence {
     pub sheets: Vec<SheetSequence>,
 }
 
-/// Orders every sheet of the layout: engravings, marks, scores, then cuts from the inside out with little travel.
-pub fn run(work: &Work, layout: &Layout, decisions: &Decisions) -> (Sequence, Vec<Finding>) {
-    let sheets = layout.sheets.par_iter().map(|s| sheet(work, s, decisions)).collect();
+/// Orders every sheet of a plan: engravings, marks, scores, then cuts from the inside out with little travel. `turns` are
+/// the job's own settings in the order in which they are done.
+pub fn run(work: &Work, plan: &CutPlan, decisions: &OrderDecisions, turns: &[(u32, Process)]) -> (Sequence, Vec<Finding>) {
+    let sheets = plan.sheets.par_iter().map(|s| sheet(work, s, decisions, turns)).collect();
     (Sequence { sheets }, Vec::new())
 }
 
-/// A contour as it lies on the sheet.
-struct Lying {
-    placement: usize,
-    item: usize,
-    process: Process,
-    path: Path,
-}
-
-fn sheet(work: &Work, sheet: &SheetLayout, decisions: &Decisions) -> SheetSequence {
-    let lying: Vec<Lying> = sheet
-        .placed
-        .iter()
-        .enumerate()
-        .filter_map(|(placement, p)| Some((placement, p, work.part(p.part)?)))
-        .flat_map(|(placement, p, part)| part.items().map(move |item| lie(work, placement, p, item)))
-        .collect();
+fn sheet(work: &Work, sheet: &SheetCuts, decisions: &OrderDecisions, settings: &[(u32, Process)]) -> SheetSequence {
     let mut out = SheetSequence::default();
     let mut at = Point::ZERO;
     let (mut drawn_at, mut as_drawn) = (Point::ZERO, 0.0);
-    for (process, setting) in turns(work, decisions) {
-        let group: Vec<&Lying> =
-            lying.iter().filter(|l| l.process == process && (process == Process::Cut || work.items[l.item].setting == setting)).collect();
+    for (process, setting) in turns(work, settings) {
+        let ours = |c: &Cut| c.process == process && (process == Process::Cut || c.setting == setting);
+        let group: Vec<usize> = (0..sheet.cuts.len()).filter(|i| ours(&sheet.cuts[*i])).collect();
         if group.is_empty() {
             continue;
         }
-        for l in &group {
-            let (start, end) = (l.path.segments[0].start, l.path.segments[l.path.segments.len() - 1].end);
+        for i in &group {
+            let path = &sheet.cuts[*i].path;
+            let (start, end) = (path.segments[0].start, path.segments[path.segments.len() - 1].end);
             as_drawn += drawn_at.distance(start);
             drawn_at = end;
         }
-        let stops = stops(work, &group, process, decisions);
+        let stops = stops(sheet, &group, decisions);
         let tour = tour::find(&stops, at);
         out.travel += tour.travel;
         for (stop, entry) in tour.order {
-            let l = group[stop];
+            let cut = &sheet.cuts[group[stop]];
             at = stops[stop].entries[entry].leave;
-            out.steps.push(Step { placement: l.placement, item: l.item, process, start: stops[stop].entries[entry].share });
+            let start = stops[stop].entries[entry].share;
+            out.steps.push(Step { cut: group[stop], placement: cut.placement, item: cut.item, process, start });
         }
     }
     out.travel_as_drawn = as_drawn;
@@ -94,9 +84,9 @@ fn sheet(work: &Work, sheet: &SheetLayout, decisions: &Decisions) -> SheetSequen
 }
 
 /// Processes in the order in which they are done, each with its settings: the chart's first, then the job's own.
-fn turns(work: &Work, decisions: &Decisions) -> Vec<(Process, Option<u32>)> {
+fn turns(work: &Work, settings: &[(u32, Process)]) -> Vec<(Process, Option<u32>)> {
     let used = |p: Process, s: Option<u32>| s.is_none() || work.items.iter().any(|i| i.process == p && i.setting == s);
-    let own = |p: Process| decisions.settings.iter().filter(move |s| s.process == p && p != Process::Cut).map(move |s| (p, Some(s.id)));
+    let own = |p: Process| settings.iter().filter(move |s| s.1 == p && p != Process::Cut).map(move |s| (p, Some(s.0)));
     // A part is cut free last, whatever it was cut with: cuts are ordered together.
     [Process::Picture, Process::Engrave, Process::Mark, Process::Score, Process::Cut]
         .into_iter()
@@ -105,51 +95,23 @@ fn turns(work: &Work, decisions: &Decisions) -> Vec<(Process, Option<u32>)> {
         .collect()
 }
 
-fn lie(work: &Work, placement: usize, p: &Placement, item: usize) -> Lying {
-    let found = &work.items[item];
-    Lying { placement, item, process: found.process, path: found.contour.path.transformed(p.affine()) }
-}
-
-fn stops(work: &Work, group: &[&Lying], process: Process, decisions: &Decisions) -> Vec<Stop> {
-    let mut stops: Vec<Stop> = group
-        .iter()
-        .map(|l| {
-            let id = work.items[l.item].contour.id;
-            Stop { entries: entries(&l.path, decisions.starts.get(&id).copied()), after: None }
-        })
-        .collect();
-    if process == Process::Cut {
-        inside_out(group, &mut stops);
+fn stops(sheet: &SheetCuts, group: &[usize], decisions: &OrderDecisions) -> Vec<Stop> {
+    let mut place = vec![usize::MAX; sheet.cuts.len()];
+    group.iter().enumerate().for_each(|(k, i)| place[*i] = k);
+    let chosen = |c: &Cut| c.sides[0].and_then(|s| decisions.start(s.copy, s.contour)).map(|p| p.along(&c.path));
+    let mut stops: Vec<Stop> =
+        group.iter().map(|i| Stop { entries: entries(&sheet.cuts[*i].path, chosen(&sheet.cuts[*i])), after: Vec::new() }).collect();
+    for (first, then) in sheet.before.iter().map(|(a, b)| (place[*a], place[*b])).filter(|(a, b)| *a != usize::MAX && *b != usize::MAX) {
+        stops[first].after.push(then);
     }
     stops
-}
-
-/// Every cut before the closed cut around it: a hole before its outline, a part in a hole before that hole.
-fn inside_out(group: &[&Lying], stops: &mut [Stop]) {
-    let closed: Vec<usize> = (0..group.len()).filter(|i| group[*i].path.closed).collect();
-    let paths: Vec<&Path> = closed.iter().map(|i| &group[*i].path).collect();
-    for (k, parent) in parents(&paths).into_iter().enumerate() {
-        stops[closed[k]].after = parent.map(|p| closed[p]);
-    }
-    // An open cut goes before the outermost closed cut of its own copy: that is the part's outline.
-    let mut outline: rustc_hash::FxHashMap<usize, (f64, usize)> = rustc_hash::FxHashMap::default();
-    for i in &closed {
-        let area = group[*i].path.area().abs();
-        let known = outline.entry(group[*i].placement).or_insert((area, *i));
-        if area > known.0 {
-            *known = (area, *i);
-        }
-    }
-    for i in (0..group.len()).filter(|i| !group[*i].path.closed) {
-        stops[i].after = outline.get(&group[i].placement).map(|o| o.1);
-    }
 }
 
 /// Most places to start from that are weighed on one contour.
 const MOST_ENTRIES: usize = 16;
 
 /// Where a cut may start: on a closed contour in the middle of its edges, so that corners stay crisp; on an open line at
-/// its ends.
+/// its ends. `chosen` is how far along it was decided, mm.
 fn entries(path: &Path, chosen: Option<f64>) -> Vec<Entry> {
     if !path.closed {
         let (a, b) = (path.segments[0].start, path.segments[path.segments.len() - 1].end);
@@ -160,8 +122,8 @@ fn entries(path: &Path, chosen: Option<f64>) -> Vec<Entry> {
         let p = path.at(along).0;
         Entry { arrive: p, leave: p, share: along / total }
     };
-    if let Some(share) = chosen {
-        return vec![at(share * total)];
+    if let Some(along) = chosen {
+        return vec![at(along)];
     }
     if total <= 0.0 {
         return vec![at(0.0)];

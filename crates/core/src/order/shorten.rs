@@ -257,7 +257,7 @@ impl<'a> Search<'a> {
     /// True when the run from..to may go to before `gap`.
     pub(super) fn may_shift(&self, from: usize, to: usize, gap: usize) -> bool {
         let outer_in =
-            |k: usize, range: std::ops::Range<usize>| self.stops[self.order[k].0].after.is_some_and(|o| range.contains(&self.place[o]));
+            |k: usize, range: std::ops::Range<usize>| self.stops[self.order[k].0].after.iter().any(|o| range.contains(&self.place[*o]));
         if gap > to {
             // Moving back: none of the passed may be around one of these.
             (from..to).all(|k| !outer_in(k, to..gap))
@@ -268,7 +268,7 @@ impl<'a> Search<'a> {
     }
 
     fn may_reverse(&self, from: usize, to: usize) -> bool {
-        (from..to).all(|k| self.stops[self.order[k].0].after.is_none_or(|o| !(from..to).contains(&self.place[o])))
+        (from..to).all(|k| self.stops[self.order[k].0].after.iter().all(|o| !(from..to).contains(&self.place[*o])))
     }
 }
 

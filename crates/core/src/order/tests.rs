@@ -1,6 +1,9 @@
 use super::*;
-use crate::assign;
+use crate::decisions::Decisions;
 use crate::geometry::Affine;
+use crate::ids::EdgePlace;
+use crate::nest::Layout;
+use crate::nest::Placement;
 use crate::nest::{Sheet, SheetLayout};
 use crate::shop::Shop;
 use crate::testing::{cleaned, outlines};
@@ -11,9 +14,11 @@ fn job(boards: usize, holes: usize) -> (Work, Layout, Decisions) {
     let mut paths = vec![Path::rectangle(0.0, 0.0, 80.0, 60.0)];
     paths.extend((0..holes).map(|i| Path::circle(Point::new(8.0 + (i * 37 % 64) as f64, 8.0 + (i * 53 % 44) as f64), 0.4)));
     let (drawing, decisions) = cleaned(&outlines(&paths), 1);
-    let (work, _) = assign::run(&[drawing], &decisions, &Shop::builtin());
+    let (work, _) = crate::testing::assigned(&[drawing], &decisions, &Shop::builtin());
     let part = work.parts.iter().find(|p| p.bounds.width() > 70.0).expect("the board").id;
-    let placed = (0..boards).map(|i| Placement { part, x: (i * 7 % boards) as f64 * 90.0, y: 5.0, angle: 0.0, mirrored: false }).collect();
+    let placed = (0..boards)
+        .map(|i| Placement { copy: crate::testing::copy(part, 0), x: (i * 7 % boards) as f64 * 90.0, y: 5.0, angle: 0.0, mirrored: false })
+        .collect();
     (
         work,
         Layout { sheets: vec![SheetLayout { sheet: Sheet::rectangle(boards as f64 * 90.0, 80.0), placed }], ..Layout::default() },
@@ -29,7 +34,7 @@ fn lying(work: &Work, layout: &Layout, step: &Step) -> Path {
 #[test]
 fn travel_is_far_shorter_than_as_drawn() {
     let (work, layout, decisions) = job(7, 25);
-    let (sequence, _) = run(&work, &layout, &decisions);
+    let sequence = crate::testing::ordered(&work, &layout, &decisions);
     let s = &sequence.sheets[0];
     assert_eq!(s.steps.len(), 7 * 26);
     assert!(s.travel < s.travel_as_drawn * 0.5, "{} against {}", s.travel, s.travel_as_drawn);
@@ -44,10 +49,11 @@ fn a_part_in_a_hole_is_cut_before_the_hole() {
         Path::circle(Point::new(50.0, 40.0), 3.0),
     ];
     let (drawing, decisions) = cleaned(&outlines(&paths), 1);
-    let (work, _) = assign::run(&[drawing], &decisions, &Shop::builtin());
-    let placed = work.parts.iter().map(|p| Placement { part: p.id, x: 5.0, y: 5.0, angle: 0.0, mirrored: false }).collect();
+    let (work, _) = crate::testing::assigned(&[drawing], &decisions, &Shop::builtin());
+    let placed =
+        work.parts.iter().map(|p| Placement { copy: crate::testing::copy(p.id, 0), x: 5.0, y: 5.0, angle: 0.0, mirrored: false }).collect();
     let layout = Layout { sheets: vec![SheetLayout { sheet: Sheet::rectangle(120.0, 90.0), placed }], ..Layout::default() };
-    let (sequence, _) = run(&work, &layout, &decisions);
+    let sequence = crate::testing::ordered(&work, &layout, &decisions);
     let areas: Vec<i64> = sequence.sheets[0].steps.iter().map(|s| lying(&work, &layout, s).area().abs().round() as i64).collect();
     let mut sorted = areas.clone();
     sorted.sort_unstable();
@@ -58,16 +64,17 @@ fn a_part_in_a_hole_is_cut_before_the_hole() {
 fn a_start_set_by_hand_stays() {
     let (work, layout, mut decisions) = job(2, 1);
     let outline = work.parts[0].id;
-    decisions.starts.insert(outline, 0.375);
-    let (sequence, _) = run(&work, &layout, &decisions);
-    let starts: Vec<f64> = sequence.sheets[0].steps.iter().filter(|s| work.items[s.item].contour.id == outline).map(|s| s.start).collect();
+    decisions.first_mut().order.starts.insert(outline.0, EdgePlace::Along(0.375));
+    let sequence = crate::testing::ordered(&work, &layout, &decisions);
+    let starts: Vec<f64> =
+        sequence.sheets[0].steps.iter().filter(|s| work.items[s.item].contour.id == outline.0).map(|s| s.start).collect();
     assert!(starts.len() == 2 && starts.iter().all(|s| (s - 0.375).abs() < 1e-9), "every copy: {starts:?}");
 }
 
 #[test]
 fn cuts_start_away_from_corners() {
     let (work, layout, decisions) = job(3, 4);
-    let (sequence, _) = run(&work, &layout, &decisions);
+    let sequence = crate::testing::ordered(&work, &layout, &decisions);
     for step in &sequence.sheets[0].steps {
         let path = lying(&work, &layout, step);
         let start = path.at(step.start * path.length()).0;
@@ -85,7 +92,7 @@ proptest! {
         for p in &mut layout.sheets[0].placed {
             p.angle = f64::from(angle) * 90.0;
         }
-        let (sequence, _) = run(&work, &layout, &decisions);
+        let sequence = crate::testing::ordered(&work, &layout, &decisions);
         let steps = &sequence.sheets[0].steps;
         let mut seen: Vec<(usize, usize)> = steps.iter().map(|s| (s.placement, s.item)).collect();
         seen.sort_unstable();
@@ -108,7 +115,7 @@ fn stops(places: &[(f64, f64, f64)], after: &[usize]) -> Vec<tour::Stop> {
     let entry = |x: f64, y: f64| tour::Entry { arrive: Point::new(x, y), leave: Point::new(x, y), share: 0.0 };
     let stop = |(i, (x, y, r)): (usize, &(f64, f64, f64))| tour::Stop {
         entries: vec![entry(x - r, *y), entry(x + r, *y)],
-        after: after.get(i).copied().filter(|a| *a > i && *a < places.len()),
+        after: after.get(i).copied().filter(|a| *a > i && *a < places.len()).into_iter().collect(),
     };
     places.iter().enumerate().map(stop).collect()
 }
@@ -120,7 +127,7 @@ fn least(stops: &[tour::Stop], at: Point, done: &mut Vec<bool>) -> f64 {
     }
     let mut best = f64::INFINITY;
     for i in 0..stops.len() {
-        if done[i] || (0..stops.len()).any(|k| !done[k] && stops[k].after == Some(i)) {
+        if done[i] || (0..stops.len()).any(|k| !done[k] && stops[k].after.contains(&i)) {
             continue;
         }
         done[i] = true;
@@ -175,7 +182,7 @@ fn pictures_and_settings_come_in_their_turns() {
     ]);
     let (drawing, mut decisions) = crate::testing::cleaned(&d, 1);
     for n in 1..=3 {
-        decisions.keys.insert(style(n, true).key(), Process::Engrave);
+        decisions.assign.keys.insert(style(n, true).key(), Process::Engrave);
     }
     let setting = |id| JobSetting {
         id,
@@ -189,15 +196,16 @@ fn pictures_and_settings_come_in_their_turns() {
         kerf: None,
     };
     // The job lists 9 before 4, whatever their numbers.
-    decisions.settings = vec![setting(9), setting(4)];
-    decisions.key_settings = [(style(1, true).key(), 4), (style(2, true).key(), 9)].into();
-    decisions.settings.push(JobSetting { process: Process::Cut, ..setting(5) });
-    decisions.key_settings.insert(style(0, false).key(), 5);
+    decisions.assign.settings = vec![setting(9), setting(4)];
+    decisions.assign.key_settings = [(style(1, true).key(), 4), (style(2, true).key(), 9)].into();
+    decisions.assign.settings.push(JobSetting { process: Process::Cut, ..setting(5) });
+    decisions.assign.key_settings.insert(style(0, false).key(), 5);
     let shop = crate::shop::Shop::builtin();
-    let (work, _) = crate::assign::run(&[drawing], &decisions, &shop);
-    let placed = vec![crate::nest::Placement { part: work.parts[0].id, x: 10.0, y: 10.0, angle: 0.0, mirrored: false }];
+    let (work, _) = crate::testing::assigned(&[drawing], &decisions, &shop);
+    let placed =
+        vec![crate::nest::Placement { copy: crate::testing::copy(work.parts[0].id, 0), x: 10.0, y: 10.0, angle: 0.0, mirrored: false }];
     let layout = Layout { sheets: vec![SheetLayout { sheet: crate::nest::Sheet::rectangle(300.0, 200.0), placed }], ..Layout::default() };
-    let (sequence, _) = run(&work, &layout, &decisions);
+    let sequence = crate::testing::ordered(&work, &layout, &decisions);
     let turns: Vec<(Process, Option<u32>)> = sequence.sheets[0].steps.iter().map(|s| (s.process, work.items[s.item].setting)).collect();
     assert_eq!(
         turns,

@@ -26,8 +26,8 @@ pub(super) struct Entry {
 pub(super) struct Stop {
     /// The ways to cut it, at least one.
     pub(super) entries: Vec<Entry>,
-    /// The stop that has to come later: the contour around this one.
-    pub(super) after: Option<usize>,
+    /// The stops that have to come later: of a hole, the cuts that free what is around it.
+    pub(super) after: Vec<usize>,
 }
 
 /// The order found: stop and entry, and the travel between them in mm.
@@ -151,8 +151,8 @@ type Place = GeomWithData<[f64; 2], (usize, usize)>;
 /// Takes the nearest stop that nothing still waits inside of.
 fn nearest_first(stops: &[Stop], home: Point) -> Vec<(usize, usize)> {
     let mut waiting = vec![0_usize; stops.len()];
-    for after in stops.iter().filter_map(|s| s.after) {
-        waiting[after] += 1;
+    for after in stops.iter().flat_map(|s| &s.after) {
+        waiting[*after] += 1;
     }
     let places =
         |stop: usize| stops[stop].entries.iter().enumerate().map(move |(e, entry)| Place::new([entry.arrive.x, entry.arrive.y], (stop, e)));
@@ -165,10 +165,10 @@ fn nearest_first(stops: &[Stop], home: Point) -> Vec<(usize, usize)> {
         }
         order.push(next);
         at = stops[next.0].entries[next.1].leave;
-        if let Some(outer) = stops[next.0].after {
-            waiting[outer] -= 1;
-            if waiting[outer] == 0 {
-                places(outer).for_each(|p| open.insert(p));
+        for outer in &stops[next.0].after {
+            waiting[*outer] -= 1;
+            if waiting[*outer] == 0 {
+                places(*outer).for_each(|p| open.insert(p));
             }
         }
     }

@@ -305,7 +305,7 @@ fn gouges(proof: &SheetProof, intended: &SheetPath, layout: &SheetLayout, work: 
     let mut edges: Vec<(Segment, usize)> = Vec::new();
     let mut outlines: Vec<(Path, Vec<Path>)> = Vec::new();
     for (k, p) in layout.placed.iter().enumerate() {
-        let Some(part) = work.part(p.part) else {
+        let Some(part) = work.part(p.copy.part) else {
             outlines.push((Path::default(), Vec::new()));
             continue;
         };

@@ -5,11 +5,11 @@
 
 use crate::assign::{Process, Work};
 use crate::clean::ContourId;
-use crate::decisions::{Decisions, JobSetting};
-use crate::edit::Edit;
-use crate::geometry::{Bounds, Point};
+use crate::decisions::{AssignEdit, Edit, JobSetting, NestEdit};
 use crate::finding::{Finding, Severity, counted};
+use crate::geometry::{Bounds, Point};
 use crate::hold::{Op, SheetPath};
+use crate::ids::BatchId;
 use crate::nest::{Sheet, SheetLayout};
 use crate::shop::Machine;
 use std::collections::{BTreeMap, BTreeSet};
@@ -23,7 +23,7 @@ pub(crate) fn offered(
     path: &SheetPath,
     layout: &SheetLayout,
     work: &Work,
-    decisions: &Decisions,
+    next_setting: u32,
     machine: &Machine,
 ) -> Vec<Finding> {
     let lift = |f: Finding| {
@@ -32,8 +32,8 @@ pub(crate) fn offered(
         }
         match f.code.as_str() {
             "off-bed" => on_the_bed(f, layout, machine),
-            "feed-over" => within(f, path, decisions, |op| op.feed > machine.feed_limit, |s| s.feed = Some(machine.feed_limit)),
-            "power-over" => within(f, path, decisions, |op| op.power > 100.0, |s| s.power = Some(100.0)),
+            "feed-over" => within(f, path, next_setting, |op| op.feed > machine.feed_limit, |s| s.feed = Some(machine.feed_limit)),
+            "power-over" => within(f, path, next_setting, |op| op.power > 100.0, |s| s.power = Some(100.0)),
             _ => f,
         }
     };
@@ -43,30 +43,28 @@ pub(crate) fn offered(
 fn on_the_bed(finding: Finding, layout: &SheetLayout, machine: &Machine) -> Finding {
     let sheet = Sheet::rectangle(layout.sheet.width.min(machine.bed_width), layout.sheet.height.min(machine.bed_height));
     let label = format!("Nest again on {:.0} × {:.0} mm", sheet.width, sheet.height);
-    finding.choice(label, Edit::All { edits: vec![Edit::SetSheets { sheets: vec![sheet] }, Edit::Nest] })
+    finding.choice(
+        label,
+        Edit::All { edits: vec![NestEdit::SetSheets { sheets: vec![sheet] }.on(BatchId::FIRST), NestEdit::Nest.on(BatchId::FIRST)] },
+    )
 }
 
 /// A setting of the job's own within the machine's limits, for what is over them: one for each process.
-fn within(
-    finding: Finding,
-    path: &SheetPath,
-    decisions: &Decisions,
-    over: impl Fn(&Op) -> bool,
-    limit: impl Fn(&mut JobSetting),
-) -> Finding {
+fn within(finding: Finding, path: &SheetPath, first: u32, over: impl Fn(&Op) -> bool, limit: impl Fn(&mut JobSetting)) -> Finding {
     let mut concerned: BTreeMap<Process, BTreeSet<ContourId>> = BTreeMap::new();
     for op in path.ops.iter().filter(|op| over(op)) {
         concerned.entry(op.process).or_default().extend(contours_of(op));
     }
-    let first = decisions.settings.iter().map(|s| s.id).max().unwrap_or(0) + 1;
     let edits: Vec<Edit> = (first..)
         .zip(concerned)
         .flat_map(|(id, (process, contours))| {
             let name = format!("{} within limits", process.name());
-            let mut setting =
-                JobSetting { id, name, process, feed: None, power: None, passes: None, pitch: None, tool: None, kerf: None };
+            let mut setting = JobSetting { id, name, process, feed: None, power: None, passes: None, pitch: None, tool: None, kerf: None };
             limit(&mut setting);
-            [Edit::SetSetting { setting }, Edit::UseForContours { contours: contours.into_iter().collect(), setting: Some(id) }]
+            [
+                Edit::Assign(AssignEdit::SetSetting { setting }),
+                Edit::Assign(AssignEdit::UseForContours { contours: contours.into_iter().collect(), setting: Some(id) }),
+            ]
         })
         .collect();
     if edits.is_empty() { finding } else { finding.choice("Do it at the machine's limit", Edit::All { edits }) }
@@ -87,12 +85,15 @@ fn left_out(finding: Finding, path: &SheetPath, layout: &SheetLayout, work: &Wor
     if !contours.is_empty() {
         let label = format!("Leave {} out", counted(contours.len(), "line there", "lines there"));
         let contours = contours.into_iter().collect();
-        return finding.choice(label, Edit::SetContours { contours, process: Some(Process::Reference) });
+        return finding.choice(label, Edit::Assign(AssignEdit::SetContours { contours, process: Some(Process::Reference) }));
     }
     let mut on_it: BTreeMap<_, u32> = BTreeMap::new();
-    layout.placed.iter().for_each(|p| *on_it.entry(p.part).or_insert(0) += 1);
+    layout.placed.iter().for_each(|p| *on_it.entry(p.copy.part).or_insert(0) += 1);
     let fewer = on_it.into_iter().filter_map(|(id, n)| Some((id, work.part(id)?.quantity.saturating_sub(n))));
-    let edits = fewer.map(|(part, quantity)| Edit::SetQuantity { part, quantity }).chain([Edit::Nest]).collect();
+    let edits = fewer
+        .map(|(part, quantity)| NestEdit::SetQuantity { part, quantity }.on(BatchId::FIRST))
+        .chain([NestEdit::Nest.on(BatchId::FIRST)])
+        .collect();
     finding.choice("Leave this sheet's parts out", Edit::All { edits })
 }
 

@@ -6,10 +6,10 @@
 
 use super::SheetProof;
 use crate::assign::{Process, Work};
-use crate::clean::ContourId;
 use crate::finding::{Finding, Severity, Station, counted};
 use crate::geometry::{Path, Point, Region, Segment};
 use crate::hold::SheetPath;
+use crate::ids::{ContourId, PartId};
 use crate::nest::SheetLayout;
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
@@ -32,21 +32,21 @@ struct Differing {
 
 /// Compares the first copy of each part of the sheet; the others are cut along the same strokes, which was compared before.
 pub(super) fn check(proof: &SheetProof, sheet: usize, intended: &SheetPath, layout: &SheetLayout, work: &Work) -> Vec<Finding> {
-    let mut copies: FxHashMap<ContourId, (usize, u32)> = FxHashMap::default();
+    let mut copies: FxHashMap<PartId, (usize, u32)> = FxHashMap::default();
     for (i, p) in layout.placed.iter().enumerate() {
-        copies.entry(p.part).or_insert((i, 0)).1 += 1;
+        copies.entry(p.copy.part).or_insert((i, 0)).1 += 1;
     }
     let mut burned: FxHashMap<usize, Vec<(usize, Segment)>> = FxHashMap::default();
     for m in proof.moves.iter().filter(|m| m.process == Some(Process::Cut) && !m.lead) {
         let Some((o, op)) = m.op.and_then(|o| Some((o, intended.ops.get(o)?))) else { continue };
-        if copies.get(&layout.placed[op.placement].part).is_some_and(|c| c.0 == op.placement) {
+        if copies.get(&layout.placed[op.placement].copy.part).is_some_and(|c| c.0 == op.placement) {
             burned.entry(op.placement).or_default().push((o, m.path));
         }
     }
-    let mut all: Vec<(ContourId, u32, Differing)> = burned
+    let mut all: Vec<(PartId, u32, Differing)> = burned
         .into_par_iter()
         .filter_map(|(placement, moves)| {
-            let part = layout.placed[placement].part;
+            let part = layout.placed[placement].copy.part;
             Some((part, copies[&part].1, compared(placement, &moves, intended, layout, work)?))
         })
         .filter(|d| !d.2.left.is_empty() || !d.2.lost.is_empty())
@@ -54,7 +54,7 @@ pub(super) fn check(proof: &SheetProof, sheet: usize, intended: &SheetPath, layo
     all.sort_by_key(|d| d.0);
     let mut findings = Vec::new();
     let mut tell = |code: &str, of: fn(&Differing) -> &Vec<Point>, what: &str| {
-        let places: Vec<(ContourId, u32, Point)> = all.iter().flat_map(|(part, n, d)| of(d).iter().map(|p| (*part, *n, *p))).collect();
+        let places: Vec<(ContourId, u32, Point)> = all.iter().flat_map(|(part, n, d)| of(d).iter().map(|p| (part.0, *n, *p))).collect();
         let n = places.len();
         if n == 0 {
             return;
@@ -72,7 +72,7 @@ pub(super) fn check(proof: &SheetProof, sheet: usize, intended: &SheetPath, layo
 /// A copy as the program leaves it, against the copy as drawn. `None` where there is nothing to compare.
 fn compared(placement: usize, moves: &[(usize, Segment)], intended: &SheetPath, layout: &SheetLayout, work: &Work) -> Option<Differing> {
     let placed = &layout.placed[placement];
-    let part = work.part(placed.part)?;
+    let part = work.part(placed.copy.part)?;
     part.outer?;
     let lie = |path: &Path| path.transformed(placed.affine());
     let outlines: Vec<Path> =

@@ -6,7 +6,6 @@ use crate::hold;
 use crate::nest::{Layout, Placement, Sheet};
 use crate::shop::Shop;
 use crate::testing::{cleaned, outlines};
-use crate::{assign, order};
 use proptest::prelude::*;
 use std::fmt::Write;
 
@@ -20,16 +19,15 @@ struct Job {
 fn job() -> Job {
     let (drawing, decisions) = cleaned(&outlines(&[Path::rectangle(0.0, 0.0, 80.0, 60.0), Path::circle(Point::new(40.0, 30.0), 10.0)]), 1);
     let shop = Shop::builtin();
-    let (work, _) = assign::run(&[drawing], &decisions, &shop);
+    let (work, _) = crate::testing::assigned(&[drawing], &decisions, &shop);
     let layout = Layout {
         sheets: vec![SheetLayout {
             sheet: Sheet::rectangle(200.0, 150.0),
-            placed: vec![Placement { part: work.parts[0].id, x: 10.0, y: 10.0, angle: 0.0, mirrored: false }],
+            placed: vec![Placement { copy: crate::testing::copy(work.parts[0].id, 0), x: 10.0, y: 10.0, angle: 0.0, mirrored: false }],
         }],
         ..Layout::default()
     };
-    let (sequence, _) = order::run(&work, &layout, &decisions);
-    let (toolpath, _) = hold::run(&work, &layout, &sequence, &Decisions::default(), &shop.machines[0], &shop);
+    let (toolpath, _) = crate::testing::held(&work, &layout, &Decisions::default(), &shop.machines[0], &shop);
     Job { work, layout, sheet: toolpath.sheets[0].clone() }
 }
 

@@ -2,13 +2,14 @@
 
 mod builtin;
 mod chart;
+mod rows;
 pub mod rules;
 
 pub use chart::{ChartRow, SAME_THICKNESS};
+pub use rows::Rows;
 pub use rules::{Match, Rule};
 
-use crate::assign::Process;
-use crate::decisions::Decisions;
+use crate::decisions::Process;
 use crate::geometry::Tolerance;
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
@@ -262,25 +263,6 @@ impl Shop {
     /// The chart row for a process, exact in thickness to 0.05 mm.
     pub fn row(&self, machine: &str, material: &str, thickness: f64, process: Process) -> Option<&ChartRow> {
         self.chart.iter().find(|r| r.is(machine, material, thickness, process))
-    }
-    /// What a process is done with in a job: the chart's row, changed by the job's setting of this number.
-    pub fn row_for<'a>(&'a self, decisions: &'a Decisions, process: Process, setting: Option<u32>) -> Option<Cow<'a, ChartRow>> {
-        let b = &decisions.batch;
-        let proposed = || decisions.rows.iter().find(|r| r.is(&b.machine, &b.material, b.thickness, process));
-        let row = self.row(&b.machine, &b.material, b.thickness, process).or_else(proposed)?;
-        let own = setting.and_then(|id| decisions.settings.iter().find(|s| s.id == id && s.process == process));
-        Some(match own {
-            None => Cow::Borrowed(row),
-            Some(s) => Cow::Owned(ChartRow {
-                feed: s.feed.unwrap_or(row.feed),
-                power: s.power.unwrap_or(row.power),
-                passes: s.passes.unwrap_or(row.passes),
-                pitch: s.pitch.unwrap_or(row.pitch),
-                kerf: s.kerf.unwrap_or(row.kerf),
-                tool: s.tool.or(row.tool),
-                ..row.clone()
-            }),
-        })
     }
     /// Thicknesses that the chart has for cutting a material on a machine, ascending.
     pub fn thicknesses(&self, machine: &str, material: &str) -> Vec<f64> {

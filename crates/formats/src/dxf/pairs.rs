@@ -34,7 +34,15 @@ impl<'a> Pairs<'a> {
     /// Refuses data that is not text.
     pub(crate) fn new(file: &str, bytes: &'a [u8]) -> Result<Self, ReadError> {
         if let Some(at) = binary::begin(bytes) {
-            return Ok(Self { file: file.into(), rest: &[], binary: Some(Bytes::new(&bytes[at..])), line: 0, again: None, broken_off: false, damage: Vec::new() });
+            return Ok(Self {
+                file: file.into(),
+                rest: &[],
+                binary: Some(Bytes::new(&bytes[at..])),
+                line: 0,
+                again: None,
+                broken_off: false,
+                damage: Vec::new(),
+            });
         }
         let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes);
         let pairs = Self { file: file.into(), rest: bytes, binary: None, line: 0, again: None, broken_off: false, damage: Vec::new() };

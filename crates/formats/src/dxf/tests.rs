@@ -201,7 +201,12 @@ proptest! {
 
 #[test]
 fn a_vertex_that_is_no_place_loses_its_polyline_with_a_word() {
-    let d = file("", "", "", "0 POLYLINE 8 0 66 1 70 1 0 VERTEX 10 0 20 0 0 VERTEX 10 nan 20 4 0 VERTEX 10 4 20 0 0 SEQEND 0 CIRCLE 10 0 20 0 40 1");
+    let d = file(
+        "",
+        "",
+        "",
+        "0 POLYLINE 8 0 66 1 70 1 0 VERTEX 10 0 20 0 0 VERTEX 10 nan 20 4 0 VERTEX 10 4 20 0 0 SEQEND 0 CIRCLE 10 0 20 0 40 1",
+    );
     let d = read("v.dxf", d.as_bytes()).expect("the circle reads");
     assert_eq!((d.read, d.skipped.get("POLYLINE")), (1, Some(&1)));
     assert!(d.broken[0].contains("VERTEX of a POLYLINE"), "{:?}", d.broken);

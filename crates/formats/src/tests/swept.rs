@@ -59,7 +59,7 @@ fn a_controller_without_arcs_gets_chords_and_its_own_words_for_the_air() {
         ..SheetPath::default()
     };
     let mut text = Vec::new();
-    gcode::write(&ProgramOrder { path: &path, machine: &machine, sheet: (1, 1), batch: &Batch::default() }, &mut text).expect("written");
+    release::write(&ProgramOrder { path: &path, machine: &machine, sheet: (1, 1), stock: &Stock::default() }, &mut text).expect("written");
     let text = String::from_utf8(text).expect("ASCII");
     assert!(!text.contains("\nG2 ") && !text.contains("\nG3 ") && text.contains("\nM7\n"), "{text}");
     let actions = boustrophe_core::proof::interpret(&text).expect("it reads");
@@ -99,7 +99,7 @@ fn picture_sheet(width: usize, burn: Vec<u8>, passes: u32) -> (SheetPath, String
     let path = SheetPath { width: 300.0, height: 200.0, ops: vec![op], ..SheetPath::default() };
     let shop = Shop::builtin();
     let mut text = Vec::new();
-    gcode::write(&ProgramOrder { path: &path, machine: &shop.machines[0], sheet: (1, 1), batch: &Batch::default() }, &mut text)
+    release::write(&ProgramOrder { path: &path, machine: &shop.machines[0], sheet: (1, 1), stock: &Stock::default() }, &mut text)
         .expect("written");
     (path, String::from_utf8(text).expect("ASCII"))
 }
@@ -158,7 +158,7 @@ proptest! {
         moved.ops = vec![op(Process::Score, &Path::new(vec![Segment::line(Point::new(1.0, 1.0), to)], false))];
         let shop = Shop::builtin();
         let mut text = Vec::new();
-        gcode::write(&ProgramOrder { path: &moved, machine: &shop.machines[0], sheet: (1, 1), batch: &Batch::default() }, &mut text).expect("written");
+        release::write(&ProgramOrder { path: &moved, machine: &shop.machines[0], sheet: (1, 1), stock: &Stock::default() }, &mut text).expect("written");
         let actions = boustrophe_core::proof::interpret(&String::from_utf8(text).expect("ASCII")).expect("it reads");
         let burned = actions.iter().find_map(|a| if let boustrophe_core::proof::Action::Move { path, power, .. } = a { (*power > 0.0).then_some(path.end) } else { None });
         prop_assert!(burned.is_some_and(|e| e.distance(to) < 0.000_08), "{burned:?} for {to:?}");

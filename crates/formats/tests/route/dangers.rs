@@ -3,11 +3,11 @@
 use crate::job::Job;
 use crate::steel;
 use boustrophe_core::assign::Process;
-use boustrophe_core::decisions::Batch;
-use boustrophe_core::edit::Edit;
+use boustrophe_core::decisions::{AssignEdit, CleanEdit, Edit, HoldEdit, IntakeEdit, NestEdit, Stock};
 use boustrophe_core::finding::{Finding, Severity};
 use boustrophe_core::geometry::Point;
 use boustrophe_core::hold::Op;
+use boustrophe_core::ids::BatchId;
 use boustrophe_core::proof;
 use boustrophe_core::route::Route;
 use proptest::prelude::*;
@@ -19,10 +19,10 @@ fn svg(width: u32, height: u32, body: &str) -> Vec<u8> {
 }
 
 /// A job over one drawing, one copy of each part as it was drawn, laid and held.
-fn job(body: &str, batch: Batch, edits: &[Edit]) -> (Job, Route) {
-    let mut job = Job::of(&[("part.svg", svg(200, 150, body))], batch);
+fn job(body: &str, stock: Stock, edits: &[Edit]) -> (Job, Route) {
+    let mut job = Job::of(&[("part.svg", svg(200, 150, body))], stock);
     let filled: Vec<_> = job.route().work.items.iter().filter(|i| i.contour.style.fill.is_some()).map(|i| i.contour.id).collect();
-    job.edit(&Edit::SetContours { contours: filled, process: Some(Process::Engrave) });
+    job.edit(&Edit::Assign(AssignEdit::SetContours { contours: filled, process: Some(Process::Engrave) }));
     edits.iter().for_each(|e| job.edit(e));
     job.nest(1, 1);
     let route = job.route();
@@ -35,7 +35,7 @@ fn told<'a>(route: &'a Route, code: &str) -> Option<&'a Finding> {
 
 /// A finding's places, back from the sheet to the drawing (y up).
 fn places(route: &Route, finding: &Finding) -> Vec<Point> {
-    let placed = &route.nested.layout.sheets[finding.place.sheet.expect("a sheet")].placed[0];
+    let placed = &route.first().nested.layout.sheets[finding.place.sheet.expect("a sheet")].placed[0];
     finding.place.points.iter().map(|p| placed.affine().inverse() * *p).collect()
 }
 
@@ -44,7 +44,7 @@ const RED: &str = r#"fill="none" stroke="red""#;
 #[test]
 fn what_the_beam_cannot_make_is_told_where_it_is() {
     let plasma = (steel(), 1.6);
-    let laser = (Batch::default(), 0.18);
+    let laser = (Stock::default(), 0.18);
     // Drawn with y down from the top at 150: a place (x, y) of the drawing is (x, 150 - y) here.
     let cases: [(&str, &str, (f64, f64), f64); 7] = [
         ("notch", "M10 10h80v60h-39.55v-8h-0.1v8h-40.35z", (50.4, 88.0), 0.1),
@@ -100,13 +100,13 @@ fn pierces(route: &Route, job: &Job) -> Vec<Point> {
 /// Plasma with nicks: every time the torch is lit it is off the part, or it is told.
 #[test]
 fn a_torch_is_lit_in_the_scrap_behind_nicks_too() {
-    let nicks = [Edit::SetNicks { on: true }];
+    let nicks = [HoldEdit::SetNicks { on: true }.on(BatchId::FIRST)];
     let (job, route) = job(&format!(r#"<path {RED} d="M10 10h140v90h-140z"/><circle {RED} cx="70" cy="55" r="20"/>"#), steel(), &nicks);
     assert!(told(&route, "nick-pierce").is_none(), "{:?}", route.findings);
     let lit = pierces(&route, &job);
     assert!(lit.len() > 4, "nicks part the outline: {}", lit.len());
-    let placed = &route.nested.layout.sheets[0].placed[0];
-    let part = route.work.part(placed.part).expect("the part");
+    let placed = &route.first().nested.layout.sheets[0].placed[0];
+    let part = route.work.part(placed.copy.part).expect("the part");
     let outlines = std::iter::once(&part.outline).chain(part.holes.iter().map(|i| &route.work.items[*i].contour.path));
     for outline in outlines {
         let lying = outline.transformed(placed.affine());
@@ -115,8 +115,11 @@ fn a_torch_is_lit_in_the_scrap_behind_nicks_too() {
         }
     }
     // Where parts lie too near for leads, it is told instead.
-    let close =
-        [Edit::SetNicks { on: true }, Edit::SetSpacing { spacing: Some(2.0) }, Edit::SetDrawingQuantity { drawing: 1, quantity: 40 }];
+    let close = [
+        HoldEdit::SetNicks { on: true }.on(BatchId::FIRST),
+        NestEdit::SetSpacing { spacing: Some(2.0) }.on(BatchId::FIRST),
+        Edit::Intake(IntakeEdit::SetDrawingQuantity { drawing: 1, quantity: 40 }),
+    ];
     let (_, route) = self::job(&format!(r#"<path {RED} d="M10 10h60v40h-60z"/>"#), steel(), &close);
     let told_of =
         |code: &str| route.findings.iter().filter(|f| f.code == code && f.severity == Severity::Look).map(|f| f.count).sum::<usize>();
@@ -126,7 +129,7 @@ fn a_torch_is_lit_in_the_scrap_behind_nicks_too() {
 
 /// No lead begins within a kerf of the slit of what is cut before it.
 fn keeps_off_cuts(route: &Route) {
-    for sheet in &route.toolpath.sheets {
+    for sheet in &route.first().toolpath.sheets {
         for (i, op) in sheet.ops.iter().enumerate() {
             let begins = op.runs.iter().enumerate().filter_map(|(k, _)| op.lead_before(k).first()).map(|s| s.start);
             for p in begins {
@@ -144,8 +147,8 @@ fn engraving_without_room_for_its_run_up_is_told() {
     let body = format!(
         r#"<path {RED} d="M10 10h160v60h-160z"/><rect fill="black" x="11" y="20" width="40" height="3"/><rect fill="black" x="129" y="20" width="40" height="3"/>"#
     );
-    let edits = [Edit::SetMargin { margin: Some(1.0) }];
-    let (mut job, route) = job(&body, Batch::default(), &edits);
+    let edits = [NestEdit::SetMargin { margin: Some(1.0) }.on(BatchId::FIRST)];
+    let (mut job, route) = job(&body, Stock::default(), &edits);
     let found = told(&route, "short-run-up").unwrap_or_else(|| panic!("{:?}", route.findings)).clone();
     assert!(found.text.contains("of 300 mm/s"), "{}", found.text);
     let before = job.decisions.clone();
@@ -164,7 +167,7 @@ fn engraving_without_room_for_its_run_up_is_told() {
 fn marks_and_writing_are_never_cut_for_their_colour() {
     use boustrophe_core::clean::operate::words;
     use boustrophe_core::shop::{Match, Rule};
-    let mut job = Job::of(&[("ruler.svg", svg(400, 60, &format!(r#"<path {RED} d="M10 10h330v40h-330z"/>"#)))], Batch::default());
+    let mut job = Job::of(&[("ruler.svg", svg(400, 60, &format!(r#"<path {RED} d="M10 10h330v40h-330z"/>"#)))], Stock::default());
     job.shop.rules = vec![Rule { id: 1, when: Match::stroke([255, 0, 0]), process: Process::Cut }];
     let outline = job.route().work.items[0].contour.id;
     for typed in [
@@ -175,7 +178,7 @@ fn marks_and_writing_are_never_cut_for_their_colour() {
         "write \"BEE\" 8 at 160,25 outline",
     ] {
         let operation = words::parse(typed, &[outline]).unwrap_or_else(|e| panic!("{typed}: {e}"));
-        job.edit(&Edit::Operate { drawing: 1, operation });
+        job.edit(&Edit::Clean(CleanEdit::Operate { drawing: 1, operation }));
     }
     let work = job.route().work;
     let count = |p: Process, closed: bool| work.items.iter().filter(|i| i.process == p && i.contour.path.closed == closed).count();
@@ -184,14 +187,15 @@ fn marks_and_writing_are_never_cut_for_their_colour() {
     assert!(count(Process::Score, false) >= 31 && count(Process::Engrave, true) >= 3, "{:?}", all());
     // A hand may still say otherwise.
     let mark = work.items.iter().find(|i| i.process == Process::Score).expect("a mark").contour.id;
-    job.edit(&Edit::SetContours { contours: vec![mark], process: Some(Process::Engrave) });
+    job.edit(&Edit::Assign(AssignEdit::SetContours { contours: vec![mark], process: Some(Process::Engrave) }));
     assert!(job.route().work.items.iter().any(|i| i.contour.id == mark && i.process == Process::Engrave));
 }
 
 /// Stops that a program is given on its sheet.
 fn verdict(route: &Route, job: &Job, text: &str) -> Vec<String> {
-    let machine = job.shop.machine(&job.decisions.batch.machine).expect("a machine");
-    let (_, findings) = proof::run(text, 0, &route.toolpath.sheets[0], &route.nested.layout.sheets[0], &route.work, machine);
+    let machine = job.shop.machine(&job.decisions.first().stock.machine).expect("a machine");
+    let (_, findings) =
+        proof::run(text, 0, &route.first().toolpath.sheets[0], &route.first().nested.layout.sheets[0], &route.work, machine);
     findings.into_iter().filter(|f| f.severity == Severity::Stop).map(|f| f.code).collect()
 }
 
@@ -312,15 +316,15 @@ fn forty_kinds_of_sabotage_are_caught() {
     );
     let mark = |job: &Job| {
         let line = job.route().work.items.iter().find(|i| !i.contour.path.closed).expect("the line").contour.id;
-        Edit::SetContours { contours: vec![line], process: Some(Process::Mark) }
+        Edit::Assign(AssignEdit::SetContours { contours: vec![line], process: Some(Process::Mark) })
     };
-    for (body, batch, more) in [(laser, Batch::default(), false), (plasma, steel(), true)] {
-        let (mut job, mut route) = job(&body, batch, &[Edit::SetNicks { on: true }]);
+    for (body, batch, more) in [(laser, Stock::default(), false), (plasma, steel(), true)] {
+        let (mut job, mut route) = job(&body, batch, &[HoldEdit::SetNicks { on: true }.on(BatchId::FIRST)]);
         if more {
             let edit = mark(&job);
             job.edit(&edit);
             route = job.route();
-            assert!(route.toolpath.sheets[0].ops.iter().any(|o: &Op| o.process == Process::Mark && o.tool.is_some()));
+            assert!(route.first().toolpath.sheets[0].ops.iter().any(|o: &Op| o.process == Process::Mark && o.tool.is_some()));
         }
         let good = job.text(&route, 0);
         assert!(verdict(&route, &job, &good).is_empty(), "{:?}", verdict(&route, &job, &good));
@@ -345,7 +349,7 @@ proptest! {
         };
         let edges: String = (1..=radii.len()).map(|k| format!("{bulge}{}", corner(k))).collect();
         let body = format!(r#"<path {RED} d="M{}{edges}Z"/><circle {RED} cx="70" cy="70" r="{hole}"/>"#, corner(0));
-        for batch in [Batch::default(), steel()] {
+        for batch in [Stock::default(), steel()] {
             let (_, route) = job(&body, batch, &[]);
             for code in ["not-cut-out", "burned-away", "thin-web", "narrow-neck"] {
                 prop_assert!(told(&route, code).is_none(), "{:?} of {body}", told(&route, code));

@@ -1,14 +1,16 @@
 //! A job over drawings, with its cache: what the tests of the route work on.
 
 use boustrophe_core::cache::Cache;
-use boustrophe_core::decisions::{Batch, Decisions};
+use boustrophe_core::decisions::{Decisions, Edit, IntakeEdit, NestEdit, Stock};
 use boustrophe_core::drawing::Drawing;
-use boustrophe_core::edit::Edit;
 use boustrophe_core::finding::Severity;
-use boustrophe_core::nest::{Control, Layout, Problem, Setting, search};
-use boustrophe_core::route::{ProgramOrder, Route, Writer, run};
+use boustrophe_core::ids::BatchId;
+use boustrophe_core::nest::{Control, Layout, Problem, Terms, search};
+use boustrophe_core::release;
+use boustrophe_core::release::{ProgramOrder, Writer};
+use boustrophe_core::route::{Route, run_written_by};
 use boustrophe_core::shop::Shop;
-use boustrophe_formats::{gcode, read};
+use boustrophe_formats::read;
 use std::io::Write;
 use std::path::Path;
 use std::sync::Arc;
@@ -17,37 +19,38 @@ pub struct Job {
     drawings: Vec<Arc<Drawing>>,
     pub decisions: Decisions,
     pub shop: Shop,
-    cache: Cache,
+    pub cache: Cache,
     /// What writes the programs; ours, unless a test has it at fault.
     writer: Box<Writer>,
 }
 
 /// As the shop writes programs.
 pub fn write(order: &ProgramOrder, to: &mut dyn Write) -> std::io::Result<()> {
-    gcode::write(order, to)
+    release::write(order, to)
 }
 
 impl Job {
     /// A job over files of these names and contents.
-    pub fn of(files: &[(&str, Vec<u8>)], batch: Batch) -> Self {
-        let mut decisions = Decisions { batch, ..Decisions::default() };
+    pub fn of(files: &[(&str, Vec<u8>)], stock: Stock) -> Self {
+        let mut decisions = Decisions::on(stock);
         for (name, _) in files {
-            decisions = Edit::AddDrawing { file: (*name).into(), name: (*name).into() }.apply(&decisions).expect("it is added");
+            decisions =
+                Edit::Intake(IntakeEdit::AddDrawing { file: (*name).into(), name: (*name).into() }).apply(&decisions).expect("it is added");
         }
         let drawings = files.iter().map(|(name, bytes)| Arc::new(read(name, bytes).expect("it reads"))).collect();
         Self { drawings, decisions, shop: Shop::builtin(), cache: Cache::default(), writer: Box::new(write) }
     }
     /// A job over drawings of the demo shop.
-    pub fn new(names: &[&str], batch: Batch) -> Self {
+    pub fn new(names: &[&str], stock: Stock) -> Self {
         let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo");
         let files: Vec<_> = names.iter().map(|name| (*name, std::fs::read(folder.join(name)).expect("a demo drawing"))).collect();
-        Self::of(&files, batch)
+        Self::of(&files, stock)
     }
     /// Adds drawings of the demo shop.
     pub fn add(&mut self, names: &[&str]) {
         for name in names {
             let file = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo").join(name);
-            self.edit(&Edit::AddDrawing { file: (*name).into(), name: (*name).into() });
+            self.edit(&Edit::Intake(IntakeEdit::AddDrawing { file: (*name).into(), name: (*name).into() }));
             self.drawings.push(Arc::new(read(name, &std::fs::read(file).expect("a demo drawing")).expect("it reads")));
         }
     }
@@ -57,12 +60,12 @@ impl Job {
         self.writer = Box::new(writer);
     }
     pub fn route(&self) -> Route {
-        run(&self.drawings, &self.decisions, &self.shop, &self.cache, &*self.writer, &mut |_| {})
+        run_written_by(&*self.writer, &self.drawings, &self.decisions, &self.shop, &self.cache, &mut |_| {})
     }
     pub fn edit(&mut self, edit: &Edit) {
         self.decisions = edit.apply(&self.decisions).expect("it applies");
-        if edit.nests() {
-            self.nest(1, 3);
+        if let Some(batch) = edit.nests() {
+            self.nest_batch(batch, 1, 3);
         }
     }
     /// Takes the first remedy of every open finding, station by station, until none are left that have one but to nest.
@@ -72,7 +75,7 @@ impl Job {
             .route()
             .findings
             .iter()
-            .find(|f| f.severity != Severity::Note && f.remedies.first().is_some_and(|r| !r.edit.nests()))
+            .find(|f| f.severity != Severity::Note && f.remedies.first().is_some_and(|r| r.edit.nests().is_none()))
             .map(|f| f.remedies[0].edit.clone())
         {
             self.edit(&edit);
@@ -89,20 +92,41 @@ impl Job {
         }
         self.route()
     }
-    pub fn setting(&self) -> Setting {
-        Setting::of(&self.decisions, self.shop.machine(&self.decisions.batch.machine).expect("a machine"), &self.shop)
+    /// Another file in the place of a drawing's.
+    pub fn revise(&mut self, drawing: u32, name: &str, bytes: &[u8]) {
+        let at = self.decisions.drawings.iter().position(|d| d.id == drawing).expect("the drawing");
+        self.drawings[at] = Arc::new(read(name, bytes).expect("it reads"));
+        let edit = IntakeEdit::ReplaceDrawing {
+            drawing,
+            file: format!("{name} revised"),
+            name: name.into(),
+            carried: Default::default(),
+            moved: None,
+        };
+        self.edit(&Edit::Intake(edit));
+    }
+    pub fn terms(&self) -> Terms {
+        self.terms_of(BatchId::FIRST)
+    }
+    fn terms_of(&self, batch: BatchId) -> Terms {
+        let batch = self.decisions.batch(batch);
+        Terms::of(batch, self.shop.machine(&batch.stock.machine).expect("a machine"), &self.shop)
     }
     /// Nests and keeps the layout.
     pub fn nest(&mut self, seed: u64, tries: usize) -> Layout {
-        let problem = Problem::new(&self.route().work, &self.setting(), &self.shop.tolerance);
+        self.nest_batch(BatchId::FIRST, seed, tries)
+    }
+    /// The same with one batch.
+    pub fn nest_batch(&mut self, batch: BatchId, seed: u64, tries: usize) -> Layout {
+        let problem = Problem::new(&self.route().batch(batch).work, &self.terms_of(batch), &self.shop.tolerance);
         let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed, tries });
-        self.edit(&Edit::KeepLayout { layout: layout.clone() });
+        self.decisions = NestEdit::KeepLayout { layout: layout.clone() }.on(batch).apply(&self.decisions).expect("it is kept");
         layout
     }
     /// The program of a sheet, from 0.
     pub fn text(&self, route: &Route, sheet: usize) -> String {
         let mut text = Vec::new();
-        route.write_program(sheet, &self.decisions, &self.shop, &write, &mut text).expect("written");
+        route.first().write_program(sheet, &self.shop, &mut text).expect("written");
         String::from_utf8(text).expect("ASCII")
     }
 }

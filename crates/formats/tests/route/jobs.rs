@@ -3,10 +3,11 @@
 
 use crate::job::Job;
 use boustrophe_core::assign::{Process, Why, Work};
-use boustrophe_core::decisions::Batch;
-use boustrophe_core::edit::Edit;
+use boustrophe_core::decisions::{AssignEdit, Edit, HoldEdit, IntakeEdit, NestEdit, OrderEdit, Stock};
 use boustrophe_core::finding::Severity;
 use boustrophe_core::geometry::{Path, Point, Segment};
+use boustrophe_core::ids::BatchId;
+use boustrophe_core::ids::EdgePlace;
 use boustrophe_core::nest::Placement;
 use boustrophe_core::proof::{Action, interpret};
 use boustrophe_core::route::Route;
@@ -90,8 +91,8 @@ fn drawn(plates: &[Plate]) -> String {
 }
 
 /// A job over one drawing, so many of each part.
-fn job(svg: &str, batch: Batch, quantity: u32) -> Job {
-    let mut job = Job::of(&[("plates.svg", svg.as_bytes().to_vec())], batch);
+fn job(svg: &str, stock: Stock, quantity: u32) -> Job {
+    let mut job = Job::of(&[("plates.svg", svg.as_bytes().to_vec())], stock);
     job.decisions.drawings[0].quantity = quantity;
     job
 }
@@ -148,7 +149,7 @@ struct Lying {
 
 impl Lying {
     fn new(work: &Work, placed: &Placement) -> Self {
-        let part = work.part(placed.part).expect("a part");
+        let part = work.part(placed.copy.part).expect("a part");
         let of = |i: &usize| points(&work.items[*i].contour.path, placed);
         let done = |process: Process| part.inside.iter().filter(move |i| work.items[**i].process == process);
         Self {
@@ -234,24 +235,24 @@ proptest! {
     /// Whatever plates are drawn: they lie apart, and each comes out at its size, whole, holes first, marked before it drops.
     #[test]
     fn every_part_comes_out_as_drawn(plates in prop::collection::vec(plate(), 1..4), quantity in 1..3_u32, plasma in any::<bool>(), nicks in any::<bool>(), seed in 0..9_u64) {
-        let batch = if plasma { Batch { machine: "anvil".into(), material: "mild-steel".into(), thickness: 6.0 } } else { Batch::default() };
+        let batch = if plasma { Stock { machine: "anvil".into(), material: "mild-steel".into(), thickness: 6.0 } } else { Stock::default() };
         let mut job = job(&drawn(&plates), batch.clone(), quantity);
         if plasma {
             // This machine only cuts.
             let aside: Vec<String> = job.route().work.key.iter().filter(|k| k.process != Process::Cut).map(|k| k.key.clone()).collect();
             for key in aside {
-                job.edit(&Edit::SetKey { key, process: Some(Process::Reference) });
+                job.edit(&Edit::Assign(AssignEdit::SetKey { key, process: Some(Process::Reference) }));
             }
         }
-        job.edit(&Edit::SetNicks { on: nicks });
-        job.edit(&Edit::SetNickWidth { width: Some(0.8) });
-        job.edit(&Edit::SetNickPitch { pitch: Some(120.0) });
+        job.edit(&HoldEdit::SetNicks { on: nicks }.on(BatchId::FIRST));
+        job.edit(&HoldEdit::SetNickWidth { width: Some(0.8) }.on(BatchId::FIRST));
+        job.edit(&HoldEdit::SetNickPitch { pitch: Some(120.0) }.on(BatchId::FIRST));
         let layout = job.nest(seed, 2);
         let route = job.settled();
         prop_assert!(route.released(), "{:?}", route.findings.iter().filter(|f| f.severity != Severity::Note).collect::<Vec<_>>());
         prop_assert_eq!(layout.sheets.iter().map(|s| s.placed.len()).sum::<usize>(), plates.iter().map(Plate::parts).sum::<usize>() * quantity as usize);
         let kerf = job.shop.row(&batch.machine, &batch.material, batch.thickness, Process::Cut).expect("a row").kerf;
-        let spacing = job.setting().spacing;
+        let spacing = job.terms().spacing;
         for (i, sheet) in layout.sheets.iter().enumerate() {
             let burned = burned(&job.text(&route, i));
             let parts: Vec<Lying> = sheet.placed.iter().map(|p| Lying::new(&route.work, p)).collect();
@@ -271,28 +272,28 @@ proptest! {
     /// A drawing is found to be of another size, turned or mirrored after all else was decided: what was decided stays.
     #[test]
     fn what_was_decided_outlives_another_size(plate in plate(), scale in 0.3..3.0_f64, degrees in -180.0..180.0_f64, mirror in any::<bool>()) {
-        let mut job = job(&drawn(&[Plate { line: true, ..plate }]), Batch::default(), 1);
+        let mut job = job(&drawn(&[Plate { line: true, ..plate }]), Stock::default(), 1);
         let work = job.route().work;
         let line = work.items.iter().find(|i| i.process == Process::Score).expect("the line").contour.id;
         let outline = work.parts.iter().max_by(|a, b| a.area.total_cmp(&b.area)).expect("a part").id;
         let size = work.part(outline).expect("it").area;
         let place = |route: &Route| {
-            let path = &route.work.items.iter().find(|i| i.contour.id == outline).expect("it").contour.path;
+            let path = &route.work.items.iter().find(|i| i.contour.id == outline.0).expect("it").contour.path;
             route.drawings[0].intake.transform.inverse() * path.at(0.3 * path.length()).0
         };
         let chosen = place(&job.route());
         for edit in [
-            Edit::SetContours { contours: vec![line], process: Some(Process::Reference) },
-            Edit::SetQuantity { part: outline, quantity: 4 },
-            Edit::SetStart { contour: outline, share: 0.3 },
+            Edit::Assign(AssignEdit::SetContours { contours: vec![line], process: Some(Process::Reference) }),
+            NestEdit::SetQuantity { part: outline, quantity: 4 }.on(BatchId::FIRST),
+            OrderEdit::SetStart { contour: outline.0, at: Some(EdgePlace::Along(0.3)), copy: None }.on(BatchId::FIRST),
         ] {
             job.edit(&edit);
         }
         let before = job.decisions.clone();
-        job.edit(&Edit::SetScale { drawing: 1, scale });
-        job.edit(&Edit::TurnDrawing { drawing: 1, degrees });
+        job.edit(&Edit::Intake(IntakeEdit::SetScale { drawing: 1, scale }));
+        job.edit(&Edit::Intake(IntakeEdit::TurnDrawing { drawing: 1, degrees }));
         if mirror {
-            job.edit(&Edit::MirrorDrawing { drawing: 1 });
+            job.edit(&Edit::Intake(IntakeEdit::MirrorDrawing { drawing: 1 }));
         }
         let route = job.route();
         prop_assert!(place(&route).distance(chosen) < 1e-6, "{:?} for {chosen:?}", place(&route));
@@ -304,8 +305,8 @@ proptest! {
         prop_assert_eq!((kept.process, kept.why), (Process::Reference, Why::Hand));
         job.nest(1, 2);
         let route = job.settled();
-        let starts: Vec<f64> = route.sequence.sheets.iter().flat_map(|s| &s.steps).filter(|s| route.work.items[s.item].contour.id == outline).map(|s| s.start).collect();
+        let starts: Vec<f64> = route.first().sequence.sheets.iter().flat_map(|s| &s.steps).filter(|s| route.work.items[s.item].contour.id == outline.0).map(|s| s.start).collect();
         prop_assert!(!starts.is_empty() && starts.iter().all(|s| (s - 0.3).abs() < 1e-6), "{starts:?}");
-        prop_assert_eq!((&job.decisions.contours, &job.decisions.parts, &job.decisions.starts), (&before.contours, &before.parts, &before.starts));
+        prop_assert_eq!((&job.decisions.assign.contours, &job.decisions.parts, &job.decisions.first().order.starts), (&before.assign.contours, &before.parts, &before.first().order.starts));
     }
 }

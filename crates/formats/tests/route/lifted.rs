@@ -3,14 +3,15 @@
 use crate::job::{Job, write};
 use boustrophe_core::assign::Process;
 use boustrophe_core::clean::ContourId;
-use boustrophe_core::decisions::Batch;
-use boustrophe_core::edit::Edit;
+use boustrophe_core::decisions::{AssignEdit, Edit, IntakeEdit, NestEdit, Stock};
 use boustrophe_core::finding::Severity;
 use boustrophe_core::geometry::{Affine, Vec2};
 use boustrophe_core::hold::{Op, SheetPath};
+use boustrophe_core::ids::BatchId;
 use boustrophe_core::nest::Sheet;
-use boustrophe_core::route::ProgramOrder;
-use boustrophe_formats::{bitmap, gcode};
+use boustrophe_core::release;
+use boustrophe_core::release::ProgramOrder;
+use boustrophe_formats::bitmap;
 use std::collections::BTreeSet;
 use std::io::Write;
 use std::path::Path;
@@ -47,7 +48,7 @@ fn svg(body: &str) -> Vec<u8> {
 }
 
 fn of(body: &str) -> Job {
-    Job::of(&[("part.svg", svg(body))], Batch::default())
+    Job::of(&[("part.svg", svg(body))], Stock::default())
 }
 
 /// A board with a hole in it, and another part beside it, laid.
@@ -72,7 +73,7 @@ fn with_fault(fault: impl Fn(&mut Op) + Send + Sync + 'static) -> Job {
     job.written_by(move |order: &ProgramOrder, to: &mut dyn Write| {
         let mut path: SheetPath = order.path.clone();
         path.ops.iter_mut().filter(|op| op.contour == hole).for_each(&fault);
-        gcode::write(&ProgramOrder { path: &path, ..*order }, to)
+        release::write(&ProgramOrder { path: &path, ..*order }, to)
     });
     job
 }
@@ -101,8 +102,8 @@ fn striped(side: usize) -> Vec<u8> {
 }
 
 fn engraved(job: &mut Job) {
-    job.edit(&Edit::SetEngraved { drawing: 1, on: true });
-    job.edit(&Edit::SetPpi { drawing: 1, ppi: 96.0 });
+    job.edit(&Edit::Intake(IntakeEdit::SetEngraved { drawing: 1, on: true }));
+    job.edit(&Edit::Intake(IntakeEdit::SetPpi { drawing: 1, ppi: 96.0 }));
 }
 
 /// A job for each code.
@@ -113,24 +114,24 @@ fn brought_about() -> Vec<(&'static str, Job)> {
     };
     let plain = format!(r#"<path {RED} d="M10 10h80v60h-80z"/>"#);
     let mut out = vec![
-        ("units-unsaid", Job::of(&[("ring.dxf", dxf(0, 50.0))], Batch::default())),
-        ("too-large", Job::of(&[("ring.dxf", dxf(6, 90_000.0))], Batch::default())),
+        ("units-unsaid", Job::of(&[("ring.dxf", dxf(0, 50.0))], Stock::default())),
+        ("too-large", Job::of(&[("ring.dxf", dxf(6, 90_000.0))], Stock::default())),
         ("nothing-drawn", of("")),
-        ("trace-noise", Job::of(&[("noise.png", striped(2600))], Batch::default())),
+        ("trace-noise", Job::of(&[("noise.png", striped(2600))], Stock::default())),
         ("not-nested", of(&plain)),
-        ("chart-missing", Job::of(&[("part.svg", svg(&plain))], Batch { thickness: 4.3, ..Batch::default() })),
-        ("machine-gone", Job::of(&[("part.svg", svg(&plain))], Batch { machine: "sold".into(), ..Batch::default() })),
-        ("material-gone", Job::of(&[("part.svg", svg(&plain))], Batch { material: "ivory".into(), ..Batch::default() })),
+        ("chart-missing", Job::of(&[("part.svg", svg(&plain))], Stock { thickness: 4.3, ..Stock::default() })),
+        ("machine-gone", Job::of(&[("part.svg", svg(&plain))], Stock { machine: "sold".into(), ..Stock::default() })),
+        ("material-gone", Job::of(&[("part.svg", svg(&plain))], Stock { material: "ivory".into(), ..Stock::default() })),
         ("part-too-large", {
             let mut job = of(&plain);
-            job.edit(&Edit::SetSheets { sheets: vec![Sheet::rectangle(60.0, 60.0)] });
+            job.edit(&NestEdit::SetSheets { sheets: vec![Sheet::rectangle(60.0, 60.0)] }.on(BatchId::FIRST));
             job.nest(1, 1);
             job
         }),
         ("unplaced", {
             let mut job = of(&plain);
-            job.edit(&Edit::SetSheets { sheets: vec![Sheet { count: Some(1), ..Sheet::rectangle(100.0, 80.0) }] });
-            job.edit(&Edit::SetDrawingQuantity { drawing: 1, quantity: 3 });
+            job.edit(&NestEdit::SetSheets { sheets: vec![Sheet { count: Some(1), ..Sheet::rectangle(100.0, 80.0) }] }.on(BatchId::FIRST));
+            job.edit(&Edit::Intake(IntakeEdit::SetDrawingQuantity { drawing: 1, quantity: 3 }));
             job.nest(1, 1);
             job
         }),
@@ -140,25 +141,25 @@ fn brought_about() -> Vec<(&'static str, Job)> {
             job
         }),
         ("picture-too-large", {
-            let mut job = Job::of(&[("grey.png", striped(64))], Batch::default());
+            let mut job = Job::of(&[("grey.png", striped(64))], Stock::default());
             engraved(&mut job);
-            job.edit(&Edit::SetScale { drawing: 1, scale: 20.0 });
+            job.edit(&Edit::Intake(IntakeEdit::SetScale { drawing: 1, scale: 20.0 }));
             job.shop.chart.iter_mut().filter(|r| r.process == Process::Picture).for_each(|r| r.pitch = 0.02);
             job.nest(1, 1);
             job
         }),
     ];
     for (code, edit) in [
-        ("no-parts", Edit::SetKey { key: String::new(), process: None }),
-        ("no-copies", Edit::SetDrawingQuantity { drawing: 1, quantity: 0 }),
-        ("nest-stale", Edit::SetDrawingQuantity { drawing: 1, quantity: 2 }),
-        ("nest-overlap", Edit::SetSpacing { spacing: Some(200.0) }),
+        ("no-parts", Edit::Assign(AssignEdit::SetKey { key: String::new(), process: None })),
+        ("no-copies", Edit::Intake(IntakeEdit::SetDrawingQuantity { drawing: 1, quantity: 0 })),
+        ("nest-stale", Edit::Intake(IntakeEdit::SetDrawingQuantity { drawing: 1, quantity: 2 })),
+        ("nest-overlap", NestEdit::SetSpacing { spacing: Some(200.0) }.on(BatchId::FIRST)),
     ] {
         let mut job = boards();
         match code {
             "no-parts" => {
                 let keys: Vec<String> = job.route().work.key.iter().map(|k| k.key.clone()).collect();
-                keys.into_iter().for_each(|key| job.edit(&Edit::SetKey { key, process: Some(Process::Reference) }));
+                keys.into_iter().for_each(|key| job.edit(&Edit::Assign(AssignEdit::SetKey { key, process: Some(Process::Reference) })));
             }
             _ => job.edit(&edit),
         }
@@ -166,8 +167,8 @@ fn brought_about() -> Vec<(&'static str, Job)> {
     }
     out.push(("off-bed", {
         let mut job = of(&plain);
-        job.edit(&Edit::SetSheets { sheets: vec![Sheet::rectangle(1400.0, 100.0)] });
-        job.edit(&Edit::SetDrawingQuantity { drawing: 1, quantity: 18 });
+        job.edit(&NestEdit::SetSheets { sheets: vec![Sheet::rectangle(1400.0, 100.0)] }.on(BatchId::FIRST));
+        job.edit(&Edit::Intake(IntakeEdit::SetDrawingQuantity { drawing: 1, quantity: 18 }));
         job.nest(1, 1);
         job
     }));
@@ -182,13 +183,13 @@ fn brought_about() -> Vec<(&'static str, Job)> {
         out.push((code, job));
     }
     out.push(("picture-wrong", {
-        let mut job = Job::of(&[("grey.png", striped(64))], Batch::default());
+        let mut job = Job::of(&[("grey.png", striped(64))], Stock::default());
         engraved(&mut job);
         job.nest(1, 1);
         job.written_by(|order: &ProgramOrder, to: &mut dyn Write| {
             let mut path: SheetPath = order.path.clone();
             path.ops.iter_mut().filter(|o| o.raster.is_some()).for_each(|o| o.power *= 0.5);
-            gcode::write(&ProgramOrder { path: &path, ..*order }, to)
+            release::write(&ProgramOrder { path: &path, ..*order }, to)
         });
         job
     }));
@@ -217,7 +218,7 @@ fn hole_last() -> Job {
     job.written_by(move |order: &ProgramOrder, to: &mut dyn Write| {
         let mut path: SheetPath = order.path.clone();
         path.ops.sort_by_key(|op| op.contour == hole);
-        gcode::write(&ProgramOrder { path: &path, ..*order }, to)
+        release::write(&ProgramOrder { path: &path, ..*order }, to)
     });
     job
 }

@@ -1,5 +1,6 @@
 //! The whole route over the demo drawings: what is kept, what is computed anew, and what must hold for every sheet.
 
+mod cached;
 mod dangers;
 mod job;
 mod jobs;
@@ -7,20 +8,21 @@ mod lifted;
 mod real;
 
 use boustrophe_core::assign::Process;
-use boustrophe_core::decisions::Batch;
+use boustrophe_core::decisions::{AssignEdit, Edit, HoldEdit, IntakeEdit, NestEdit, Stock};
 use boustrophe_core::drawing::Unit;
-use boustrophe_core::edit::Edit;
 use boustrophe_core::finding::{Finding, Severity, Station};
+use boustrophe_core::ids::BatchId;
+use boustrophe_core::ids::CopyId;
 use boustrophe_core::proof::interpret;
-use boustrophe_core::route::Program;
+use boustrophe_core::release::Program;
 use boustrophe_core::shop::Shop;
 use boustrophe_formats::read;
 use job::Job;
 use std::path::Path;
 use std::sync::Arc;
 
-fn steel() -> Batch {
-    Batch { machine: "anvil".into(), material: "mild-steel".into(), thickness: 6.0 }
+fn steel() -> Stock {
+    Stock { machine: "anvil".into(), material: "mild-steel".into(), thickness: 6.0 }
 }
 
 fn codes(findings: &[Finding], station: Station) -> Vec<&str> {
@@ -31,13 +33,13 @@ fn codes(findings: &[Finding], station: Station) -> Vec<&str> {
 #[test]
 fn every_demo_drawing_comes_through() {
     for (names, batch) in [
-        (&["queen-excluder.dxf"][..], Batch::default()),
-        (&["crown-board.dxf", "frame-bars.dxf"], Batch::default()),
-        (&["number-plates.svg"], Batch { material: "acrylic".into(), ..Batch::default() }),
-        (&["honey-sign.svg", "comb-tiles.svg"], Batch::default()),
+        (&["queen-excluder.dxf"][..], Stock::default()),
+        (&["crown-board.dxf", "frame-bars.dxf"], Stock::default()),
+        (&["number-plates.svg"], Stock { material: "acrylic".into(), ..Stock::default() }),
+        (&["honey-sign.svg", "comb-tiles.svg"], Stock::default()),
         (&["mouse-guard.dxf", "stand-gusset.dxf"], steel()),
-        (&["bee.png"], Batch { material: "card".into(), thickness: 1.5, ..Batch::default() }),
-        (&["feeder-roof.stl"], Batch::default()),
+        (&["bee.png"], Stock { material: "card".into(), thickness: 1.5, ..Stock::default() }),
+        (&["feeder-roof.stl"], Stock::default()),
     ] {
         let mut job = Job::new(names, batch);
         job.mend();
@@ -45,9 +47,9 @@ fn every_demo_drawing_comes_through() {
         job.mend();
         let route = job.route();
         assert!(route.released(), "{names:?}: {:?}", route.findings.iter().filter(|f| f.severity != Severity::Note).collect::<Vec<_>>());
-        assert_eq!(route.programs.len(), route.nested.layout.sheets.len());
-        let machine = job.shop.machine(&job.decisions.batch.machine).expect("a machine");
-        for (i, proof) in route.proofs.iter().enumerate() {
+        assert_eq!(route.first().programs.len(), route.first().nested.layout.sheets.len());
+        let machine = job.shop.machine(&job.decisions.first().stock.machine).expect("a machine");
+        for (i, proof) in route.first().proofs.iter().enumerate() {
             let actions = interpret(&job.text(&route, i)).expect("it reads back");
             assert!(!actions.is_empty() && proof.seconds > 1.0);
             let by_process: f64 = proof.by_process.values().sum();
@@ -56,7 +58,7 @@ fn every_demo_drawing_comes_through() {
                 "{names:?}: the parts of the time make the whole"
             );
         }
-        let sum: f64 = route.proofs.iter().map(|p| p.cut).sum();
+        let sum: f64 = route.first().proofs.iter().map(|p| p.cut).sum();
         assert!((route.ledger.cut - sum).abs() < 1e-9 && route.ledger.yield_share > 0.0 && route.ledger.yield_share < 1.0);
     }
 }
@@ -64,24 +66,24 @@ fn every_demo_drawing_comes_through() {
 /// What does not depend on a change is not computed again.
 #[test]
 fn only_what_depends_on_a_change_is_computed_anew() {
-    let mut job = Job::new(&["crown-board.dxf"], Batch::default());
+    let mut job = Job::new(&["crown-board.dxf"], Stock::default());
     job.mend();
     job.nest(3, 4);
     job.mend();
     let before = job.route();
     let same = job.route();
-    assert!(Arc::ptr_eq(&before.proofs, &same.proofs) && Arc::ptr_eq(&before.nested, &same.nested));
-    job.edit(&Edit::SetNickWidth { width: Some(0.6) });
+    assert!(Arc::ptr_eq(&before.first().proofs, &same.first().proofs) && Arc::ptr_eq(&before.first().nested, &same.first().nested));
+    job.edit(&HoldEdit::SetNickWidth { width: Some(0.6) }.on(BatchId::FIRST));
     let nicked = job.route();
-    assert!(Arc::ptr_eq(&before.sequence, &nicked.sequence), "a nick moves no part and no turn");
-    assert!(!Arc::ptr_eq(&before.toolpath, &nicked.toolpath) && nicked.ledger.cut < before.ledger.cut);
-    job.edit(&Edit::SetSweep { sweep: boustrophe_core::decisions::Sweep { angle: Some(90.0), one_way: false } });
-    assert!(Arc::ptr_eq(&before.nested, &job.route().nested));
+    assert!(Arc::ptr_eq(&before.first().sequence, &nicked.first().sequence), "a nick moves no part and no turn");
+    assert!(!Arc::ptr_eq(&before.first().toolpath, &nicked.first().toolpath) && nicked.ledger.cut < before.ledger.cut);
+    job.edit(&HoldEdit::SetSweep { sweep: boustrophe_core::decisions::Sweep { angle: Some(90.0), one_way: false } }.on(BatchId::FIRST));
+    assert!(Arc::ptr_eq(&before.first().nested, &job.route().first().nested));
     let id = before.work.parts[0].id;
-    job.edit(&Edit::SetQuantity { part: id, quantity: 2 });
+    job.edit(&NestEdit::SetQuantity { part: id, quantity: 2 }.on(BatchId::FIRST));
     let more = job.route();
     assert!(!Arc::ptr_eq(&before.work, &more.work) && Arc::ptr_eq(&before.drawings[0].cleaned, &more.drawings[0].cleaned));
-    assert!(!more.nested.current && !more.released(), "one copy has no place yet");
+    assert!(!more.first().nested.current && !more.released(), "one copy has no place yet");
 }
 
 /// What a person accepted is a note, and only that.
@@ -109,11 +111,11 @@ fn what_was_accepted_holds_nothing_up() {
 /// A program with a picture is written as it is wanted, always the same, and is the one that was proved.
 #[test]
 fn a_picture_is_written_anew_and_alike() {
-    let mut job = Job::new(&["bee.png"], Batch { material: "slate-tile".into(), thickness: 8.0, ..Batch::default() });
+    let mut job = Job::new(&["bee.png"], Stock { material: "slate-tile".into(), thickness: 8.0, ..Stock::default() });
     for edit in [
-        Edit::SetPpi { drawing: 1, ppi: 127.0 },
-        Edit::SetEngraved { drawing: 1, on: true },
-        Edit::SetSheets { sheets: vec![boustrophe_core::nest::Sheet::rectangle(150.0, 150.0)] },
+        Edit::Intake(IntakeEdit::SetPpi { drawing: 1, ppi: 127.0 }),
+        Edit::Intake(IntakeEdit::SetEngraved { drawing: 1, on: true }),
+        NestEdit::SetSheets { sheets: vec![boustrophe_core::nest::Sheet::rectangle(150.0, 150.0)] }.on(BatchId::FIRST),
     ] {
         job.edit(&edit);
     }
@@ -122,27 +124,27 @@ fn a_picture_is_written_anew_and_alike() {
     // On a tile at the bed's corner its rows have little room to come up to speed, which is told.
     let route = job.settled();
     assert!(route.released(), "{:?}", route.findings);
-    assert_eq!(*route.programs, [Program::Streamed]);
+    assert_eq!(*route.first().programs, [Program::Streamed]);
     let (first, second) = (job.text(&route, 0), job.text(&route, 0));
     assert!(first == second && first.lines().count() > 5000 && first.ends_with("M2\n"));
-    let picture = route.proofs[0].by_process.get(&Some(Process::Picture)).copied().unwrap_or(0.0);
+    let picture = route.first().proofs[0].by_process.get(&Some(Process::Picture)).copied().unwrap_or(0.0);
     assert!(picture > 10.0 && route.ledger.engraved > 100.0);
     // As many rows as burn something, each one move of the proof.
-    let rows = route.toolpath.sheets[0].ops[0].picture_rows().count();
-    assert_eq!(route.proofs[0].moves.iter().filter(|m| m.process == Some(Process::Picture)).count(), rows);
+    let rows = route.first().toolpath.sheets[0].ops[0].picture_rows().count();
+    assert_eq!(route.first().proofs[0].moves.iter().filter(|m| m.process == Some(Process::Picture)).count(), rows);
     assert!(job.text(&route, 7).is_empty(), "there is no eighth sheet");
 }
 
 /// A drawing's size is asked for, never guessed; with the answer the work goes on.
 #[test]
 fn the_size_is_asked_for() {
-    let mut job = Job::new(&["queen-excluder.dxf"], Batch::default());
+    let mut job = Job::new(&["queen-excluder.dxf"], Stock::default());
     let route = job.route();
     assert_eq!((codes(&route.findings, Station::Intake), route.reached), (vec!["units-unsaid"], Station::Intake));
-    job.edit(&Edit::SetUnit { drawing: 1, unit: Unit::Mm });
+    job.edit(&Edit::Intake(IntakeEdit::SetUnit { drawing: 1, unit: Unit::Mm }));
     assert!(job.route().reached > Station::Intake);
     let small = job.route().drawings[0].cleaned.bounds;
-    job.edit(&Edit::SetUnit { drawing: 1, unit: Unit::In });
+    job.edit(&Edit::Intake(IntakeEdit::SetUnit { drawing: 1, unit: Unit::In }));
     let large = job.route().drawings[0].cleaned.bounds;
     assert!((large.width() / small.width() - 25.4).abs() < 1e-6);
     assert!(job.route().findings.iter().any(|f| f.code == "part-too-large" || f.code == "not-nested"), "what fits no sheet is told");
@@ -151,7 +153,7 @@ fn the_size_is_asked_for() {
 /// Numbers on parts, settings and rows of the job's own are part of what the route depends on.
 #[test]
 fn what_is_decided_at_assign_reaches_the_program() {
-    let mut job = Job::new(&["frame-bars.dxf"], Batch::default());
+    let mut job = Job::new(&["frame-bars.dxf"], Stock::default());
     job.mend();
     job.nest(3, 4);
     job.mend();
@@ -164,11 +166,11 @@ fn what_is_decided_at_assign_reaches_the_program() {
         smallest: 1.5,
         tallest: 4.0,
     };
-    job.edit(&Edit::SetNumbers { numbers: Some(numbers) });
+    job.edit(&Edit::Assign(AssignEdit::SetNumbers { numbers: Some(numbers) }));
     let numbered = job.route();
     assert!(numbered.ledger.score > plain.ledger.score + 20.0, "{} and {}", numbered.ledger.score, plain.ledger.score);
     assert!(numbered.released(), "numbers move no part: {:?}", numbered.findings);
-    job.edit(&Edit::SetNumbers { numbers: None });
+    job.edit(&Edit::Assign(AssignEdit::SetNumbers { numbers: None }));
     let slow = boustrophe_core::decisions::JobSetting {
         id: 1,
         name: "gentle".into(),
@@ -180,9 +182,9 @@ fn what_is_decided_at_assign_reaches_the_program() {
         tool: None,
         kerf: None,
     };
-    job.edit(&Edit::SetSetting { setting: slow });
+    job.edit(&Edit::Assign(AssignEdit::SetSetting { setting: slow }));
     let outer = plain.work.items[plain.work.parts[0].outer.expect("an outline")].contour.id;
-    job.edit(&Edit::UseForContours { contours: vec![outer], setting: Some(1) });
+    job.edit(&Edit::Assign(AssignEdit::UseForContours { contours: vec![outer], setting: Some(1) }));
     let gentle = job.route();
     assert!(gentle.released() && gentle.ledger.seconds > plain.ledger.seconds + 1.0);
     assert!(job.text(&gentle, 0).contains("F300"));
@@ -216,23 +218,29 @@ fn what_once_failed_is_answered() {
 #[test]
 fn plates_out_of_line_cost_time_until_they_are_lined_up() {
     use boustrophe_core::nest::{Layout, Placement, Sheet, SheetLayout};
-    let mut job = Job::new(&["number-plates.svg"], Batch { material: "acrylic".into(), ..Batch::default() });
+    let mut job = Job::new(&["number-plates.svg"], Stock { material: "acrylic".into(), ..Stock::default() });
     job.mend();
-    job.edit(&Edit::SetSheets { sheets: vec![Sheet::rectangle(600.0, 400.0)] });
+    job.edit(&NestEdit::SetSheets { sheets: vec![Sheet::rectangle(600.0, 400.0)] }.on(BatchId::FIRST));
     let route = job.route();
     let parts: Vec<_> = route.work.parts.iter().collect();
     assert_eq!(parts.len(), 24);
     let laid = |jitter: f64| -> Layout {
         let place = |(i, part): (usize, &&boustrophe_core::assign::Part)| {
             let at = (10.0 + (i % 6) as f64 * 80.0, 10.0 + (i / 6) as f64 * 60.0 + jitter * ((i * 7) % 11) as f64 / 10.0);
-            Placement { part: part.id, x: at.0 - part.bounds.min.x, y: at.1 - part.bounds.min.y, angle: 0.0, mirrored: false }
+            Placement {
+                copy: CopyId { part: part.id, number: 1 },
+                x: at.0 - part.bounds.min.x,
+                y: at.1 - part.bounds.min.y,
+                angle: 0.0,
+                mirrored: false,
+            }
         };
         let placed = parts.iter().enumerate().map(place).collect();
         Layout { sheets: vec![SheetLayout { sheet: Sheet::rectangle(600.0, 400.0), placed }], ..Layout::default() }
     };
-    job.edit(&Edit::KeepLayout { layout: laid(0.0) });
+    job.edit(&NestEdit::KeepLayout { layout: laid(0.0) }.on(BatchId::FIRST));
     let straight = job.route();
-    job.edit(&Edit::KeepLayout { layout: laid(1.0) });
+    job.edit(&NestEdit::KeepLayout { layout: laid(1.0) }.on(BatchId::FIRST));
     let jittered = job.route();
     let more = jittered.ledger.seconds - straight.ledger.seconds;
     assert!(more > 5.0, "{more} s more");

@@ -3,10 +3,10 @@
 use crate::job::Job;
 use boustrophe_core::assign::Process;
 use boustrophe_core::clean::carry::carry;
-use boustrophe_core::decisions::Batch;
+use boustrophe_core::decisions::{AssignEdit, Edit, IntakeEdit, NestEdit, Stock};
 use boustrophe_core::drawing::{FileUnits, Unit};
-use boustrophe_core::edit::Edit;
 use boustrophe_core::finding::Severity;
+use boustrophe_core::ids::BatchId;
 use boustrophe_core::intake;
 use boustrophe_core::nest::Sheet;
 use boustrophe_formats::read;
@@ -58,9 +58,9 @@ fn solids_come_through_to_released_programs() {
     for (around, high, radius) in [(5, 3, 60.0), (10, 5, 120.0), (10, 11, 200.0), (16, 11, 260.0)] {
         for seed in 1..=5 {
             let bytes = ball(around, high, radius, seed);
-            let mut job = Job::of(&[("ball.stl", bytes)], Batch::default());
-            job.edit(&Edit::SetUnit { drawing: 1, unit: Unit::Mm });
-            job.edit(&Edit::SetSheets { sheets: vec![Sheet::rectangle(900.0, 600.0)] });
+            let mut job = Job::of(&[("ball.stl", bytes)], Stock::default());
+            job.edit(&Edit::Intake(IntakeEdit::SetUnit { drawing: 1, unit: Unit::Mm }));
+            job.edit(&NestEdit::SetSheets { sheets: vec![Sheet::rectangle(900.0, 600.0)] }.on(BatchId::FIRST));
             job.mend();
             job.nest(seed, 1);
             let route = job.settled();
@@ -101,10 +101,10 @@ fn shapes_that_touch_are_neither_missing_nor_burned_twice() {
     );
     for (what, process) in [(circles.clone(), Some(Process::Score)), (circles + &frame, None)] {
         let body = if process.is_some() { format!(r#"<path {RED} d="M20 10h100v80h-100z"/>{what}"#) } else { what };
-        let mut job = Job::of(&[("balls.svg", svg(&body))], Batch::default());
+        let mut job = Job::of(&[("balls.svg", svg(&body))], Stock::default());
         if let Some(p) = process {
             let inner: Vec<_> = job.route().work.items.iter().filter(|i| i.contour.length < 80.0).map(|i| i.contour.id).collect();
-            job.edit(&Edit::SetContours { contours: inner, process: Some(p) });
+            job.edit(&Edit::Assign(AssignEdit::SetContours { contours: inner, process: Some(p) }));
         }
         job.nest(1, 1);
         let route = job.route();
@@ -117,15 +117,15 @@ fn shapes_that_touch_are_neither_missing_nor_burned_twice() {
 fn what_encloses_nothing_is_no_part() {
     for d in ["M10 10L10 30L10 10Z", "M10 10V30M10 30V10", "M10 10h20h-20z"] {
         let body = format!(r#"<path {RED} d="{d}"/><path {RED} d="M50 10h40v40h-40z"/>"#);
-        let mut job = Job::of(&[("there-and-back.svg", svg(&body))], Batch::default());
+        let mut job = Job::of(&[("there-and-back.svg", svg(&body))], Stock::default());
         job.mend();
         assert!(job.route().work.parts.iter().all(|p| p.area > 1.0), "{d}");
         job.nest(1, 2);
         let route = job.route();
-        assert_eq!(route.nested.layout.sheets[0].placed.len(), 1, "{d}");
+        assert_eq!(route.first().nested.layout.sheets[0].placed.len(), 1, "{d}");
     }
     // Nothing else in the drawing: still no panic, and something that lifts what holds it up.
-    let mut job = Job::of(&[("line.svg", svg(&format!(r#"<path {RED} d="M10 10V30"/><path {RED} d="M10 30V10"/>"#)))], Batch::default());
+    let mut job = Job::of(&[("line.svg", svg(&format!(r#"<path {RED} d="M10 10V30"/><path {RED} d="M10 30V10"/>"#)))], Stock::default());
     job.mend();
     job.nest(1, 2);
     job.route();
@@ -142,14 +142,18 @@ fn a_size_that_makes_no_sense_is_asked_about_with_what_others_come_to() {
     };
     // Metres for a drawing in mm; inches that are mm; mm that are metres.
     for (unit, side, right) in [(6, 300.0, Unit::Mm), (1, 300.0, Unit::Mm), (4, 0.3, Unit::M)] {
-        let mut job = Job::of(&[("plate.dxf", dxf(unit, side).into_bytes())], Batch::default());
+        let mut job = Job::of(&[("plate.dxf", dxf(unit, side).into_bytes())], Stock::default());
         let route = job.route();
         let found = route
             .findings
             .iter()
             .find(|f| matches!(f.code.as_str(), "too-large" | "huge" | "tiny"))
             .unwrap_or_else(|| panic!("{unit}: {:?}", route.findings));
-        let remedy = found.remedies.iter().find(|r| r.edit == Edit::SetUnit { drawing: 1, unit: right }).expect("the right one is offered");
+        let remedy = found
+            .remedies
+            .iter()
+            .find(|r| r.edit == Edit::Intake(IntakeEdit::SetUnit { drawing: 1, unit: right }))
+            .expect("the right one is offered");
         assert!(remedy.comes_to[0].contains("300.0 × 210.0 mm"), "{:?}", remedy.comes_to);
         job.edit(&remedy.edit.clone());
         assert!(!job.route().findings.iter().any(|f| matches!(f.code.as_str(), "too-large" | "huge" | "tiny")));
@@ -159,7 +163,7 @@ fn a_size_that_makes_no_sense_is_asked_about_with_what_others_come_to() {
 #[test]
 fn what_a_file_says_of_widths_paper_and_resolution_is_taken() {
     let body = r##"<rect width="200" height="150" fill="#fff"/><g fill="none" stroke="red"><path stroke-width="0.1" d="M10 10h40v40h-40z"/><path style="stroke-width:0.5" d="M60 10h40v40h-40z"/><path d="M110 10h40v40h-40z"/></g>"##;
-    let job = Job::of(&[("widths.svg", svg(body))], Batch::default());
+    let job = Job::of(&[("widths.svg", svg(body))], Stock::default());
     let work = job.route().work;
     let mut widths: Vec<u32> = work.key.iter().map(|k| k.style.width).collect();
     widths.sort_unstable();
@@ -230,7 +234,7 @@ fn the_paper_of_a_plan_is_told_on_every_page() {
     };
     for (pages, parts) in [(vec![plain], 1), (vec![full(0)], 1), ((0..3).map(full).collect(), 3)] {
         let n = pages.len();
-        let mut job = Job::of(&[("plan.pdf", pdf(&pages))], Batch::default());
+        let mut job = Job::of(&[("plan.pdf", pdf(&pages))], Stock::default());
         let route = job.route();
         let found = route.findings.iter().find(|f| f.code == "paper-border").unwrap_or_else(|| panic!("{n} pages: {:?}", route.findings));
         let edit = found.remedies[0].edit.clone();
@@ -264,23 +268,23 @@ proptest! {
         };
         let (s, c) = [(0.0, 1.0), (1.0, 0.0), (0.0, -1.0), (-1.0, 0.0)][quarter as usize];
         let place = move |px: f64, py: f64| (c * px - s * py + f64::from(x), s * px + c * py + f64::from(y));
-        let mut job = Job::of(&[("plates.dxf", drawn(false, &|x, y| (x, y)))], Batch::default());
+        let mut job = Job::of(&[("plates.dxf", drawn(false, &|x, y| (x, y)))], Stock::default());
         let work = job.route().work;
         for (i, part) in work.parts.iter().enumerate() {
-            job.edit(&Edit::SetQuantity { part: part.id, quantity: i as u32 + 2 });
+            job.edit(&NestEdit::SetQuantity { part: part.id, quantity: i as u32 + 2 }.on(BatchId::FIRST));
             let hole = work.items[part.holes[0]].contour.id;
-            job.edit(&Edit::SetContours { contours: vec![hole], process: Some(Process::Score) });
+            job.edit(&Edit::Assign(AssignEdit::SetContours { contours: vec![hole], process: Some(Process::Score) }));
         }
         let wanted: Vec<(i64, u32)> = { let mut w: Vec<_> = job.route().work.parts.iter().map(|p| ((p.outline.area().abs() * 10.0) as i64, p.quantity)).collect(); w.sort_unstable(); w };
         job.nest(1, 2);
-        prop_assert!(job.route().nested.current);
+        prop_assert!(job.route().first().nested.current);
         let machine = job.shop.machine("lark").expect("lark").clone();
         let before = read("plates.dxf", &drawn(false, &|x, y| (x, y))).expect("it reads");
         let bytes = drawn(changed, &place);
         let after = read("plates.dxf", &bytes).expect("it reads");
         let carried = carry(&before, &after, &job.decisions, 1, &machine, &job.shop.tolerance);
-        job.edit(&Edit::ReplaceDrawing { drawing: 1, file: "b".into(), name: "plates.dxf".into(), carried: carried.names, moved: carried.moved.map(|m| m.as_coeffs()) });
-        let mut again = Job::of(&[("plates.dxf", bytes)], Batch::default());
+        job.edit(&Edit::Intake(IntakeEdit::ReplaceDrawing { drawing: 1, file: "b".into(), name: "plates.dxf".into(), carried: carried.names, moved: carried.moved.map(|m| m.as_coeffs()) }));
+        let mut again = Job::of(&[("plates.dxf", bytes)], Stock::default());
         again.decisions = job.decisions.clone();
         let route = again.route();
         let mut now: Vec<(i64, u32)> = route.work.parts.iter().map(|p| ((p.outline.area().abs() * 10.0) as i64, p.quantity)).collect();
@@ -293,7 +297,7 @@ proptest! {
             prop_assert!(route.findings.iter().any(|f| f.code == "bereft"), "what could not be carried over is told");
         } else {
             // Every copy lies where it lay.
-            prop_assert!(route.nested.current, "{:?}", route.findings);
+            prop_assert!(route.first().nested.current, "{:?}", route.findings);
         }
         let (intake, _) = intake::run(&after, again.decisions.drawing(1).expect("it"), &machine);
         prop_assert!(intake.sure);

@@ -1,4 +1,5 @@
 use super::*;
+use boustrophe_core::decisions::{AssignEdit, Edit};
 
 #[test]
 fn what_is_typed_becomes_a_setting_a_tone_and_numbers() {
@@ -27,7 +28,9 @@ fn what_is_typed_becomes_a_setting_a_tone_and_numbers() {
         invert: "on".into(),
         crop: crop.into(),
     };
-    let Ok(Edit::SetTone { tone: Some(t), .. }) = tone("crisp", "1.2", "").edit("00000000000000ff") else { panic!("a tone") };
+    let Ok(Edit::Assign(AssignEdit::SetTone { tone: Some(t), .. })) = tone("crisp", "1.2", "").edit("00000000000000ff") else {
+        panic!("a tone")
+    };
     assert!(t.invert && t.dither == Dither::Crisp && t.gamma == 1.2 && t.crop.is_none());
     assert!(
         tone("rough", "1", "").edit("00000000000000ff").is_err()

@@ -43,7 +43,11 @@ fn change_view(c: &SettingChange) -> ChangeView {
         }
     };
     let reason = if c.reason.is_empty() { String::new() } else { format!(" ({})", c.reason) };
-    ChangeView { at: c.at.chars().take(16).collect::<String>().replace('T', " "), person: c.person.clone(), words: words + &reason }
+    ChangeView {
+        at: c.at.chars().take(16).collect::<String>().replace('T', " "),
+        person: c.person.clone(),
+        words: format!("{words}{reason}"),
+    }
 }
 
 pub(super) fn told(troubles: &[String]) -> Result<(), String> {

@@ -7,6 +7,7 @@ use boustrophe_core::clean::Operation;
 use boustrophe_core::clean::operate::slots::{Kind, find};
 use boustrophe_core::clean::operate::words;
 use boustrophe_core::finding::counted;
+use boustrophe_core::ids::BatchId;
 use boustrophe_core::route::DrawingState;
 
 struct CleanRow {
@@ -114,14 +115,14 @@ pub(super) fn clean_body(loaded: &Loaded) -> Clean {
             gaps: if d.cleaned.gaps.is_empty() { Vec::new() } else { gap_bars(&d.cleaned.gaps) },
             gap_at: gap_scale(gap),
             refit: decided.and_then(|d| d.refit),
-            slots: slot_views(d, decisions.batch.thickness),
+            slots: slot_views(d, decisions.batch(decided.map_or(BatchId::FIRST, |d| d.batch)).stock.thickness),
         }
     };
     Clean {
         job: loaded.job.id,
         revision: loaded.revision.id,
         drawings: loaded.route.drawings.iter().map(row).collect(),
-        thickness: decisions.batch.thickness,
+        thickness: decisions.first().stock.thickness,
         verbs: words::VERBS,
     }
 }

@@ -3,7 +3,8 @@
 use crate::shop::Loaded;
 use askama::Template;
 use boustrophe_core::assign::Process;
-use boustrophe_core::hold;
+use boustrophe_core::hold::Holding;
+use boustrophe_core::ids::BatchId;
 use boustrophe_core::shop::MachineKind;
 use boustrophe_core::time::clock;
 
@@ -12,6 +13,7 @@ use boustrophe_core::time::clock;
 pub(super) struct Hold {
     job: i32,
     revision: i32,
+    batch: BatchId,
     nicks: bool,
     width: String,
     pitch: String,
@@ -36,9 +38,9 @@ struct SweepView {
 
 /// How what is engraved is swept, and what planning it gains; nothing where nothing is engraved.
 fn sweep_view(loaded: &Loaded) -> Option<SweepView> {
-    let sheets = &loaded.route.toolpath.sheets;
+    let sheets = &loaded.here().toolpath.sheets;
     let (planned, full) = sheets.iter().fold((0.0, 0.0), |s, p| (s.0 + p.swept.planned, s.1 + p.swept.full));
-    let s = loaded.revision.decisions.hold.sweep;
+    let s = loaded.decided().hold.sweep;
     let rows = match s.angle {
         None => "auto",
         Some(0.0) => "x",
@@ -57,19 +59,18 @@ fn sweep_view(loaded: &Loaded) -> Option<SweepView> {
 }
 
 pub(super) fn hold_body(loaded: &Loaded) -> Hold {
-    let decisions = &loaded.revision.decisions;
-    let b = &decisions.batch;
-    let machine = &*loaded.shop.machine_or_stand_in(&b.machine);
-    let setting = hold::Setting::of(decisions, machine, &loaded.shop);
-    let ops = || loaded.route.toolpath.sheets.iter().flat_map(|s| &s.ops);
+    let machine = &*loaded.machine();
+    let holding = Holding::of(&loaded.decided().hold, machine, (loaded.shop.nick_width, loaded.shop.nick_pitch));
+    let ops = || loaded.here().toolpath.sheets.iter().flat_map(|s| &s.ops);
     Hold {
         job: loaded.job.id,
         revision: loaded.revision.id,
-        nicks: setting.nicks,
-        width: format!("{}", setting.nick_width),
-        pitch: format!("{}", setting.nick_pitch),
-        leads: setting.leads,
-        kerf: loaded.shop.row_for(decisions, Process::Cut, None).map_or("—".into(), |r| format!("{} mm", r.kerf)),
+        batch: loaded.batch,
+        nicks: holding.nicks,
+        width: format!("{}", holding.nick_width),
+        pitch: format!("{}", holding.nick_pitch),
+        leads: holding.leads,
+        kerf: loaded.rows().get(Process::Cut, None).map_or("—".into(), |r| format!("{} mm", r.kerf)),
         nick_count: ops().map(|o| o.nicks.len()).sum(),
         lead_count: ops().map(|o| usize::from(!o.lead_in.is_empty()) + o.restarts.iter().filter(|r| !r.is_empty()).count()).sum(),
         plasma: machine.kind == MachineKind::Plasma,

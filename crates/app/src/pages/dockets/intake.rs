@@ -5,8 +5,7 @@ use crate::shop::{App, Loaded};
 use askama::Template;
 use boustrophe_core::assign::Process;
 use boustrophe_core::clean::trace::parting;
-use boustrophe_core::decisions::DrawingDecisions;
-use boustrophe_core::edit::Edit;
+use boustrophe_core::decisions::{DrawingDecisions, Edit, IntakeEdit};
 use boustrophe_core::geometry::Bounds;
 use boustrophe_core::intake;
 use boustrophe_core::route::DrawingState;
@@ -54,7 +53,7 @@ fn picture(loaded: &Loaded, d: &DrawingState, decided: &DrawingDecisions) -> Opt
     let p = d.drawing.bitmap.as_ref()?;
     let t = &decided.trace;
     let mm = d.intake.transform.determinant().abs().sqrt();
-    let pitch = loaded.shop.row_for(&loaded.revision.decisions, Process::Picture, None).map_or(0.1, |r| r.pitch);
+    let pitch = loaded.rows().get(Process::Picture, None).map_or(0.1, |r| r.pitch);
     Some(PictureView {
         pixels: format!("{} × {}", p.width, p.height),
         judged: judged(1.0 / mm, pitch),
@@ -77,7 +76,7 @@ const MOST_PAGES: usize = 24;
 
 fn page_edits(d: &DrawingState) -> Vec<String> {
     let pages = &d.drawing.pages;
-    let one = |page: &Bounds| Edit::SetRegions { drawing: d.id, regions: vec![*page] };
+    let one = |page: &Bounds| Edit::Intake(IntakeEdit::SetRegions { drawing: d.id, regions: vec![*page] });
     let offered = if pages.len() > 1 { pages.iter().take(MOST_PAGES) } else { pages.iter().take(0) };
     offered.filter_map(|p| serde_json::to_string(&one(p)).ok()).collect()
 }

@@ -6,6 +6,7 @@ use crate::view::metres;
 use askama::Template;
 use boustrophe_core::assign::Process;
 use boustrophe_core::finding::{Severity, Station};
+use boustrophe_core::ids::BatchId;
 use boustrophe_core::time::clock;
 use boustrophe_store::Run;
 
@@ -22,21 +23,28 @@ struct OrderRow {
 pub(super) struct Order {
     revision: i32,
     job: i32,
+    batch: BatchId,
     rows: Vec<OrderRow>,
     moved: usize,
 }
 
 pub(super) fn order_body(loaded: &Loaded) -> Order {
     // Travel is one figure: that of the program, as the ledger has it.
-    let travelled = |i: usize, planned: f64| loaded.route.proofs.get(i).map_or(planned, |p| p.travel);
-    let rows = loaded.route.sequence.sheets.iter().enumerate().map(|(i, s)| OrderRow {
-        sheet: i + 1,
+    let travelled = |i: usize, planned: f64| loaded.here().proofs.get(i).map_or(planned, |p| p.travel);
+    let rows = loaded.here().sequence.sheets.iter().enumerate().map(|(i, s)| OrderRow {
+        sheet: loaded.here().before + i + 1,
         steps: s.steps.len(),
         travel: metres(travelled(i, s.travel)),
         drawn: metres(s.travel_as_drawn),
         saved: if s.travel_as_drawn > 0.0 { format!("{:.0} %", (1.0 - s.travel / s.travel_as_drawn) * 100.0) } else { "0 %".into() },
     });
-    Order { job: loaded.job.id, revision: loaded.revision.id, rows: rows.collect(), moved: loaded.revision.decisions.starts.len() }
+    Order {
+        job: loaded.job.id,
+        revision: loaded.revision.id,
+        batch: loaded.batch,
+        rows: rows.collect(),
+        moved: loaded.decided().order.moved(),
+    }
 }
 
 struct SheetTime {
@@ -54,15 +62,15 @@ pub(super) struct Proof {
 }
 
 pub(super) fn proof_body(loaded: &Loaded) -> Proof {
-    let route = &loaded.route;
-    let sheets = route.proofs.iter().enumerate().map(|(i, p)| SheetTime {
-        sheet: i + 1,
+    let (route, here) = (&loaded.route, loaded.here());
+    let sheets = here.proofs.iter().enumerate().map(|(i, p)| SheetTime {
+        sheet: here.before + i + 1,
         total: clock(p.seconds),
         split: p.by_process.iter().map(|(process, s)| (process.map_or("travel", Process::slug), clock(*s))).collect(),
     });
     let faults = route.findings_of(Station::Proof).filter(|f| f.severity == Severity::Stop).count();
     let open = route.findings.iter().filter(|f| f.severity != Severity::Note && f.station != Station::Proof).count();
-    Proof { sheets: sheets.collect(), passed: faults == 0 && !route.proofs.is_empty() && route.nested.current, open }
+    Proof { sheets: sheets.collect(), passed: faults == 0 && !here.proofs.is_empty() && here.nested.current, open }
 }
 
 struct ReleaseRow {
@@ -76,6 +84,7 @@ struct ReleaseRow {
 pub(super) struct Release {
     job: i32,
     revision: i32,
+    batch: BatchId,
     released: bool,
     holding: Vec<(&'static str, &'static str, usize)>,
     rows: Vec<ReleaseRow>,
@@ -85,26 +94,26 @@ pub(super) struct Release {
 }
 
 pub(super) fn release_body(app: &App, loaded: &Loaded) -> Result<Release, AppError> {
-    let route = &loaded.route;
-    let decisions = &loaded.revision.decisions;
+    let (route, here) = (&loaded.route, loaded.here());
     let holding = Station::ALL
         .into_iter()
         .map(|s| (s.slug(), s.name(), route.findings_of(s).filter(|f| f.severity != Severity::Note).count()))
         .filter(|h| h.2 > 0)
         .collect();
-    let rows = route.proofs.iter().enumerate().map(|(i, p)| ReleaseRow {
-        sheet: i + 1,
-        name: crate::names::stem(&loaded.job, decisions, i),
+    let rows = here.proofs.iter().enumerate().map(|(i, p)| ReleaseRow {
+        sheet: here.before + i + 1,
+        name: crate::names::stem(&loaded.job, loaded.decided(), here.before + i),
         time: clock(p.seconds),
     });
     Ok(Release {
         job: loaded.job.id,
         revision: loaded.revision.id,
+        batch: loaded.batch,
         released: route.released(),
         holding,
         rows: rows.collect(),
         runs: app.store.runs_of(loaded.job.id)?,
-        initials: decisions.initials.clone(),
-        machine: loaded.shop.machine(&decisions.batch.machine).map_or_else(|| decisions.batch.machine.clone(), |m| m.name.clone()),
+        initials: loaded.decided().release.initials.clone(),
+        machine: loaded.machine().name.clone(),
     })
 }

@@ -1,5 +1,6 @@
 //! What each station asks in its docket.
 
+pub mod assign;
 mod clean;
 mod hold;
 mod intake;
@@ -19,7 +20,7 @@ pub fn body(app: &App, loaded: &Loaded, station: Station) -> Result<String, AppE
     let made = match station {
         Station::Intake => intake::intake_body(app, loaded).render(),
         Station::Clean => clean::clean_body(loaded).render(),
-        Station::Assign => super::assign::docket(loaded).render(),
+        Station::Assign => assign::docket(loaded).render(),
         Station::Nest => nest::nest_body(app, loaded)?.render(),
         Station::Order => late::order_body(loaded).render(),
         Station::Hold => hold::hold_body(loaded).render(),

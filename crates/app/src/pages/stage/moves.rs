@@ -1,6 +1,12 @@
 //! What the head does on a sheet: its travel and rows as drawn, its moves as the player takes them.
 
+use super::sheets::Sheet;
 use super::*;
+use boustrophe_core::hold::Op;
+use boustrophe_core::proof::Traced;
+
+/// Engraved rows sent for drawing; beyond it only every n-th, at the same looks.
+const MOST_ROWS: usize = 4000;
 
 /// The way between each two operations, mm.
 pub(super) fn travel(ops: &[Op]) -> Vec<[f64; 4]> {
@@ -41,7 +47,8 @@ pub async fn moves(app: Shared, Path((job, sheet)): Path<(i32, usize)>) -> Resul
         let loaded = app.load(job)?;
         let proof = sheet
             .checked_sub(1)
-            .and_then(|i| loaded.route.proofs.get(i))
+            .and_then(|i| loaded.route.sheet(i))
+            .and_then(|(batch, i)| loaded.route.batch(batch).proofs.get(i))
             .ok_or_else(|| AppError::NoPage(format!("/jobs/{job}/moves/{sheet}")))?;
         let kind = |m: &Traced| match (m.process, m.lead) {
             (None | Some(Process::Reference), _) => 0.0,

@@ -1,6 +1,9 @@
 use super::*;
 use crate::drawing::{Nature, Style};
+use crate::geometry::Corners;
 use crate::geometry::{Affine, Bounds, Path, Point, Segment, Vec2};
+use crate::ids::ContourId;
+use crate::lettering::Face;
 use crate::testing::{cleaned, outlines};
 use proptest::prelude::*;
 

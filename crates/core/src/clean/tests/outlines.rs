@@ -1,6 +1,7 @@
 //! Outlines of several styles, joints, pictures and names that last.
 
 use super::*;
+use crate::decisions::{CleanEdit, Edit};
 
 /// A drawing in which every path has a style of its own, by number.
 fn styled(paths: &[(Path, u8)]) -> Drawing {
@@ -30,7 +31,7 @@ fn an_outline_of_two_styles_is_one_outline_and_that_is_said() {
     assert!((outline.area.abs() - 1500.0).abs() < 1e-9);
     let told = has(&findings, "two-styles").expect("it is said");
     assert_eq!((told.count, told.severity), (1, Severity::Note));
-    let Edit::Mend { mend, .. } = told.remedies[0].edit else { panic!("a mend") };
+    let Edit::Clean(CleanEdit::Mend { mend, .. }) = told.remedies[0].edit else { panic!("a mend") };
     let (apart, findings) = clean(&d, |d| {
         d.mends.insert(mend);
     });

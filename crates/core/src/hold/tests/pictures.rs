@@ -1,6 +1,7 @@
 //! Pictures on the sheet: laid, cropped, toned.
 
 use super::*;
+use crate::shop::Shop;
 
 /// A plate with a picture 10 × 6 mm at 5, 7, its left half black.
 fn pictured() -> crate::drawing::Drawing {
@@ -31,14 +32,13 @@ fn burned(op: &Op) -> (Point, f64) {
 fn a_picture_is_laid_on_the_sheet_as_its_part_lies() {
     let (cleaned, decisions) = cleaned(&pictured(), 1);
     let shop = Shop::builtin();
-    let (work, _) = assign::run(&[cleaned], &decisions, &shop);
+    let (work, _) = crate::testing::assigned(&[cleaned], &decisions, &shop);
     let part = work.parts[0].id;
     for (angle, mirrored) in [(0.0, false), (90.0, false), (180.0, true), (37.0, false)] {
-        let placed = vec![Placement { part, x: 200.0, y: 150.0, angle, mirrored }];
+        let placed = vec![Placement { copy: crate::testing::copy(part, 0), x: 200.0, y: 150.0, angle, mirrored }];
         let affine = placed[0].affine();
         let layout = Layout { sheets: vec![SheetLayout { sheet: Sheet::rectangle(600.0, 400.0), placed }], ..Layout::default() };
-        let (sequence, _) = order::run(&work, &layout, &decisions);
-        let (toolpath, findings) = run(&work, &layout, &sequence, &decisions, &shop.machines[0], &shop);
+        let (toolpath, findings) = crate::testing::held(&work, &layout, &decisions, &shop.machines[0], &shop);
         assert!(findings.is_empty(), "{findings:?}");
         let op = &toolpath.sheets[0].ops[0];
         assert_eq!(op.process, assign::Process::Picture, "pictures come first");
@@ -65,8 +65,8 @@ fn a_picture_is_cropped_to_an_outline_and_toned() {
     let picture = cleaned.contours.iter().find(|c| c.picture.is_some()).expect("the picture").id;
     let with = |tone: Tone| {
         let (toolpath, _, _) = laid(&d, &[(50.0, 50.0)], |d| {
-            d.contours.insert(outline, assign::Process::Reference);
-            d.pictures.insert(picture, tone);
+            d.assign.contours.insert(outline, assign::Process::Reference);
+            d.assign.pictures.insert(picture, tone);
         });
         toolpath.sheets[0].ops[0].clone()
     };
@@ -84,7 +84,7 @@ fn a_picture_is_cropped_to_an_outline_and_toned() {
 fn a_picture_too_large_for_its_pitch_is_told() {
     let with = |scale: f64, pitch: f64| {
         laid(&pictured_at(scale), &[(50.0, 50.0)], |d| {
-            d.settings = vec![crate::decisions::JobSetting {
+            d.assign.settings = vec![crate::decisions::JobSetting {
                 id: 1,
                 name: "fine".into(),
                 process: assign::Process::Picture,
@@ -95,7 +95,7 @@ fn a_picture_too_large_for_its_pitch_is_told() {
                 tool: None,
                 kerf: None,
             }];
-            d.key_settings.insert("layer=|picture=yes".into(), 1);
+            d.assign.key_settings.insert("layer=|picture=yes".into(), 1);
         })
     };
     let (toolpath, findings, _) = with(1.0, 0.02);

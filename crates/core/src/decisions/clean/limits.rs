@@ -1,7 +1,7 @@
 //! What an operation may ask for, and the sentence for what it may not.
 
-use super::{MOST_COPIES, Operation, Spot};
-use crate::clean::ContourId;
+use super::operation::{MOST_COPIES, Operation, Spot};
+use crate::ids::ContourId;
 
 impl Operation {
     /// Refuses figures that make no sense, with what would do.

@@ -2,19 +2,24 @@
 
 use crate::assign::Work;
 use crate::clean::Cleaned;
-use crate::finding::Finding;
+use crate::cuts::CutPlan;
+use crate::finding::{Finding, Station};
 use crate::hold::{Op, Toolpath};
 use crate::intake::Intake;
 use crate::nest::Nested;
 use crate::order::Sequence;
 use crate::proof::SheetProof;
-use crate::route::Program;
+use crate::release::Program;
 use quick_cache::Weighter;
 use quick_cache::sync;
 use rustc_hash::FxHasher;
 use serde::Serialize;
 use std::hash::{Hash, Hasher};
 use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
+
+mod prints;
+pub(crate) use prints::Printed;
 
 /// Room for each station's outputs, bytes as estimated by [`Weighty`].
 const ROOM: u64 = 96 << 20;
@@ -26,17 +31,46 @@ const OUTPUTS: usize = 256;
 pub struct Cache {
     pub(crate) cleaned: Shelf<(Intake, Arc<Cleaned>)>,
     pub(crate) work: Shelf<Work>,
+    /// The work of single batches.
+    pub(crate) of_batch: Shelf<Work>,
     pub(crate) nested: Shelf<Nested>,
+    pub(crate) plans: Shelf<CutPlan>,
     pub(crate) sequence: Shelf<Sequence>,
     pub(crate) toolpath: Shelf<Toolpath>,
     pub(crate) proofs: Shelf<Proved>,
+}
+
+impl Cache {
+    /// How often a station has worked since the cache was made: for whoever wants to see what a change made work again.
+    pub fn made(&self, station: Station) -> usize {
+        let counter = match station {
+            Station::Intake | Station::Clean => &self.cleaned.made,
+            Station::Assign => &self.work.made,
+            Station::Nest => &self.nested.made,
+            Station::Order => &self.sequence.made,
+            Station::Hold => &self.toolpath.made,
+            Station::Proof | Station::Release => &self.proofs.made,
+        };
+        counter.load(Ordering::Relaxed)
+    }
 }
 
 /// The programs and their proofs, one a sheet.
 pub(crate) type Proved = (Arc<Vec<Program>>, Arc<Vec<SheetProof>>);
 
 /// A result with its findings, shared by all who ask for it.
-pub(crate) type Kept<T> = (Arc<T>, Arc<Vec<Finding>>);
+pub(crate) struct Kept<T> {
+    pub(crate) output: Arc<T>,
+    pub(crate) findings: Arc<Vec<Finding>>,
+    /// What the output comes to: the next station's key is made of it, so that what comes out the same makes nobody work.
+    pub(crate) print: u64,
+}
+
+impl<T> Clone for Kept<T> {
+    fn clone(&self) -> Self {
+        Self { output: Arc::clone(&self.output), findings: Arc::clone(&self.findings), print: self.print }
+    }
+}
 
 /// Something that takes room.
 pub(crate) trait Weighty {
@@ -49,23 +83,24 @@ struct ByWeight;
 
 impl<T: Weighty> Weighter<u64, Kept<T>> for ByWeight {
     fn weight(&self, _: &u64, kept: &Kept<T>) -> u64 {
-        let findings: usize = kept.1.iter().map(|f| 500 + 16 * (f.place.points.len() + f.place.contours.len())).sum();
-        kept.0.weight() + findings as u64 + 200
+        let findings: usize = kept.findings.iter().map(|f| 500 + 16 * (f.place.points.len() + f.place.contours.len())).sum();
+        kept.output.weight() + findings as u64 + 200
     }
 }
 
 /// Results of one station with their findings, by key.
 pub(crate) struct Shelf<T> {
     kept: sync::Cache<u64, Kept<T>, ByWeight>,
+    made: AtomicUsize,
 }
 
 impl<T: Weighty> Default for Shelf<T> {
     fn default() -> Self {
-        Self { kept: sync::Cache::with_weighter(OUTPUTS, ROOM, ByWeight) }
+        Self { kept: sync::Cache::with_weighter(OUTPUTS, ROOM, ByWeight), made: AtomicUsize::new(0) }
     }
 }
 
-impl<T: Weighty> Shelf<T> {
+impl<T: Weighty + Printed> Shelf<T> {
     /// True where something was made under this key and is still there.
     pub(crate) fn has(&self, key: u64) -> bool {
         self.kept.contains_key(&key)
@@ -77,7 +112,8 @@ impl<T: Weighty> Shelf<T> {
             return found;
         }
         let (made, findings) = make();
-        let entry = (Arc::new(made), Arc::new(findings));
+        self.made.fetch_add(1, Ordering::Relaxed);
+        let entry = Kept { print: made.print(), output: Arc::new(made), findings: Arc::new(findings) };
         self.kept.insert(key, entry.clone());
         entry
     }
@@ -103,6 +139,13 @@ impl Weighty for Work {
 impl Weighty for Nested {
     fn weight(&self) -> u64 {
         self.layout.sheets.iter().map(|s| AROUND + 60 * s.placed.len() as u64).sum()
+    }
+}
+
+impl Weighty for CutPlan {
+    fn weight(&self) -> u64 {
+        let cut = |c: &crate::cuts::Cut| AROUND + SEGMENT * c.path.segments.len() as u64;
+        self.sheets.iter().flat_map(|s| &s.cuts).map(cut).sum()
     }
 }
 

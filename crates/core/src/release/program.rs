@@ -4,11 +4,11 @@
 //! beam with M3 and a power word S and turns it down to S0 between engraved stretches; the plasma torch is lit with M3
 //! at the pierce, waits (G4), and is put out with M5 after every contour. M8 and M9 switch the assist air.
 
-use boustrophe_core::assign::Process;
-use boustrophe_core::geometry::{Point, Segment, Vec2};
-use boustrophe_core::hold::{Op, Row};
-use boustrophe_core::route::ProgramOrder;
-use boustrophe_core::shop::{Machine, MachineKind};
+use super::ProgramOrder;
+use crate::decisions::Process;
+use crate::geometry::{Point, Segment, Vec2};
+use crate::hold::{Op, Row};
+use crate::shop::{Machine, MachineKind};
 use std::fmt::Write;
 use std::io;
 
@@ -77,8 +77,8 @@ impl Writer<'_> {
         self.comment(&format!("Boustrophe {} sheet {n} of {of}", order.machine.name));
         self.comment(&format!(
             "{} {} mm {} x {} mm",
-            order.batch.material,
-            number(order.batch.thickness),
+            order.stock.material,
+            number(order.stock.thickness),
             number(order.path.width),
             number(order.path.height)
         ));

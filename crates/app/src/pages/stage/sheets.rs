@@ -1,0 +1,166 @@
+//! The sheets of a batch as the stage gets them: every part once, its copies with their poses, and what is cut.
+
+use super::moves::{rows, travel};
+use super::*;
+use boustrophe_core::assign::Part;
+use boustrophe_core::hold::Op;
+use boustrophe_core::nest::{Placement, SheetLayout};
+use std::collections::BTreeMap;
+
+/// A part as drawn, in its own drawing's mm.
+#[derive(Serialize)]
+pub(super) struct PartScene {
+    id: String,
+    name: String,
+    outline: Flat,
+    holes: Vec<Flat>,
+    /// Its lines before there is a toolpath: process, whether filled as wound, contour, closed, line.
+    lines: Vec<(&'static str, bool, String, bool, Flat)>,
+    /// Contours with pictures, and the matrix from each.
+    pictures: Vec<(String, [f64; 6])>,
+}
+
+/// A copy of a part and where it lies: the matrix from its drawing to the sheet.
+#[derive(Serialize)]
+pub(super) struct CopyScene {
+    pub(super) id: String,
+    /// Number of its part among those of the scene.
+    pub(super) part: usize,
+    pub(super) pose: [f64; 6],
+    pub(super) held: bool,
+}
+
+#[derive(Serialize)]
+pub(super) struct Stroke {
+    id: String,
+    /// Number of its copy among those of the sheet.
+    copy: usize,
+    p: &'static str,
+    kerf: f64,
+    runs: Vec<Flat>,
+    leads: Vec<Flat>,
+    /// x, y, and the direction across.
+    nicks: Vec<[f64; 4]>,
+    /// The number in the order, where it starts and which way.
+    n: usize,
+    start: [f64; 4],
+    /// The contour as drawn, for picking and for moving its start.
+    drawn: Flat,
+}
+
+#[derive(Serialize)]
+pub(super) struct Sheet {
+    /// Number as sheets are numbered through, from 1.
+    n: usize,
+    pub(super) x: f64,
+    pub(super) y: f64,
+    w: f64,
+    h: f64,
+    outline: Vec<Flat>,
+    pub(super) copies: Vec<CopyScene>,
+    strokes: Vec<Stroke>,
+    /// x, y of the begin and the end of each stretch.
+    pub(super) rows: Vec<Flat>,
+    pub(super) pitch: f64,
+    travel: Vec<[f64; 4]>,
+}
+
+/// The parts that lie on the sheets of a layout, and the sheets beside each other.
+pub(super) fn scene(loaded: &Loaded, layout: &Layout, station: Station, kept: bool) -> (Vec<PartScene>, Vec<Sheet>) {
+    let here = loaded.here();
+    let columns = (layout.sheets.len() as f64).sqrt().ceil().max(1.0) as usize;
+    let widest = layout.sheets.iter().map(|s| s.sheet.width).fold(0.0, f64::max);
+    let highest = layout.sheets.iter().map(|s| s.sheet.height).fold(0.0, f64::max);
+    let cut = kept && station > Station::Nest;
+    let (parts, index) = parts(loaded, layout, !cut);
+    let sheets = layout.sheets.iter().enumerate().map(|(i, s)| {
+        let (column, row) = (i % columns, i / columns);
+        let mut sheet = Sheet {
+            n: here.before + i + 1,
+            x: column as f64 * (widest + APART),
+            y: -(row as f64) * (highest + APART),
+            w: s.sheet.width,
+            h: s.sheet.height,
+            outline: s.sheet.outline.iter().map(|p| flat(&p.segments)).collect(),
+            copies: copies(loaded, s, &index),
+            strokes: Vec::new(),
+            rows: Vec::new(),
+            pitch: 0.1,
+            travel: Vec::new(),
+        };
+        if let Some(path) = here.toolpath.sheets.get(i).filter(|_| cut) {
+            sheet.strokes = path.ops.iter().enumerate().filter(|(_, o)| !o.is_swept()).map(|(n, o)| stroke(loaded, s, n, o)).collect();
+            sheet.travel = travel(&path.ops);
+            rows(&path.ops, &mut sheet);
+        }
+        sheet
+    });
+    (parts, sheets.collect())
+}
+
+/// Copies of a sheet that have a part, with the numbers of their parts.
+pub(super) fn copies(loaded: &Loaded, s: &SheetLayout, index: &BTreeMap<String, usize>) -> Vec<CopyScene> {
+    let held = &loaded.decided().nest.held;
+    let copy = |p: &Placement| {
+        let part = *index.get(&p.copy.part.to_string())?;
+        Some(CopyScene {
+            id: p.copy.to_string(),
+            part,
+            pose: p.affine().as_coeffs().map(|v| (v * 1e6).round() / 1e6),
+            held: held.contains(&p.copy),
+        })
+    };
+    s.placed.iter().filter_map(copy).collect()
+}
+
+/// Numbers of the parts that lie on a layout's sheets, in the order of the work.
+pub(super) fn index(loaded: &Loaded, layout: &Layout) -> BTreeMap<String, usize> {
+    let lying: std::collections::BTreeSet<_> = layout.copies().map(|p| p.copy.part).collect();
+    let parts = loaded.here().work.parts.iter().filter(|p| lying.contains(&p.id));
+    parts.enumerate().map(|(i, p)| (p.id.to_string(), i)).collect()
+}
+
+fn parts(loaded: &Loaded, layout: &Layout, lines: bool) -> (Vec<PartScene>, BTreeMap<String, usize>) {
+    let index = index(loaded, layout);
+    let parts = loaded.here().work.parts.iter().filter(|p| index.contains_key(&p.id.to_string()));
+    (parts.map(|p| part(loaded, p, lines)).collect(), index)
+}
+
+fn part(loaded: &Loaded, part: &Part, lines: bool) -> PartScene {
+    let work = &loaded.here().work;
+    let items = || part.items().map(|i| &work.items[i]);
+    let line = |i: &Item| {
+        let c = &i.contour;
+        (i.process.slug(), c.style.winding, c.id.to_string(), c.path.closed, flat(&c.path.segments))
+    };
+    PartScene {
+        id: part.id.to_string(),
+        name: part.name.clone(),
+        outline: flat(&part.outline.segments),
+        holes: part.holes.iter().map(|i| flat(&work.items[*i].contour.path.segments)).collect(),
+        // Once there is a toolpath only what is filled is drawn from the part.
+        lines: items().filter(|i| lines || i.process == Process::Engrave).map(line).collect(),
+        pictures: items().filter_map(|i| Some((i.contour.id.to_string(), shown(i)?.as_coeffs()))).collect(),
+    }
+}
+
+fn stroke(loaded: &Loaded, s: &SheetLayout, n: usize, o: &Op) -> Stroke {
+    let first = o.lead_in.first().or_else(|| o.runs.first().and_then(|run| run.first()));
+    let start = first.map_or([0.0; 4], |f| {
+        let way = f.direction(0.0);
+        [r(f.start.x), r(f.start.y), r(way.x), r(way.y)]
+    });
+    let path = &loaded.here().work.items[o.item].contour.path;
+    Stroke {
+        id: o.contour.to_string(),
+        copy: o.placement,
+        p: o.process.slug(),
+        kerf: o.kerf,
+        runs: o.runs.iter().map(|run| flat(run)).collect(),
+        leads: std::iter::once(&o.lead_in).chain(&o.restarts).chain([&o.lead_out]).filter(|l| !l.is_empty()).map(|l| flat(l)).collect(),
+        nicks: o.nicks.iter().map(|(p, d)| [r(p.x), r(p.y), r(d.x), r(d.y)]).collect(),
+        n: n + 1,
+        start,
+        drawn: s.placed.get(o.placement).map_or_else(Vec::new, |p| flat(&path.transformed(p.affine()).segments)),
+    }
+}

@@ -1,0 +1,34 @@
+// A drawing on the bench: its lines by process, its writing, what is new and what has gone.
+import { INK, LICHEN, ORDER, STOP, ink, pictures, shade } from "./inks.js";
+
+export function bench(c, { view, scene, dark }, g) {
+  view.place(c);
+  if (g.picture?.image.complete) {
+    c.save();
+    c.transform(...g.picture.matrix);
+    c.globalAlpha = 0.55;
+    c.drawImage(g.picture.image, 0, 0);
+    c.restore();
+  }
+  c.fillStyle = shade(scene.tone, 10);
+  c.fill(g.solid, "evenodd");
+  pictures(c, view, g, shade(scene.tone, 10));
+  c.fillStyle = INK.engrave + "59"; c.fill(g.engraved, "evenodd"); c.fill(g.wound, "nonzero");
+  for (const p of ORDER) if (g.inks[p]) ink(c, view, p, g.inks[p], 1.5, dark ? "#ece6da" : INK.cut);
+  view.pen(c, STOP, 1.6, [6, 4]); c.stroke(g.gone);
+  view.pen(c, LICHEN, 3); c.stroke(g.fresh);
+  const [x, y] = view.pixels(c), k = view.k;
+  c.fillStyle = dark ? "#a9b0ac" : "#59625f";
+  c.font = "13px Commissioner, sans-serif";
+  c.fillText(g.name, x + g.box[0] * k, y - g.box[1] * k + 20);
+  for (const [tx, ty, height, angle, text] of g.texts) {
+    if (height * k < 5) continue;
+    c.save();
+    c.translate(x + tx * k, y - ty * k);
+    c.rotate(-angle);
+    c.font = `${height * k * 1.35}px Commissioner, sans-serif`;
+    c.fillStyle = INK.reference;
+    c.fillText(text, 0, 0);
+    c.restore();
+  }
+}

@@ -1,0 +1,41 @@
+// Forms and inks of the processes: form first, colour second.
+
+export const INK = { picture: "#8a5a2b", cut: "#22292b", score: "#7b3b63", engrave: "#8a5a2b", mark: "#1f6f6b", reference: "#8b959b" };
+export const STOP = "#c8402a", LOOK = "#b98510", LICHEN = "#5f7a3a", PAPER = "#f4f0e7";
+export const ORDER = ["reference", "picture", "engrave", "mark", "score", "cut"];
+
+export const shade = (hex, by) => {
+  const n = parseInt(hex.slice(1), 16);
+  const c = (v) => Math.max(0, Math.min(255, Math.round(v + by)));
+  return `rgb(${c(n >> 16)} ${c((n >> 8) & 255)} ${c(n & 255)})`;
+};
+
+/** One process in its own form: cut solid, score double dashed, mark with ticks, reference dotted. */
+export function ink(c, view, process, path, px, cut = INK.cut) {
+  if (process === "picture") return;
+  if (process === "engrave") view.pen(c, INK.engrave, 0.8);
+  else if (process === "score") view.pen(c, INK.score, px, [7, 2, 3, 2]);
+  else if (process === "mark") view.pen(c, INK.mark, px, [9, 2, 1.5, 2]);
+  else if (process === "reference") view.pen(c, INK.reference, 1.2, [1.2, 3.2]);
+  else view.pen(c, cut, px);
+  c.stroke(path);
+}
+
+/** Pictures in their engraved tone, with corner ticks. */
+export function pictures(c, view, group, under) {
+  for (const { image, matrix: [a, b, cc, d, e, f] } of group.pictures) {
+    if (under) {
+      // What will lie under it is the material.
+      c.save(); c.transform(a, b, cc, d, e, f); c.fillStyle = under; c.fillRect(0, 0, 1, 1); c.restore();
+    }
+    if (image.complete && image.naturalWidth) { c.save(); c.transform(a, b, cc, d, e, f); c.drawImage(image, 0, 0, 1, 1); c.restore(); }
+    view.pen(c, INK.picture, 1.6);
+    const tick = 9 / view.k, u = tick / Math.hypot(a, b), v = tick / Math.hypot(cc, d);
+    c.beginPath();
+    for (const [x, y] of [[0, 0], [1, 0], [1, 1], [0, 1]]) {
+      const at = (p, q) => [a * p + cc * q + e, b * p + d * q + f], du = x ? -u : u, dv = y ? -v : v;
+      c.moveTo(...at(x + du, y)); c.lineTo(...at(x, y)); c.lineTo(...at(x, y + dv));
+    }
+    c.stroke();
+  }
+}

@@ -1,0 +1,43 @@
+// A sheet as it will look: its own tone and grain, parts a little lighter, engraved rows, kerf at true width.
+import { INK, ink, pictures, shade } from "./inks.js";
+
+export function sheet(c, { view, scene }, g) {
+  const s = g.sheet, k = view.k;
+  view.place(c, s.x, s.y);
+  c.save();
+  c.shadowColor = "rgb(0 0 0 / 28%)"; c.shadowBlur = 14; c.shadowOffsetY = 4;
+  c.fillStyle = shade(scene.tone, -14);
+  c.fill(g.edge, "evenodd");
+  c.restore();
+  c.fillStyle = shade(scene.tone, 12);
+  c.fill(g.parts, "evenodd");
+  if (scene.grain) grain(c, view, g);
+  pictures(c, view, g);
+  if (s.rows.length) { c.strokeStyle = INK.engrave; c.lineWidth = Math.max(s.pitch * 0.82, 0.35 / k); c.setLineDash([]); c.stroke(g.rows); }
+  else { c.fillStyle = INK.engrave + "88"; c.fill(g.engraved, "evenodd"); c.fill(g.wound, "nonzero"); }
+  for (const p of ["engrave", "mark", "score"]) for (const of of [g.inks, g.cuts]) if (of[p]) ink(c, view, p, of[p], 1.4);
+  c.setLineDash([]);
+  c.strokeStyle = INK.cut; c.lineCap = "butt"; c.lineJoin = "round";
+  if (g.inks.cut) { c.lineWidth = Math.max(0.2, 1.25 / k); c.stroke(g.inks.cut); }
+  for (const [kerf, path] of g.kerfs) {
+    c.lineWidth = Math.max(kerf, 1.25 / k);
+    c.stroke(path);
+    c.globalAlpha = 0.55; c.lineWidth *= 0.6; c.stroke(g.leads); c.globalAlpha = 1;
+  }
+}
+
+/** Faint strokes along the sheet. */
+function grain(c, view, g) {
+  const s = g.sheet, k = view.k;
+  c.save();
+  c.clip(g.edge, "evenodd");
+  c.strokeStyle = "rgb(96 66 28 / 9%)"; c.lineWidth = 1 / k; c.setLineDash([]);
+  c.beginPath();
+  const gap = Math.max(5, 6 / k);
+  for (let y = gap / 2, i = 0; y < s.h; y += gap * (0.7 + ((i * 7919) % 13) / 20), i += 1) {
+    const from = ((i * 104729) % 100) / 100 * s.w * 0.5, to = from + s.w * (0.3 + ((i * 1299709) % 50) / 100);
+    c.moveTo(from, y); c.bezierCurveTo(from + 30, y + 0.8, to - 30, y - 0.8, Math.min(to, s.w), y);
+  }
+  c.stroke();
+  c.restore();
+}

@@ -1,0 +1,71 @@
+//! A shop that an earlier version stored opens as it was.
+
+use crate::client::Shop;
+use diesel::prelude::*;
+use diesel::sql_types::{Integer, Nullable, Text};
+use std::io::Read;
+use std::path::Path;
+
+#[derive(QueryableByName)]
+struct Row {
+    #[diesel(sql_type = Integer)]
+    id: i32,
+    #[diesel(sql_type = Text)]
+    label: String,
+    #[diesel(sql_type = Nullable<Text>)]
+    ledger: Option<String>,
+}
+
+/// The revisions in a shop's file, and the figures of the last.
+fn revisions(folder: &Path) -> (Vec<(i32, String)>, serde_json::Value) {
+    let path = folder.join("shop.sqlite");
+    let mut shop = SqliteConnection::establish(path.to_str().expect("a path")).expect("it opens");
+    let rows: Vec<Row> = diesel::sql_query("select id, label, ledger from revisions order by id").load(&mut shop).expect("revisions");
+    let ledger = rows.last().and_then(|r| r.ledger.as_deref()).map(|l| serde_json::from_str(l).expect("figures"));
+    (rows.into_iter().map(|r| (r.id, r.label)).collect(), ledger.expect("the last has figures"))
+}
+
+#[test]
+fn a_shop_from_before_there_were_batches_opens_as_it_was() {
+    let data = tempfile::tempdir().expect("a folder");
+    let packed = include_bytes!("shops/before-batches.sqlite.gz");
+    let mut stored = Vec::new();
+    flate2::read::GzDecoder::new(&packed[..]).read_to_end(&mut stored).expect("unpacked");
+    std::fs::write(data.path().join("shop.sqlite"), stored).expect("written");
+    let (told, figures) = revisions(data.path());
+    assert_eq!(told.len(), 19);
+
+    let shop = Shop::over(data, &[]);
+    for station in ["intake", "clean", "assign", "nest", "order", "hold", "proof", "release", "history/nest"] {
+        let answer = shop.get(&format!("/jobs/1/{station}"));
+        assert_eq!(answer.status, 200, "{station}: {}", answer.text());
+    }
+    let moves: serde_json::Value = serde_json::from_slice(&shop.get("/jobs/1/moves/1").body).expect("its program, as moves");
+    assert!((moves["seconds"].as_f64().expect("seconds") - figures["seconds"].as_f64().expect("seconds")).abs() < 1e-3, "{figures}");
+    // What was decided is in the pages: the setting, the start moved by hand, the part that is scored.
+    assert!(shop.get("/jobs/1/assign").text().contains("slow"));
+    assert!(shop.get("/jobs/1/nest").text().contains("3.5"));
+
+    let (after, now) = revisions(shop.data.path());
+    assert_eq!(after, told, "nothing is added by looking");
+    let figure = |of: &serde_json::Value, name: &str| of[name].as_f64().unwrap_or_else(|| panic!("{name} in {of}"));
+    for name in ["sheets", "yield_share", "cut", "score", "travel", "pierces", "seconds", "cost"] {
+        let (then, now) = (figure(&figures, name), figure(&now, name));
+        assert!((then - now).abs() < 1e-6 * then.abs().max(1.0), "{name}: {then} then, {now} now");
+    }
+
+    // Back through all of its history, and forward again.
+    for _ in 1..told.len() {
+        let revision = shop.revision(1).to_string();
+        assert_eq!(shop.post("/jobs/1/undo", &[("revision", &revision), ("station", "nest")]).status, 200);
+    }
+    assert_eq!(shop.revision(1), 1);
+    for _ in 1..told.len() {
+        let revision = shop.revision(1).to_string();
+        assert_eq!(shop.post("/jobs/1/redo", &[("revision", &revision), ("station", "nest")]).status, 200);
+    }
+    assert_eq!(shop.revision(1), 19);
+    // And it goes on from there, in its one batch.
+    let answer = shop.post("/jobs/1/edit", &[("revision", "19"), ("station", "nest"), ("edit", r#"{"do":"set-spacing","spacing":4.0}"#)]);
+    assert_eq!(answer.status, 200, "{}", answer.sentence());
+}

@@ -1,0 +1,94 @@
+//! What Assign gets to see: no more than it needs, so that nothing else makes it work again.
+
+use crate::decisions::{AssignDecisions, Decisions, PartDecisions, Process};
+use crate::ids::{BatchId, PartId};
+use crate::shop::{Rule, Shop};
+use serde::Serialize;
+use std::collections::BTreeMap;
+
+/// Decisions and customs of the shop that bear on what lines are.
+#[derive(Clone, Copy, Debug)]
+pub struct Given<'a> {
+    /// What was decided at Assign.
+    pub decisions: &'a AssignDecisions,
+    /// What is wanted of each drawing's parts.
+    pub wanted: &'a Wanted,
+    /// The shop's customs.
+    pub customs: &'a Customs<'a>,
+}
+
+/// How many are wanted, and in which batch.
+#[derive(Clone, Debug, Default, PartialEq, Serialize)]
+pub struct Wanted {
+    /// Of a drawing's parts, by the drawing's number: batch, quantity, and whether only regions of it are taken.
+    pub drawings: BTreeMap<u32, (BatchId, u32, bool)>,
+    /// Of single parts.
+    pub parts: BTreeMap<PartId, PartDecisions>,
+}
+
+impl Wanted {
+    /// What a job wants.
+    pub fn of(decisions: &Decisions) -> Self {
+        let drawings = decisions.drawings.iter().map(|d| (d.id, (d.batch, d.quantity, !d.regions.is_empty()))).collect();
+        Self { drawings, parts: decisions.parts.clone() }
+    }
+    /// The batch that a drawing's parts are made in.
+    pub fn batch(&self, drawing: u32) -> BatchId {
+        self.drawings.get(&drawing).map_or(BatchId::FIRST, |d| d.0)
+    }
+    /// Copies of a part by batch: in the one that it is made in as many as of its drawing's others, unless said of it.
+    pub fn copies(&self, drawing: u32, part: PartId) -> BTreeMap<BatchId, u32> {
+        let (batch, quantity, _) = self.drawings.get(&drawing).copied().unwrap_or((BatchId::FIRST, 1, false));
+        let decided = self.parts.get(&part);
+        let home = decided.and_then(|p| p.batch).unwrap_or(batch);
+        let mut out = decided.map(|p| p.quantity.clone()).unwrap_or_default();
+        out.retain(|b, n| *b == home || *n > 0);
+        out.entry(home).or_insert(quantity);
+        out
+    }
+}
+
+/// What the shop's book says that bears on what lines are.
+#[derive(Clone, Debug, Serialize)]
+pub struct Customs<'a> {
+    /// Standing rules, first match wins.
+    pub rules: &'a [Rule],
+    /// Steps of colour that count as nearly a rule's.
+    pub near_colour: u32,
+    /// By batch.
+    pub stocks: BTreeMap<BatchId, StockCustoms>,
+}
+
+/// What a batch's machine and material bring along.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+pub struct StockCustoms {
+    /// The chart has settings for a tool that marks.
+    pub marks: bool,
+    /// Width of the beam, mm.
+    pub spot: f64,
+    /// Thickness, mm.
+    pub thickness: f64,
+}
+
+impl Default for StockCustoms {
+    fn default() -> Self {
+        Self { marks: false, spot: 0.1, thickness: 0.0 }
+    }
+}
+
+impl<'a> Customs<'a> {
+    /// Those of a shop for a job's batches.
+    pub fn of(decisions: &Decisions, shop: &'a Shop) -> Self {
+        let stock = |s: &crate::decisions::Stock| StockCustoms {
+            marks: shop.row(&s.machine, &s.material, s.thickness, Process::Mark).is_some(),
+            spot: shop.machine(&s.machine).map_or(0.1, |m| m.spot),
+            thickness: s.thickness,
+        };
+        let stocks = decisions.batches.iter().map(|(id, b)| (*id, stock(&b.stock))).collect();
+        Self { rules: &shop.rules, near_colour: shop.near_colour, stocks }
+    }
+    /// Those of a batch.
+    pub fn stock(&self, batch: BatchId) -> StockCustoms {
+        self.stocks.get(&batch).copied().unwrap_or_default()
+    }
+}

@@ -1,0 +1,246 @@
+//! What is decided at Intake, and what a drawing carries of what is decided at Clean.
+
+use super::clean::{Mend, Operation, Trace};
+use super::nest::Placement;
+use super::{Decisions, EditError, copies, within};
+use crate::drawing::Unit;
+use crate::geometry::{Affine, Bounds};
+use crate::ids::{BatchId, ContourId};
+use serde::{Deserialize, Serialize};
+use std::collections::{BTreeMap, BTreeSet};
+
+/// Decisions on one drawing.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct DrawingDecisions {
+    /// Number of the drawing within the job; never used again.
+    pub id: u32,
+    /// The stored file, by the hash of its bytes.
+    pub file: String,
+    /// The file's name as it came.
+    pub name: String,
+    /// Unit, where the file does not say or says it wrong.
+    pub unit: Option<Unit>,
+    /// Pixels per inch, for a file in pixels.
+    pub ppi: Option<f64>,
+    /// Drawing size × scale = true size.
+    pub scale: f64,
+    /// Turned by this many degrees, anticlockwise.
+    pub angle: f64,
+    /// Mirrored left to right, before it is turned.
+    pub mirrored: bool,
+    /// Free ends up to this far apart are joined, mm; `None` for the shop's tolerance.
+    pub gap: Option<f64>,
+    /// A picture is engraved as it is, not traced.
+    #[serde(default)]
+    pub engraved: bool,
+    /// How a picture is traced.
+    #[serde(default)]
+    pub trace: Trace,
+    /// Only what lies in one of these boxes is taken, in drawing units; all of it where there is none.
+    #[serde(default)]
+    pub regions: Vec<Bounds>,
+    /// The file before this one, by its hash and name, while a new revision is compared with it.
+    #[serde(default)]
+    pub before: Option<(String, String)>,
+    /// What is mended in it.
+    #[serde(default)]
+    pub mends: BTreeSet<Mend>,
+    /// Polylines of many short edges are followed by lines and arcs within this, mm; `None` leaves them.
+    #[serde(default)]
+    pub refit: Option<f64>,
+    /// What a person does with its contours, in order.
+    #[serde(default)]
+    pub operations: Vec<Operation>,
+    /// How many of each of its parts, unless said of the part.
+    pub quantity: u32,
+    /// The batch that its parts are made in, unless said of the part.
+    #[serde(default)]
+    pub batch: BatchId,
+}
+
+impl DrawingDecisions {
+    /// A drawing just added, nothing decided.
+    pub fn new(id: u32, file: &str, name: &str) -> Self {
+        Self {
+            id,
+            file: file.into(),
+            name: name.into(),
+            unit: None,
+            ppi: None,
+            scale: 1.0,
+            angle: 0.0,
+            mirrored: false,
+            gap: None,
+            engraved: false,
+            trace: Trace::default(),
+            regions: Vec::new(),
+            before: None,
+            mends: BTreeSet::new(),
+            refit: None,
+            operations: Vec::new(),
+            quantity: 1,
+            batch: BatchId::FIRST,
+        }
+    }
+}
+
+/// A change at Intake.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "do", rename_all = "kebab-case")]
+#[allow(missing_docs)]
+pub enum IntakeEdit {
+    /// A new drawing; `file` is the hash of its bytes.
+    AddDrawing {
+        file: String,
+        name: String,
+    },
+    /// Another file in the place of a drawing's; what was decided stays where contours are unchanged.
+    ReplaceDrawing {
+        drawing: u32,
+        file: String,
+        name: String,
+        /// Contours that are there again under other names.
+        #[serde(default)]
+        carried: BTreeMap<ContourId, ContourId>,
+        /// From where the drawing was to where it is, mm, as the six numbers of a matrix.
+        #[serde(default)]
+        moved: Option<[f64; 6]>,
+    },
+    RemoveDrawing {
+        drawing: u32,
+    },
+    SetUnit {
+        drawing: u32,
+        unit: Unit,
+    },
+    SetPpi {
+        drawing: u32,
+        ppi: f64,
+    },
+    /// Drawing size × `scale` = true size.
+    SetScale {
+        drawing: u32,
+        scale: f64,
+    },
+    /// Turn further by `degrees`, anticlockwise.
+    TurnDrawing {
+        drawing: u32,
+        degrees: f64,
+    },
+    MirrorDrawing {
+        drawing: u32,
+    },
+    /// Only what lies in these boxes, in drawing units; none for all of it.
+    SetRegions {
+        drawing: u32,
+        regions: Vec<Bounds>,
+    },
+    /// The new revision has been looked through: the one before is no longer shown.
+    Compared {
+        drawing: u32,
+    },
+    /// A picture is engraved as it is, or traced.
+    SetEngraved {
+        drawing: u32,
+        on: bool,
+    },
+    SetDrawingQuantity {
+        drawing: u32,
+        quantity: u32,
+    },
+    /// The drawing's parts are made in this batch, but for those that were given to another one by one.
+    SetDrawingBatch {
+        drawing: u32,
+        to: BatchId,
+    },
+}
+
+impl IntakeEdit {
+    pub(super) fn apply(&self, d: &mut Decisions) -> Result<(), EditError> {
+        match self {
+            Self::AddDrawing { file, name } => {
+                let id = d.drawings.iter().map(|x| x.id).max().unwrap_or(0) + 1;
+                d.drawings.push(DrawingDecisions::new(id, file, name));
+            }
+            Self::ReplaceDrawing { drawing, file, name, carried, moved } => replace(d, *drawing, (file, name), carried, *moved)?,
+            Self::RemoveDrawing { drawing } => {
+                d.find(*drawing)?;
+                d.drawings.retain(|x| x.id != *drawing);
+            }
+            Self::SetUnit { drawing, unit } => d.find(*drawing)?.unit = Some(*unit),
+            Self::SetPpi { drawing, ppi } => d.find(*drawing)?.ppi = Some(within("pixels per inch", *ppi, 1.0, 10_000.0)?),
+            Self::SetScale { drawing, scale } => d.find(*drawing)?.scale = within("a scale", *scale, 1e-6, 1e6)?,
+            Self::TurnDrawing { drawing, degrees } => {
+                let found = d.find(*drawing)?;
+                found.angle = (found.angle + within("an angle", *degrees, -360.0, 360.0)?).rem_euclid(360.0);
+            }
+            Self::MirrorDrawing { drawing } => {
+                let found = d.find(*drawing)?;
+                found.mirrored = !found.mirrored;
+            }
+            Self::SetRegions { drawing, regions } => {
+                if regions.len() > 200 || regions.iter().any(|r| r.is_empty() || !r.min.is_finite() || !r.max.is_finite()) {
+                    return Err(EditError::Refused("a region needs two corners, and there may be 200 of them".into()));
+                }
+                d.find(*drawing)?.regions.clone_from(regions);
+            }
+            Self::Compared { drawing } => d.find(*drawing)?.before = None,
+            Self::SetEngraved { drawing, on } => d.find(*drawing)?.engraved = *on,
+            Self::SetDrawingQuantity { drawing, quantity } => d.find(*drawing)?.quantity = copies(*quantity)?,
+            Self::SetDrawingBatch { drawing, to } => {
+                d.batch_mut(*to)?;
+                d.find(*drawing)?.batch = *to;
+            }
+        }
+        Ok(())
+    }
+
+    pub(super) fn label(&self) -> String {
+        match self {
+            Self::AddDrawing { name, .. } => format!("Added {name}"),
+            Self::ReplaceDrawing { name, .. } => format!("New revision {name}"),
+            Self::RemoveDrawing { .. } => "Removed a drawing".into(),
+            Self::SetUnit { unit, .. } => format!("Drawing is in {unit}"),
+            Self::SetPpi { ppi, .. } => format!("{ppi} pixels per inch"),
+            Self::SetScale { scale, .. } => format!("Drawing × {scale:.4}"),
+            Self::TurnDrawing { degrees, .. } => format!("Turned {degrees}°"),
+            Self::MirrorDrawing { .. } => "Mirrored".into(),
+            Self::SetRegions { regions, .. } if regions.is_empty() => "All of the drawing".into(),
+            Self::SetRegions { regions, .. } => {
+                format!("{} of the drawing", crate::finding::counted(regions.len(), "region", "regions"))
+            }
+            Self::Compared { .. } => "New revision looked through".into(),
+            Self::SetEngraved { on, .. } => if *on { "Picture engraved as it is" } else { "Picture traced" }.into(),
+            Self::SetDrawingQuantity { quantity, .. } => format!("Quantity {quantity}"),
+            Self::SetDrawingBatch { to, .. } => format!("A drawing's parts to batch {to}"),
+        }
+    }
+}
+
+/// Another file in the place of a drawing's, with what was decided on contours that are there again under other names.
+fn replace(
+    d: &mut Decisions,
+    drawing: u32,
+    (file, name): (&str, &str),
+    carried: &BTreeMap<ContourId, ContourId>,
+    moved: Option<[f64; 6]>,
+) -> Result<(), EditError> {
+    d.find(drawing)?;
+    if !carried.is_empty() {
+        *d = d.renamed(carried);
+        carry_copies(d, carried, moved);
+    }
+    let found = d.find(drawing)?;
+    found.before = Some((std::mem::replace(&mut found.file, file.into()), std::mem::replace(&mut found.name, name.into())));
+    Ok(())
+}
+
+/// Copies of parts that a revision moved within their drawing stay where they lie on their sheets.
+fn carry_copies(d: &mut Decisions, carried: &BTreeMap<ContourId, ContourId>, moved: Option<[f64; 6]>) {
+    let Some(back) = moved.map(|m| Affine::new(m).inverse()).filter(Affine::is_finite) else { return };
+    let new: BTreeSet<&ContourId> = carried.values().collect();
+    let layouts = d.batches.values_mut().flat_map(|b| &mut b.nest.layout);
+    for p in layouts.flat_map(|l| &mut l.sheets).flat_map(|s| &mut s.placed).filter(|p| new.contains(&p.copy.part.0)) {
+        *p = Placement::of(p.copy, p.affine() * back);
+    }
+}

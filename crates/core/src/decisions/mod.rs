@@ -1,0 +1,212 @@
+//! Everything a person decided about a job, a file a station, and every change of it. The rest is computed.
+//!
+//! What is decided is plain data: it imports geometry and names, never a station. A change ([`Edit`]) is what a button, a
+//! remedy, the interface and the command line all do.
+//!
+//! ```
+//! use boustrophe_core::decisions::{Decisions, Edit, IntakeEdit, NestEdit};
+//! use boustrophe_core::ids::BatchId;
+//!
+//! let begun = Decisions::default();
+//! let added = Edit::from(IntakeEdit::AddDrawing { file: "hash of its bytes".into(), name: "plate.dxf".into() }).apply(&begun)?;
+//! let spaced = NestEdit::SetSpacing { spacing: Some(3.0) }.on(BatchId::FIRST).apply(&added)?;
+//! assert_eq!(spaced.first().nest.spacing, Some(3.0));
+//! // What makes no sense is refused with what would do; nothing is changed then.
+//! let refused = NestEdit::SetSpacing { spacing: Some(-1.0) }.on(BatchId::FIRST).apply(&added);
+//! assert!(refused.is_err_and(|e| e.to_string().contains("use 0 to 500")));
+//! # Ok::<(), boustrophe_core::decisions::EditError>(())
+//! ```
+
+pub mod assign;
+pub mod clean;
+mod edit;
+pub mod hold;
+pub mod intake;
+pub mod nest;
+pub mod order;
+pub mod release;
+mod stored;
+#[cfg(test)]
+mod tests;
+
+pub use assign::{AssignDecisions, AssignEdit, JobSetting, Numbers, PartDecisions, Process};
+pub use clean::{CleanEdit, Mend};
+pub use edit::{Edit, EditError, MOST_COPIES, OnBatch};
+use edit::{copies, millimetres, set_or_clear, within};
+pub use hold::{HoldDecisions, HoldEdit, Sweep};
+pub use intake::{DrawingDecisions, IntakeEdit};
+pub use nest::{NestDecisions, NestEdit};
+pub use order::{OrderDecisions, OrderEdit};
+pub use release::{ReleaseDecisions, ReleaseEdit};
+pub use stored::modern;
+
+use crate::card::Card;
+use crate::ids::{BatchId, ContourId, PartId};
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+use std::collections::BTreeMap;
+
+/// All decisions of one revision of a job.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(try_from = "stored::Stored")]
+pub struct Decisions {
+    /// The drawings in the order they came, each with what was decided on it at Intake and Clean.
+    pub drawings: Vec<DrawingDecisions>,
+    /// What each line is.
+    pub assign: AssignDecisions,
+    /// What was decided on single parts, for all their copies.
+    pub parts: BTreeMap<PartId, PartDecisions>,
+    /// What is made on which machine of which material; the first is always there.
+    pub batches: BTreeMap<BatchId, BatchDecisions>,
+    /// Findings of severity `look` that a person accepted.
+    pub accepted: Vec<Acceptance>,
+    /// The job is a test card, or a kerf gauge: what it tries out.
+    pub card: Option<Card>,
+}
+
+impl Default for Decisions {
+    /// A job just begun, with one batch.
+    fn default() -> Self {
+        Self::on(Stock::default())
+    }
+}
+
+/// Decisions on one batch, from Nest on.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct BatchDecisions {
+    /// What it is made on and of.
+    pub stock: Stock,
+    /// Nest.
+    pub nest: NestDecisions,
+    /// Order.
+    pub order: OrderDecisions,
+    /// Hold.
+    pub hold: HoldDecisions,
+    /// Release.
+    pub release: ReleaseDecisions,
+}
+
+/// Machine, material and thickness that parts are made with.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Stock {
+    /// Machine id.
+    pub machine: String,
+    /// Material id.
+    pub material: String,
+    /// Thickness, mm.
+    pub thickness: f64,
+}
+
+impl Default for Stock {
+    fn default() -> Self {
+        Self { machine: "lark".into(), material: "birch-ply".into(), thickness: 3.0 }
+    }
+}
+
+impl Stock {
+    fn checked(self) -> Result<Self, EditError> {
+        within("a thickness in mm", self.thickness, 0.05, 200.0)?;
+        Ok(self)
+    }
+}
+
+/// What a person accepted as it is.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(untagged)]
+pub enum Acceptance {
+    /// Every finding of a code: as jobs of earlier versions have it.
+    Everywhere(String),
+    /// Findings of a code at these places and as often there.
+    At {
+        /// The code.
+        code: String,
+        /// Places as [`crate::finding::Finding::places`] names them, and how often.
+        places: BTreeMap<String, u32>,
+    },
+}
+
+impl Decisions {
+    /// A job just begun, its one batch on and of this.
+    pub fn on(stock: Stock) -> Self {
+        Self {
+            drawings: Vec::new(),
+            assign: AssignDecisions::default(),
+            parts: BTreeMap::new(),
+            batches: BTreeMap::from([(BatchId::FIRST, BatchDecisions { stock, ..BatchDecisions::default() })]),
+            accepted: Vec::new(),
+            card: None,
+        }
+    }
+    /// Decisions on a batch; on the first where there is no such batch any more.
+    pub fn batch(&self, id: BatchId) -> &BatchDecisions {
+        self.batches.get(&id).unwrap_or_else(|| self.first())
+    }
+    /// Decisions on the first batch.
+    pub fn first(&self) -> &BatchDecisions {
+        // Whatever makes decisions puts a first batch into them.
+        static NONE: std::sync::LazyLock<BatchDecisions> = std::sync::LazyLock::new(BatchDecisions::default);
+        self.batches.get(&BatchId::FIRST).unwrap_or(&NONE)
+    }
+    /// The same, to be changed.
+    pub fn first_mut(&mut self) -> &mut BatchDecisions {
+        self.batches.entry(BatchId::FIRST).or_default()
+    }
+    /// Decisions on a batch, to be changed.
+    pub fn batch_mut(&mut self, id: BatchId) -> Result<&mut BatchDecisions, EditError> {
+        self.batches.get_mut(&id).ok_or_else(|| EditError::Gone("that batch".into()))
+    }
+    /// One more batch, on and of this; its name.
+    pub fn add_batch(&mut self, stock: Stock) -> BatchId {
+        let id = BatchId(self.batches.keys().map(|b| b.0).max().unwrap_or(0) + 1);
+        self.batches.insert(id, BatchDecisions { stock, ..BatchDecisions::default() });
+        id
+    }
+    fn find(&mut self, id: u32) -> Result<&mut DrawingDecisions, EditError> {
+        self.drawings.iter_mut().find(|x| x.id == id).ok_or_else(|| EditError::Gone(format!("drawing {id} of this job")))
+    }
+    /// The same with contours under other names, wherever they stand.
+    pub fn renamed(&self, names: &BTreeMap<ContourId, ContourId>) -> Self {
+        /// A contour or part by its name, or a copy, whose name begins with its part's.
+        fn new_name(s: &str, names: &BTreeMap<String, String>) -> Option<String> {
+            let of_copy = || s.split_once('-').and_then(|(part, n)| Some(format!("{}-{n}", names.get(part)?)));
+            names.get(s).cloned().or_else(of_copy)
+        }
+        fn rename(value: &mut Value, names: &BTreeMap<String, String>) {
+            match value {
+                Value::String(s) => {
+                    if let Some(new) = new_name(s, names) {
+                        *s = new;
+                    }
+                }
+                Value::Array(all) => all.iter_mut().for_each(|v| rename(v, names)),
+                Value::Object(map) => {
+                    let old = std::mem::take(map);
+                    for (key, mut value) in old {
+                        rename(&mut value, names);
+                        map.insert(new_name(&key, names).unwrap_or(key), value);
+                    }
+                }
+                _ => {}
+            }
+        }
+        let names: BTreeMap<String, String> = names.iter().map(|(a, b)| (a.to_string(), b.to_string())).collect();
+        let written = serde_json::to_value(self).map(|mut value| {
+            rename(&mut value, &names);
+            value
+        });
+        // What was written from decisions reads back as decisions.
+        written.and_then(serde_json::from_value).unwrap_or_else(|_| self.clone())
+    }
+    /// True where findings of this code were accepted at all these places.
+    pub fn accepts(&self, code: &str, places: &BTreeMap<String, u32>) -> bool {
+        self.accepted.iter().any(|a| match a {
+            Acceptance::Everywhere(known) => known == code,
+            Acceptance::At { code: known, places: at } => known == code && places.iter().all(|(p, n)| at.get(p).is_some_and(|m| n <= m)),
+        })
+    }
+    /// The decisions on drawing `id`.
+    pub fn drawing(&self, id: u32) -> Option<&DrawingDecisions> {
+        self.drawings.iter().find(|d| d.id == id)
+    }
+}

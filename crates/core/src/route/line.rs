@@ -1,0 +1,189 @@
+//! A batch on its way from Nest on.
+
+use super::BatchRoute;
+use crate::assign::{self, Work};
+use crate::cache::{Cache, Kept, Proved, joined, key};
+use crate::cuts::{self, CutPlan};
+use crate::decisions::{Decisions, Stock};
+use crate::finding::Finding;
+use crate::hold::{self, SheetPath, Toolpath};
+use crate::ids::BatchId;
+use crate::ledger::Ledger;
+use crate::nest::{self, Layout, Nested, SheetLayout, Terms};
+use crate::order::{self, Sequence};
+use crate::proof::{self, Reader, SheetProof};
+use crate::release::{Program, ProgramOrder, Writer};
+use crate::shop::{Machine, Rows, Shop};
+use rayon::prelude::*;
+use std::borrow::Cow;
+use std::sync::Arc;
+
+/// What has been worked out for a batch so far.
+pub(super) struct Line<'a> {
+    id: BatchId,
+    decisions: &'a Decisions,
+    stock: &'a Stock,
+    machine: Cow<'a, Machine>,
+    rows: Rows,
+    terms: Terms,
+    work: Kept<Work>,
+    nested: Option<Kept<Nested>>,
+    plan: Option<Kept<CutPlan>>,
+    sequence: Option<Kept<Sequence>>,
+    toolpath: Option<Kept<Toolpath>>,
+    proved: Option<Kept<Proved>>,
+    /// Sheets of the batches before it, and of all.
+    numbered: (usize, usize),
+}
+
+/// What an earlier station has made, and what it comes to; stations are run in order.
+fn made<T: Default>(kept: Option<&Kept<T>>) -> (Arc<T>, u64) {
+    kept.map_or_else(|| (Arc::default(), 0), |k| (Arc::clone(&k.output), k.print))
+}
+
+impl<'a> Line<'a> {
+    pub(super) fn new(id: BatchId, work: &Kept<Work>, decisions: &'a Decisions, shop: &'a Shop, cache: &Cache) -> Self {
+        let batch = decisions.batch(id);
+        let machine = shop.machine_or_stand_in(&batch.stock.machine);
+        let key = joined(&[work.print, u64::from(id.0)]);
+        Self {
+            id,
+            decisions,
+            stock: &batch.stock,
+            rows: shop.rows_for(&decisions.assign, &batch.stock),
+            terms: Terms::of(batch, &machine, shop),
+            machine,
+            work: cache.of_batch.get(key, || (work.output.of_batch(id), Vec::new())),
+            nested: None,
+            plan: None,
+            sequence: None,
+            toolpath: None,
+            proved: None,
+            numbered: (0, 0),
+        }
+    }
+
+    /// Findings with the name of their batch, where there are several.
+    fn named(&self, found: impl IntoIterator<Item = Finding>) -> Vec<Finding> {
+        let many = self.decisions.batches.len() > 1;
+        found.into_iter().map(|f| if many { f.of_batch(self.id) } else { f }).collect()
+    }
+
+    /// What the cut chart has to say to it.
+    pub(super) fn charted(&self, shop: &Shop) -> Vec<Finding> {
+        self.named(assign::charted(&self.work.output, self.stock, &self.rows, shop))
+    }
+
+    pub(super) fn nest(&mut self, cache: &Cache) -> Vec<Finding> {
+        let kept = self.decisions.batch(self.id).nest.layout.as_ref();
+        let bed = (&self.machine.name, self.machine.bed_width, self.machine.bed_height);
+        let key = joined(&[self.work.print, key(&kept), key(&self.terms), key(&bed)]);
+        let made = cache.nested.get(key, || nest::run(&self.work.output, kept, &self.terms, &self.machine));
+        let told = self.named(made.findings.iter().cloned());
+        self.nested = Some(made);
+        told
+    }
+
+    /// Sheets that it takes.
+    pub(super) fn sheets(&self) -> usize {
+        made(self.nested.as_ref()).0.layout.sheets.len()
+    }
+
+    /// Its sheets are numbered after so many others, of so many in all.
+    pub(super) fn number(&mut self, before: usize, of: usize) {
+        self.numbered = (before, of);
+    }
+
+    pub(super) fn order(&mut self, cache: &Cache) -> Vec<Finding> {
+        let (nested, print) = made(self.nested.as_ref());
+        let work = &self.work.output;
+        let plan = cache.plans.get(joined(&[self.work.print, print]), || (cuts::plan(work, &nested.layout), Vec::new()));
+        let (decided, turns) = (&self.decisions.batch(self.id).order, self.decisions.assign.turns());
+        let key = joined(&[self.work.print, plan.print, key(decided), key(&turns)]);
+        let sequence = cache.sequence.get(key, || order::run(work, &plan.output, decided, &turns));
+        self.plan = Some(plan);
+        let told = self.named(sequence.findings.iter().cloned());
+        self.sequence = Some(sequence);
+        told
+    }
+
+    pub(super) fn hold(&mut self, cache: &Cache, shop: &Shop) -> Vec<Finding> {
+        let given = hold::Given {
+            decisions: &self.decisions.batch(self.id).hold,
+            thickness: self.stock.thickness,
+            pictures: &self.decisions.assign.pictures,
+            next_setting: self.decisions.assign.next_setting(),
+            rows: &self.rows,
+            terms: &self.terms,
+            machine: &self.machine,
+            nick: (shop.nick_width, shop.nick_pitch),
+            web: (shop.web_kerfs, shop.web_share),
+        };
+        let ((nested, lies), (plan, cut), (sequence, order)) =
+            (made(self.nested.as_ref()), made(self.plan.as_ref()), made(self.sequence.as_ref()));
+        let key = joined(&[self.work.print, lies, cut, order, key(&given)]);
+        let held = cache.toolpath.get(key, || hold::run(&self.work.output, &nested.layout, &plan, &sequence, &given));
+        let told = self.named(held.findings.iter().cloned());
+        self.toolpath = Some(held);
+        told
+    }
+
+    pub(super) fn prove(&mut self, cache: &Cache, write: &Writer) -> Vec<Finding> {
+        let ((nested, lies), (toolpath, print)) = (made(self.nested.as_ref()), made(self.toolpath.as_ref()));
+        let numbered = (self.numbered, self.decisions.assign.next_setting());
+        let key = joined(&[self.work.print, lies, print, key(&*self.machine), key(self.stock), key(&numbered)]);
+        let proved = cache.proofs.get(key, || self.proofs(&nested.layout, &toolpath, write));
+        let told = self.named(proved.findings.iter().cloned());
+        self.proved = Some(proved);
+        told
+    }
+
+    fn proofs(&self, layout: &Layout, toolpath: &Toolpath, write: &Writer) -> (Proved, Vec<Finding>) {
+        let (work, machine) = (&self.work.output, &*self.machine);
+        let one = |(i, (path, lying)): (usize, (&SheetPath, &SheetLayout))| {
+            let order = ProgramOrder { path, machine, sheet: (self.numbered.0 + i + 1, self.numbered.1), stock: self.stock };
+            let offered = |found| proof::offered(found, path, lying, work, self.decisions.assign.next_setting(), machine);
+            if path.ops.iter().any(|o| o.raster.is_some()) {
+                let mut reader = Reader::new(path, machine);
+                // The reader takes everything; a fault of the text is told when it is asked.
+                let _ = write(&order, &mut reader);
+                let (proof, findings) = proof::run_read(reader, i, path, lying, work, machine);
+                return (Program::Streamed, proof, offered(findings));
+            }
+            let mut text = Vec::new();
+            let _ = write(&order, &mut text);
+            let text = String::from_utf8_lossy(&text);
+            let (proof, findings) = proof::run(&text, i, path, lying, work, machine);
+            (Program::Kept(Arc::from(text.as_ref())), proof, offered(findings))
+        };
+        let done: Vec<(Program, SheetProof, Vec<Finding>)> = toolpath.sheets.par_iter().zip(&layout.sheets).enumerate().map(one).collect();
+        let mut findings = Vec::new();
+        let (mut programs, mut proofs) = (Vec::new(), Vec::new());
+        for (program, proof, found) in done {
+            programs.push(program);
+            proofs.push(proof);
+            findings.extend(found);
+        }
+        ((Arc::new(programs), Arc::new(proofs)), findings)
+    }
+
+    pub(super) fn done(self, shop: &Shop) -> (BatchId, BatchRoute) {
+        let nested = made(self.nested.as_ref()).0;
+        let (programs, proofs) = (*made(self.proved.as_ref()).0).clone();
+        let ledger = Ledger::of(&nested.layout, super::placed_area(&self.work.output, &nested.layout), &proofs, self.stock, shop);
+        let route = BatchRoute {
+            stock: self.stock.clone(),
+            nested,
+            plan: made(self.plan.as_ref()).0,
+            sequence: made(self.sequence.as_ref()).0,
+            toolpath: made(self.toolpath.as_ref()).0,
+            programs,
+            proofs,
+            ledger,
+            before: self.numbered.0,
+            of: self.numbered.1,
+            work: self.work.output,
+        };
+        (self.id, route)
+    }
+}

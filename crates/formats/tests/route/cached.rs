@@ -1,0 +1,190 @@
+//! What is kept and what is made anew: a warm cache gives what a cold one does, and a change makes no more work than it must.
+
+use crate::job::Job;
+use crate::steel;
+use boustrophe_core::cache::Cache;
+use boustrophe_core::decisions::{AssignEdit, Decisions, Edit, HoldEdit, IntakeEdit, NestEdit, OrderEdit, Process, Stock};
+use boustrophe_core::finding::Station;
+use boustrophe_core::geometry::{Affine, Vec2};
+use boustrophe_core::ids::{BatchId, CopyId, EdgePlace};
+use boustrophe_core::nest::{Placement, Turn};
+use boustrophe_core::route::Route;
+use boustrophe_core::shop::{ChartRow, Match, Rule};
+use proptest::prelude::*;
+
+fn svg(body: &str) -> Vec<u8> {
+    format!(r#"<svg xmlns="http://www.w3.org/2000/svg" width="300mm" height="200mm" viewBox="0 0 300 200">{body}</svg>"#).into_bytes()
+}
+
+const BOARDS: &str = r#"<path fill="none" stroke="red" d="M10 10h80v60h-80z"/><circle fill="none" stroke="red" cx="40" cy="40" r="12"/><path fill="none" stroke="red" d="M100 10h60v40h-60z"/><path fill="none" stroke="blue" d="M60 20h20"/>"#;
+const PLATES: &str =
+    r#"<path fill="none" stroke="black" d="M10 10h50v30h-50z"/><path fill="none" stroke="black" d="M70 10h40a10 10 0 0 1 0 20h-40z"/>"#;
+
+/// Two drawings, two batches, all laid.
+fn job() -> Job {
+    let mut job = Job::of(&[("boards.svg", svg(BOARDS)), ("plates.svg", svg(PLATES))], Stock::default());
+    job.edit(&Edit::Assign(AssignEdit::AddBatch { stock: steel() }));
+    job.edit(&Edit::Intake(IntakeEdit::SetDrawingBatch { drawing: 2, to: BatchId(2) }));
+    job.nest_batch(BatchId::FIRST, 1, 2);
+    job.nest_batch(BatchId(2), 1, 2);
+    job
+}
+
+/// All that a person or a machine gets to see of a route.
+fn seen(job: &Job, route: &Route) -> String {
+    let mut out = format!("{:?}\n{:?}\n", route.findings, route.ledger);
+    for (id, b) in &route.batches {
+        out += &format!("{id} {:?} {:?}\n", b.nested.layout, b.ledger);
+        for i in 0..b.programs.len() {
+            let mut text = Vec::new();
+            b.write_program(i, &job.shop, &mut text).expect("written");
+            out += &String::from_utf8_lossy(&text);
+        }
+    }
+    out
+}
+
+/// One of the changes that people make, by a number.
+fn change(job: &Job, n: usize, v: f64) -> Edit {
+    let route = job.route();
+    let part = &route.work.parts[n % route.work.parts.len()];
+    let contour = route.work.items[n % route.work.items.len()].contour.id;
+    let batch = BatchId(1 + (n as u32 / 7) % 2);
+    match n % 16 {
+        0 => Edit::Intake(IntakeEdit::SetScale { drawing: 1, scale: 0.5 + v }),
+        1 => Edit::Intake(IntakeEdit::SetDrawingQuantity { drawing: 2, quantity: 1 + (v * 3.0) as u32 }),
+        2 => Edit::Assign(AssignEdit::SetContours { contours: vec![contour], process: Some(Process::Score) }),
+        3 => Edit::Assign(AssignEdit::SetContours { contours: vec![contour], process: None }),
+        4 => NestEdit::SetQuantity { part: part.id, quantity: (v * 4.0) as u32 }.on(batch),
+        5 => NestEdit::SetSpacing { spacing: Some(2.0 + v) }.on(batch),
+        6 => NestEdit::SetTurn { turn: Turn::ALL[n % 4] }.on(batch),
+        7 | 8 => NestEdit::Nest.on(batch),
+        9 => OrderEdit::SetStart { contour, at: Some(EdgePlace::Along(v)), copy: None }.on(batch),
+        10 => HoldEdit::SetNicks { on: v > 0.5 }.on(batch),
+        11 => HoldEdit::SetNickWidth { width: Some(0.3 + v) }.on(batch),
+        12 => HoldEdit::SetLeads { on: v > 0.5 }.on(batch),
+        13 => Edit::Assign(AssignEdit::MoveParts { parts: vec![part.id], to: batch }),
+        14 => Edit::Intake(IntakeEdit::SetDrawingBatch { drawing: 1 + n as u32 / 5 % 2, to: batch }),
+        _ => Edit::Assign(AssignEdit::SetBatch { batch, machine: "lark".into(), material: "card".into(), thickness: 1.5 }),
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(16))]
+    /// Whatever is changed, in whatever order, and back again: what was kept is what is made anew.
+    #[test]
+    fn a_warm_cache_equals_a_cold_one(changes in prop::collection::vec((0..560_usize, 0.0..1.0_f64), 1..7)) {
+        let mut job = job();
+        let mut history: Vec<Decisions> = vec![job.decisions.clone()];
+        for (n, v) in changes {
+            let edit = change(&job, n, v);
+            job.edit(&edit);
+            history.push(job.decisions.clone());
+        }
+        for decisions in history.into_iter().rev() {
+            job.decisions = decisions;
+            let warm = seen(&job, &job.route());
+            let kept = std::mem::take(&mut job.cache);
+            let cold = seen(&job, &job.route());
+            job.cache = kept;
+            prop_assert_eq!(warm, cold);
+        }
+    }
+
+    /// A start that a hand set holds for its contour however the part comes to lie, is there again after undo and redo, and in
+    /// a revision of the drawing whose contour is the same.
+    #[test]
+    fn a_start_set_by_hand_stays_where_it_was_put(share in 0.05..0.95_f64, segment in 0..4_u32, seed in 0..50_u64, turn in 0.0..360.0_f64, alone in any::<bool>()) {
+        let mut job = job();
+        let part = job.route().work.parts.iter().max_by(|a, b| a.area.total_cmp(&b.area)).expect("the board").id;
+        job.edit(&NestEdit::SetQuantity { part, quantity: 3 }.on(BatchId::FIRST));
+        job.nest(1, 2);
+        let first = CopyId { part, number: 1 };
+        let at = EdgePlace::On { segment, share };
+        let before = job.decisions.clone();
+        job.edit(&OrderEdit::SetStart { contour: part.0, at: Some(at), copy: alone.then_some(first) }.on(BatchId::FIRST));
+        let set = job.decisions.clone();
+        let wanted = |route: &Route| {
+            let path = &route.work.part(part).expect("the board").outline;
+            path.at(at.along(path)).0
+        };
+        // Where the copies' cuts start, back on the drawing.
+        let starts = |job: &Job| {
+            let route = job.route();
+            let b = route.first().clone();
+            let mut out = Vec::new();
+            for (sheet, cuts) in b.sequence.sheets.iter().zip(&b.plan.sheets) {
+                for step in &sheet.steps {
+                    let cut = &cuts.cuts[step.cut];
+                    let side = cut.sides[0].expect("a good side");
+                    if side.contour == part.0 && (!alone || side.copy == first) {
+                        let placed = b.nested.layout.copies().find(|p| p.copy == side.copy).expect("it lies somewhere");
+                        out.push(placed.affine().inverse() * cut.path.at(step.start * cut.path.length()).0);
+                    }
+                }
+            }
+            (out, wanted(&route))
+        };
+        let holds = |job: &Job| {
+            let (found, wanted) = starts(job);
+            found.len() == if alone { 1 } else { 3 } && found.iter().all(|p| p.distance(wanted) < 1e-6)
+        };
+        prop_assert!(holds(&job), "as it was put: {:?}", starts(&job));
+        job.nest(seed, 6);
+        prop_assert!(holds(&job), "nested again");
+        // A copy turned by hand, and the layout kept.
+        let mut layout = job.decisions.first().nest.layout.clone().expect("a layout");
+        let placed = layout.sheets.iter_mut().flat_map(|s| &mut s.placed).find(|p| p.copy == first).expect("the first copy");
+        let by = Affine::translate(Vec2::new(40.0, 25.0)) * Affine::rotate(turn.to_radians()) * placed.affine();
+        *placed = Placement::of(first, by);
+        job.edit(&NestEdit::KeepLayout { layout }.on(BatchId::FIRST));
+        prop_assert!(holds(&job), "turned by {turn}");
+        // Undo and redo.
+        let (now, undone) = (job.decisions.clone(), before);
+        job.decisions = undone;
+        prop_assert!(!holds(&job), "taken back");
+        job.decisions = set;
+        prop_assert!(holds(&job), "done again");
+        job.decisions = now;
+        // A revision that has one contour more.
+        let revised = svg(&format!(r#"{BOARDS}<circle fill="none" stroke="red" cx="140" cy="30" r="6"/>"#));
+        job.revise(1, "boards.svg", &revised);
+        prop_assert!(holds(&job), "revised");
+    }
+}
+
+/// The counter tells which stations worked.
+#[test]
+fn a_change_makes_no_more_work_than_it_must() {
+    let mut job = job();
+    job.cache = Cache::default();
+    job.route();
+    let made = |job: &Job| Station::ALL.map(|s| job.cache.made(s));
+    let before = made(&job);
+    let worked = |job: &Job, before: &[usize; 8]| {
+        job.route();
+        let after = made(job);
+        Station::ALL.into_iter().zip(after.iter().zip(before)).filter(|(_, (a, b))| a > b).map(|(s, _)| s).collect::<Vec<_>>()
+    };
+    // A row of the chart that nothing in the job is done with.
+    let row = ChartRow { material: "slate-tile".into(), thickness: 8.0, ..job.shop.chart[0].clone() };
+    job.shop.chart.push(row);
+    assert_eq!(worked(&job, &before), []);
+    // A feed: only what the head does, and its proof.
+    job.shop.chart.iter_mut().filter(|r| r.machine == "lark" && r.process == Process::Cut).for_each(|r| r.feed *= 0.9);
+    assert_eq!(worked(&job, &before), [Station::Hold, Station::Proof, Station::Release]);
+    // A rule that makes nothing different: lines are looked at again, and that is all.
+    let before = made(&job);
+    job.shop.rules.push(Rule { id: 1, when: Match { layer: Some("nobody's".into()), ..Match::default() }, process: Process::Score });
+    assert_eq!(worked(&job, &before), [Station::Assign]);
+    // A nick of one batch leaves the other alone.
+    let before = made(&job);
+    job.edit(&HoldEdit::SetNickWidth { width: Some(0.7) }.on(BatchId::FIRST));
+    assert_eq!(worked(&job, &before), [Station::Hold, Station::Proof, Station::Release]);
+    assert_eq!((job.cache.made(Station::Hold) - before[5], job.cache.made(Station::Proof) - before[6]), (1, 1));
+    // A quantity.
+    let before = made(&job);
+    let part = job.route().batch(BatchId(2)).work.parts[0].id;
+    job.edit(&NestEdit::SetQuantity { part, quantity: 3 }.on(BatchId(2)));
+    assert!(!worked(&job, &before).contains(&Station::Clean));
+}

@@ -1,0 +1,2 @@
+ALTER TABLE searches DROP COLUMN batch;
+ALTER TABLE revisions DROP COLUMN person;
