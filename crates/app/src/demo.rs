@@ -7,9 +7,11 @@ use crate::shop::App;
 use boustrophe_core::assign::Process;
 use boustrophe_core::decisions::{Decisions, Edit, IntakeEdit, NestEdit, Stock};
 use boustrophe_core::finding::{Severity, Station};
+use boustrophe_core::geometry::{Path, Point, Region};
 use boustrophe_core::ids::BatchId;
-use boustrophe_core::nest::{Control, Problem, Terms, search};
+use boustrophe_core::nest::{Control, Problem, Sheet, Terms, search};
 use boustrophe_core::shop::{Match, Rule, Shop};
+use boustrophe_store::NewStock;
 use rust_embed::RustEmbed;
 
 #[derive(RustEmbed)]
@@ -38,6 +40,7 @@ pub fn seed(app: &App) -> Result<(), AppError> {
     if !app.store.jobs()?.is_empty() {
         return Ok(());
     }
+    rack(app)?;
     let lark = |material: &str| Stock { machine: "lark".into(), material: material.into(), thickness: 3.0 };
     let boxes = begin(
         app,
@@ -60,6 +63,37 @@ pub fn seed(app: &App) -> Result<(), AppError> {
     let plates = begin(app, "Number plates", "2026-12-11", lark("acrylic"), &["number-plates.svg"])?;
     mend(app, plates)?;
     nest(app, plates)?;
+    Ok(())
+}
+
+/// Sheets of the usual sizes, and three offcuts: an L, one with a round bite, and one that was cut from already.
+fn rack(app: &App) -> Result<(), AppError> {
+    let full = [
+        ("birch-ply", 3.0, 600.0, 400.0, 14, 6.2),
+        ("birch-ply", 6.0, 900.0, 600.0, 6, 21.0),
+        ("acrylic", 3.0, 600.0, 400.0, 5, 18.5),
+        ("mild-steel", 6.0, 1250.0, 1000.0, 3, 96.0),
+    ];
+    for (material, thickness, width, height, count, price) in full {
+        let sheet = Sheet::rectangle(width, height);
+        let (place, origin) = (if material == "mild-steel" { "steel rack" } else { "left bay" }, "bought".to_owned());
+        let new =
+            NewStock { material: material.into(), thickness, sheet, offcut: false, count, price: Some(price), place: place.into(), origin };
+        app.store.add_stock(&new, "Odile Farrant")?;
+    }
+    let at = Point::new;
+    let ell = Path::polygon(&[at(0.0, 0.0), at(380.0, 0.0), at(380.0, 130.0), at(170.0, 130.0), at(170.0, 290.0), at(0.0, 290.0)]);
+    let board = Path::rectangle(0.0, 0.0, 320.0, 240.0);
+    let bite = Region::within(&[&board]).minus(&Region::within(&[&Path::circle(at(320.0, 240.0), 110.0)]));
+    let cut_from = vec![board, Path::circle(at(70.0, 70.0), 45.0), Path::circle(at(180.0, 70.0), 45.0)];
+    for (outline, words) in
+        [(vec![ell], "left from crown boards"), (bite.outlines(), "left from a round hatch"), (cut_from, "two discs cut from it")]
+    {
+        let sheet = Sheet { count: None, ..Sheet::offcut(outline).map_err(AppError::Sentence)? };
+        let (place, origin) = ("offcut box".to_owned(), words.to_owned());
+        let new = NewStock { material: "birch-ply".into(), thickness: 3.0, sheet, offcut: true, count: 1, price: None, place, origin };
+        app.store.add_stock(&new, "Bram Teck")?;
+    }
     Ok(())
 }
 
@@ -90,7 +124,7 @@ fn mend(app: &App, job: i32) -> Result<(), AppError> {
 
 fn nest(app: &App, job: i32) -> Result<(), AppError> {
     let loaded = app.load(job)?;
-    let terms = Terms::of(loaded.decided(), &loaded.machine(), &loaded.shop);
+    let terms = Terms::of(&loaded.revision.decisions, loaded.batch, &loaded.shop);
     let problem = Problem::new(&loaded.here().work, &terms, &loaded.shop.tolerance);
     let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed: 1, tries: TRIES });
     change(app, job, &NestEdit::KeepLayout { layout }.on(BatchId::FIRST))

@@ -9,7 +9,7 @@ use boustrophe_core::drawing::Unit;
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::ids::CopyId;
 use boustrophe_core::ids::EdgePlace;
-use boustrophe_core::nest::{Sheet, Turn};
+use boustrophe_core::nest::{Grain, Sheet, Turn};
 use boustrophe_core::quantity::{count, length, number};
 use serde::Deserialize;
 
@@ -86,6 +86,10 @@ impl Form {
             "turn" => Turn::from_word(value)
                 .map(|turn| NestEdit::SetTurn { turn }.on(BatchId::FIRST))
                 .ok_or_else(|| format!("“{value}” is no turn")),
+            "mirror" => Ok(NestEdit::SetMirror { mirror: on_or_off() }.on(BatchId::FIRST)),
+            "common" => Ok(NestEdit::SetCommonEdges { on: on_or_off() }.on(BatchId::FIRST)),
+            "grain" => grain(value).map(|grain| NestEdit::SetGrain { grain }.on(BatchId::FIRST)),
+            "aside" => aside(value).map(|edit| edit.on(BatchId::FIRST)),
             "sheet" => sheets(value).map(|sheets| NestEdit::SetSheets { sheets }.on(BatchId::FIRST)),
             "nicks" => Ok(HoldEdit::SetNicks { on: on_or_off() }.on(BatchId::FIRST)),
             "nick-width" => Ok(HoldEdit::SetNickWidth { width: optional()? }.on(BatchId::FIRST)),
@@ -115,6 +119,25 @@ impl Form {
 fn place(value: &str) -> Result<EdgePlace, String> {
     let (segment, share) = value.split_once(':').ok_or_else(|| format!("“{value}” is no place on a contour"))?;
     Ok(EdgePlace::On { segment: count(segment, 0, 10_000_000)?, share: number(share)? })
+}
+
+/// `along`, `across`; empty where it does not matter.
+fn grain(value: &str) -> Result<Option<Grain>, String> {
+    if value.is_empty() {
+        Ok(None)
+    } else {
+        Grain::from_word(value).map(Some).ok_or_else(|| format!("“{value}” is no grain; type along or across"))
+    }
+}
+
+/// What is done with another nest: `set`, `swap`, `drop`.
+fn aside(value: &str) -> Result<NestEdit, String> {
+    match value {
+        "set" => Ok(NestEdit::SetAside),
+        "swap" => Ok(NestEdit::SwapAside),
+        "drop" => Ok(NestEdit::DropAside),
+        other => Err(format!("“{other}” is nothing to do with another nest")),
+    }
 }
 
 /// A process by its slug; `shape` gives back to rules and shape.

@@ -87,7 +87,7 @@ pub fn refresh(app: &Arc<App>, all: bool) {
             let stale = app.store.floor(false).unwrap_or_default().into_iter();
             let stale = stale.filter(|(job, card)| all || job.head != card.as_ref().map(|c| c.0));
             for (job, _) in stale {
-                if let Err(error) = app.deep.install(|| app.load(job.id)) {
+                if let Err(error) = app.deep.install(|| app.keep_figures(&app.load(job.id)?)) {
                     tracing::warn!(job = job.id, %error, "no card could be made for the floor");
                 }
             }

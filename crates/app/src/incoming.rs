@@ -9,6 +9,7 @@ use axum::http::StatusCode;
 use boustrophe_core::decisions::{Edit, IntakeEdit};
 use boustrophe_store::StoreError;
 use sha2::{Digest, Sha256};
+use std::collections::BTreeMap;
 use std::io::{Read, Write};
 use std::sync::{Arc, PoisonError};
 use tempfile::NamedTempFile;
@@ -39,7 +40,13 @@ impl Dropped {
 }
 
 /// Puts the files of an upload down as they come.
-pub async fn receive(app: &App, mut multipart: Multipart) -> Result<Vec<Dropped>, AppError> {
+pub async fn receive(app: &App, multipart: Multipart) -> Result<Vec<Dropped>, AppError> {
+    let (_, files) = receive_form(app, multipart).await?;
+    if files.is_empty() { Err(AppError::Sentence("there was no file in it; choose or drop a drawing.".into())) } else { Ok(files) }
+}
+
+/// The fields of a form and its files, put down as they come. A file that was not chosen is none.
+pub async fn receive_form(app: &App, mut multipart: Multipart) -> Result<(BTreeMap<String, String>, Vec<Dropped>), AppError> {
     let broken = |e: axum::extract::multipart::MultipartError| {
         if e.status() == StatusCode::PAYLOAD_TOO_LARGE {
             AppError::Sentence(format!(
@@ -50,10 +57,17 @@ pub async fn receive(app: &App, mut multipart: Multipart) -> Result<Vec<Dropped>
             AppError::Sentence(format!("the upload broke off ({e}); add the files again."))
         }
     };
-    let mut files = Vec::new();
+    let (mut fields, mut files) = (BTreeMap::new(), Vec::new());
     while let Some(mut field) = multipart.next_field().await.map_err(broken)? {
         let plain = |n: &str| n.rsplit(['/', '\\']).next().unwrap_or(n).chars().take(LONGEST_NAME).collect::<String>();
-        let Some(name) = field.file_name().map(plain) else { continue };
+        let Some(name) = field.file_name().map(plain).filter(|n| !n.is_empty()) else {
+            if fields.len() < MOST_FILES
+                && let Some(name) = field.name().map(str::to_owned)
+            {
+                fields.insert(name, field.text().await.map_err(broken)?);
+            }
+            continue;
+        };
         let mut file = app.file_coming_in()?;
         while let Some(bytes) = field.chunk().await.map_err(broken)? {
             file.write_all(&bytes).map_err(|e| AppError::Sentence(format!("{name} cannot be put down ({e}); is the disk full?")))?;
@@ -63,7 +77,7 @@ pub async fn receive(app: &App, mut multipart: Multipart) -> Result<Vec<Dropped>
             return Err(AppError::Sentence(format!("these are more than {MOST_FILES} files; add them in two goes.")));
         }
     }
-    if files.is_empty() { Err(AppError::Sentence("there was no file in it; choose or drop a drawing.".into())) } else { Ok(files) }
+    Ok((fields, files))
 }
 
 /// A file that could be read and is kept.

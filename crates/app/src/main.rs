@@ -12,6 +12,7 @@ mod machines;
 mod miniature;
 mod names;
 mod pages;
+mod rack;
 mod reading;
 mod report;
 mod searches;

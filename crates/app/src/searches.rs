@@ -4,7 +4,7 @@ use crate::error::AppError;
 use crate::shop::App;
 use boustrophe_core::decisions::NestEdit;
 use boustrophe_core::ids::BatchId;
-use boustrophe_core::nest::{Control, Layout, Problem, Terms, is_better, search};
+use boustrophe_core::nest::{Control, Layout, Problem, Terms, is_better, room_left, search};
 use boustrophe_core::route::placed_area;
 use boustrophe_store::NewRevision;
 use std::collections::hash_map::Entry;
@@ -17,8 +17,6 @@ use std::time::{Duration, Instant};
 const USUAL: Duration = Duration::from_secs(60);
 /// Times that may be asked for.
 const TIMES: std::ops::RangeInclusive<u64> = 1..=36_000;
-/// A search without a better layout for this share of its time is done.
-const PATIENCE: f64 = 0.14;
 /// The first true layout is waited for, on a machine however busy, but no longer than this.
 const FIRST: Duration = Duration::from_secs(600);
 /// How long the keeping of a layout is waited for by the next search, and how long between two looks.
@@ -40,7 +38,27 @@ pub struct Progress {
     pub phase: Phase,
     /// Time left, s.
     pub left: u64,
+    /// Time since it began, s.
+    pub run: f64,
+    /// How it came to that, thinned to what can be drawn.
+    pub curve: Vec<Step>,
 }
+
+/// A better layout: when it was found, and what it comes to.
+#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize)]
+pub struct Step {
+    /// Seconds from the beginning.
+    pub after: f64,
+    /// Sheets.
+    pub sheets: usize,
+    /// What of the last sheet stays free in one piece, as a share of it.
+    pub room: f64,
+    /// Yield.
+    pub yield_share: f64,
+}
+
+/// Steps of a curve that are shown.
+const STEPS: usize = 60;
 
 /// How far a search is.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -61,8 +79,8 @@ struct Search {
     limit: AtomicU64,
     /// Tries so far: with two the first true layout is there.
     tries: AtomicUsize,
-    /// Milliseconds from the beginning to the last better layout.
-    better: AtomicU64,
+    /// What has come of it.
+    curve: Mutex<Vec<Step>>,
     progress: Mutex<Progress>,
     /// Of which batch.
     batch: BatchId,
@@ -91,8 +109,12 @@ impl Searches {
     pub fn progress(&self, job: i32) -> Option<Progress> {
         let search = self.running().get(&job).cloned()?;
         let mut progress = Progress { batch: search.batch, ..search.progress().clone() };
+        progress.run = search.began.elapsed().as_secs_f64();
         let left = Duration::from_millis(search.limit.load(Ordering::Relaxed)).saturating_sub(search.began.elapsed());
         (progress.tries, progress.left) = (search.tries.load(Ordering::Relaxed).max(progress.tries), left.as_secs());
+        let curve = search.curve.lock().unwrap_or_else(PoisonError::into_inner);
+        let thin = curve.len().div_ceil(STEPS).max(1);
+        progress.curve = curve.iter().rev().step_by(thin).rev().copied().collect();
         Some(progress)
     }
 
@@ -141,9 +163,19 @@ impl Searches {
     }
 }
 
+/// What is asked of a search.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Wish {
+    /// How long it may take, s; `None` for the usual time.
+    pub seconds: Option<u64>,
+    /// What lies stays where it lies; only what does not yet is laid.
+    pub only_new: bool,
+}
+
 /// Starts a search for a job, of so many seconds where that is asked for; nothing happens when one is under way, unless that
 /// is just being kept.
-pub fn start(app: &Arc<App>, job: i32, batch: BatchId, seconds: Option<u64>) -> Result<(), AppError> {
+pub fn start(app: &Arc<App>, job: i32, batch: BatchId, wish: Wish) -> Result<(), AppError> {
+    let Wish { seconds, only_new } = wish;
     if let Some(s) = seconds.filter(|s| !TIMES.contains(s)) {
         return Err(AppError::Sentence(format!("a search of {s} s will not do; type {} to {} s", TIMES.start(), TIMES.end())));
     }
@@ -153,7 +185,7 @@ pub fn start(app: &Arc<App>, job: i32, batch: BatchId, seconds: Option<u64>) -> 
         began: Instant::now(),
         limit: AtomicU64::new(u64::try_from(limit.as_millis()).unwrap_or(u64::MAX)),
         tries: AtomicUsize::new(0),
-        better: AtomicU64::new(0),
+        curve: Mutex::default(),
         progress: Mutex::default(),
         batch,
     });
@@ -167,13 +199,20 @@ pub fn start(app: &Arc<App>, job: i32, batch: BatchId, seconds: Option<u64>) -> 
     let threads = crate::shop::behind(0)?;
     std::thread::spawn(move || {
         let app = &leave.0;
-        let (here, terms) = (loaded.here(), Terms::of(loaded.decided(), &loaded.machine(), &loaded.shop));
-        let problem = Problem::new(&here.work, &terms, &loaded.shop.tolerance);
-        let yield_of = |layout: &Layout| {
+        let (here, terms) = (loaded.here(), Terms::of(&loaded.revision.decisions, loaded.batch, &loaded.shop));
+        // From what is kept, round what is held: nobody's time is spent on getting there again.
+        let mut held = loaded.decided().nest.held.clone();
+        if only_new {
+            held.extend(here.nested.layout.copies().map(|p| p.copy));
+        }
+        let problem = Problem::from(&here.work, &terms, &loaded.shop.tolerance, &here.nested.layout, &held);
+        let told = |layout: &Layout| {
             let sheets: f64 = layout.sheets.iter().map(|s| s.sheet.area()).sum();
-            placed_area(&here.work, layout) / sheets.max(1.0)
+            (placed_area(&here.work, layout) / sheets.max(1.0), room_left(layout, &here.work))
         };
-        let layout = threads.install(|| run(&problem, &search, yield_of));
+        // Another search of the same parts goes another way.
+        let seed = u64::from(loaded.revision.id.unsigned_abs());
+        let layout = threads.install(|| run(&problem, &search, seed, told));
         search.progress().phase = Phase::Keeping;
         if let Err(error) = keep(app, job, loaded.batch, layout) {
             tracing::error!(job, %error, "a nest could not be kept");
@@ -192,29 +231,28 @@ impl Drop for Leave {
     }
 }
 
-fn run(problem: &Problem, search_state: &Search, yield_of: impl Fn(&Layout) -> f64 + Sync) -> Layout {
+fn run(problem: &Problem, search_state: &Search, seed: u64, told: impl Fn(&Layout) -> (f64, f64) + Sync) -> Layout {
     let go_on = || {
         let run = search_state.began.elapsed();
         let limit = Duration::from_millis(search_state.limit.load(Ordering::Relaxed));
-        let quiet = run.saturating_sub(Duration::from_millis(search_state.better.load(Ordering::Relaxed)));
         let first = search_state.tries.load(Ordering::Relaxed) < 2 && run < FIRST;
-        !search_state.stop.load(Ordering::Relaxed) && (first || run < limit && quiet < limit.mul_f64(PATIENCE))
+        !search_state.stop.load(Ordering::Relaxed) && (first || run < limit)
     };
     let tried = |tries: usize| search_state.tries.store(tries, Ordering::Relaxed);
     let better = |layout: &Layout, tries: usize| {
-        let millis = u64::try_from(search_state.began.elapsed().as_millis()).unwrap_or(u64::MAX);
-        search_state.better.store(millis, Ordering::Relaxed);
-        let yield_share = yield_of(layout);
+        let (yield_share, room) = told(layout);
+        let step = Step { after: search_state.began.elapsed().as_secs_f64(), sheets: layout.sheets.len(), room, yield_share };
+        search_state.curve.lock().unwrap_or_else(PoisonError::into_inner).push(step);
         *search_state.progress() = Progress {
             layout: Some(Arc::new(layout.clone())),
             tries,
             yield_share,
             batch: search_state.batch,
             phase: Phase::Searching,
-            left: 0,
+            ..Progress::default()
         };
     };
-    search(problem, &Control { go_on: &go_on, better: &better, tried: &tried, seed: 1, tries: usize::MAX })
+    search(problem, &Control { go_on: &go_on, better: &better, tried: &tried, seed, tries: usize::MAX })
 }
 
 /// Keeps the layout as a decision on whatever revision is in force by then.
@@ -246,5 +284,5 @@ fn keep(app: &App, job: i32, batch: BatchId, layout: Layout) -> Result<(), AppEr
         }
     }
     app.store.set_search(job, None)?;
-    Ok(())
+    app.keep_figures(&app.load(job)?)
 }

@@ -24,6 +24,7 @@ use std::process::ExitCode;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 use tokio::net::TcpListener;
+use tower_http::compression::CompressionLayer;
 use tower_http::timeout::{RequestBodyTimeoutLayer, TimeoutLayer};
 
 /// How the shop is opened.
@@ -94,6 +95,8 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/shop/rules", get(book::rules::rules_page).post(book::rules::add_rule))
         .route("/shop/rules/try", post(book::rules::try_rule))
         .route("/shop/rules/{id}", post(book::rules::move_rule))
+        .route("/shop/rack", get(book::rack::rack).post(book::rack::add))
+        .route("/shop/rack/{id}", post(book::rack::change))
         .route("/shop/machines", get(book::things::things))
         .route("/shop/machines/{id}", post(book::things::save_machine))
         .route("/shop/materials/{id}", post(book::things::save_material))
@@ -109,7 +112,8 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/jobs/{job}/stage/{station}", get(stage::stage))
         .route("/jobs/{job}/moves/{sheet}", get(stage::moves))
         .route("/jobs/{job}/poses", get(stage::poses))
-        .route("/jobs/{job}/copies", post(stage::moved))
+        .route("/jobs/{job}/copies", post(stage::copies))
+        .route("/jobs/{job}/rack", post(nesting::from_rack))
         .route("/jobs/{job}/search/start", post(nesting::start))
         .route("/jobs/{job}/search/longer", post(nesting::longer))
         .route("/jobs/{job}/search/stop", post(nesting::stop))
@@ -125,6 +129,7 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .layer(DefaultBodyLimit::max(boustrophe_formats::MOST_BYTES + (1 << 20)))
         .layer(RequestBodyTimeoutLayer::new(BODY))
         .layer(TimeoutLayer::with_status_code(StatusCode::REQUEST_TIMEOUT, REQUEST))
+        .layer(CompressionLayer::new())
         .layer(from_fn_with_state(Arc::new(names), guard))
         .layer(from_fn(logged))
         .with_state(app)

@@ -5,6 +5,7 @@ use crate::floor_cards;
 use crate::machines::Machines;
 use crate::reading::Readers;
 use crate::searches::Searches;
+use boustrophe_core::assign::Work;
 use boustrophe_core::cache::Cache;
 use boustrophe_core::decisions::{BatchDecisions, Decisions, Stock};
 use boustrophe_core::drawing::Drawing;
@@ -185,13 +186,34 @@ impl App {
             other => other?,
         };
         let shop = self.shop();
-        let route = self.route(&revision.decisions, &shop)?;
-        if revision.ledger.as_ref() != Some(&route.ledger) {
-            self.store.set_ledger(revision.id, &route.ledger)?;
+        let mut route = self.route(&revision.decisions, &shop)?;
+        let told = crate::rack::told(self, job.id, &revision.decisions)?;
+        if !told.is_empty() {
+            route.reached = route.reached.min(boustrophe_core::finding::Station::Nest);
+            route.findings.extend(told);
+            route.findings.sort_by_key(|f| f.station);
         }
-        let loaded = Loaded { job, revision, route, shop, batch: BatchId::FIRST };
-        floor_cards::keep(self, &loaded)?;
-        Ok(loaded)
+        Ok(Loaded { job, revision, route, shop, batch: BatchId::FIRST })
+    }
+
+    /// Stores what the history and the floor show of a job, where that is not stored already. Pages that are only looked at
+    /// store nothing.
+    pub fn keep_figures(&self, loaded: &Loaded) -> Result<(), AppError> {
+        if loaded.revision.ledger.as_ref() != Some(&loaded.route.ledger) {
+            self.store.set_ledger(loaded.revision.id, &loaded.route.ledger)?;
+        }
+        crate::rack::reserve(self, loaded)?;
+        floor_cards::keep(self, loaded)
+    }
+
+    /// The parts of a batch of some decisions, with nothing worked out beyond Assign.
+    pub fn work(&self, decisions: &Decisions, batch: BatchId) -> Result<Arc<Work>, AppError> {
+        let drawings = self.drawings(decisions)?;
+        Ok(boustrophe_core::route::work_of(&drawings, decisions, &self.shop(), &self.cache, batch))
+    }
+
+    fn drawings(&self, decisions: &Decisions) -> Result<Vec<Arc<Drawing>>, AppError> {
+        decisions.drawings.iter().map(|d| self.drawing(&d.file, &d.name)).collect()
     }
 
     /// A revision that cannot be read stops its own job and no other; the one before is offered.
@@ -202,8 +224,7 @@ impl App {
 
     /// The route for some decisions.
     pub fn route(&self, decisions: &Decisions, shop: &Shop) -> Result<Route, AppError> {
-        let drawings = decisions.drawings.iter().map(|d| self.drawing(&d.file, &d.name)).collect::<Result<Vec<_>, _>>()?;
-        Ok(boustrophe_core::route::run(&drawings, decisions, shop, &self.cache, &mut |_| {}))
+        Ok(boustrophe_core::route::run(&self.drawings(decisions)?, decisions, shop, &self.cache, &mut |_| {}))
     }
 
     /// A stored drawing as read. Work for a thread that may block.

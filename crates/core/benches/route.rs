@@ -133,7 +133,7 @@ fn mixed(copies: u32) -> Work {
 }
 
 fn terms() -> Terms {
-    Terms { spacing: 2.0, margin: 6.0, sheets: vec![Sheet::rectangle(900.0, 600.0)], turn: Turn::Quarter }
+    Terms { spacing: 2.0, margin: 6.0, sheets: vec![Sheet::rectangle(900.0, 600.0)], turn: Turn::Quarter, ..Terms::default() }
 }
 
 fn layout(work: &Work, tries: usize) -> Layout {
@@ -174,7 +174,7 @@ fn ordering(c: &mut Criterion) {
         };
         group.bench_with_input(BenchmarkId::from_parameter(copies * 5), &work, |b, work| {
             b.iter(|| {
-                let plan = cuts::plan(work, &layout);
+                let plan = cuts::plan(work, &layout, None);
                 let (sequence, _) = order::run(work, &plan, &batch.order, &[]);
                 black_box(hold::run(work, &layout, &plan, &sequence, &given).0.sheets.len())
             });

@@ -1,7 +1,7 @@
 //! The figures that every change is judged by.
 
 use crate::decisions::Stock;
-use crate::nest::Layout;
+use crate::nest::{Layout, Sheet};
 use crate::proof::SheetProof;
 use crate::shop::Shop;
 use serde::{Deserialize, Serialize};
@@ -37,6 +37,9 @@ impl Ledger {
         let seconds = sum(|p| p.seconds);
         let hourly = shop.machine(&stock.machine).map_or(0.0, |m| m.hourly);
         let price = shop.material(&stock.material).map_or(0.0, |m| m.price);
+        // A sheet with a price of its own costs that; others as much as their material by area.
+        let material = |s: &Sheet| s.price.unwrap_or_else(|| s.area() / 1e6 * price * stock.thickness);
+        let sheets: f64 = layout.sheets.iter().map(|s| material(&s.sheet)).sum();
         Self {
             sheets: layout.sheets.len(),
             yield_share: if sheet_area > 0.0 { part_area / sheet_area } else { 0.0 },
@@ -46,7 +49,7 @@ impl Ledger {
             pierces: proofs.iter().map(|p| p.pierces).sum(),
             engraved: sum(|p| p.engrave_area),
             seconds,
-            cost: seconds / 3600.0 * hourly + sheet_area / 1e6 * price * stock.thickness,
+            cost: seconds / 3600.0 * hourly + sheets,
         }
     }
 

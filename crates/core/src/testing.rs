@@ -2,13 +2,13 @@
 
 use crate::assign::{self, Customs, Given, Wanted, Work};
 use crate::clean::{self, Cleaned};
-use crate::cuts;
+use crate::cuts::{self, CutPlan};
 use crate::decisions::{Decisions, DrawingDecisions};
 use crate::drawing::{Drawing, Entity, FileUnits, Shape, Style, Unit};
 use crate::finding::Finding;
 use crate::geometry::{Curve, Path, Point};
 use crate::hold::{self, Toolpath};
-use crate::ids::{CopyId, PartId};
+use crate::ids::{BatchId, CopyId, PartId};
 use crate::intake;
 use crate::nest::{Layout, Terms};
 use crate::order::{self, Sequence};
@@ -57,15 +57,21 @@ pub fn assigned(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop) -
     (work, findings)
 }
 
+/// The cuts of a layout.
+pub fn planned(work: &Work, layout: &Layout, decisions: &Decisions, shop: &Shop) -> CutPlan {
+    cuts::plan(work, layout, Terms::of(decisions, BatchId::FIRST, shop).common)
+}
+
 /// The order of a layout's cuts.
 pub fn ordered(work: &Work, layout: &Layout, decisions: &Decisions) -> Sequence {
-    order::run(work, &cuts::plan(work, layout), &decisions.first().order, &decisions.assign.turns()).0
+    order::run(work, &planned(work, layout, decisions, &Shop::builtin()), &decisions.first().order, &decisions.assign.turns()).0
 }
 
 /// What the head does for a layout.
 pub fn held(work: &Work, layout: &Layout, decisions: &Decisions, machine: &Machine, shop: &Shop) -> (Toolpath, Vec<Finding>) {
-    let (plan, sequence, batch) = (cuts::plan(work, layout), ordered(work, layout, decisions), decisions.first());
-    let (rows, terms) = (shop.rows_for(&decisions.assign, &batch.stock), Terms::of(batch, machine, shop));
+    let (plan, batch) = (planned(work, layout, decisions, shop), decisions.first());
+    let sequence = order::run(work, &plan, &batch.order, &decisions.assign.turns()).0;
+    let (rows, terms) = (shop.rows_for(&decisions.assign, &batch.stock), Terms::of(decisions, BatchId::FIRST, shop));
     let given = hold::Given {
         decisions: &batch.hold,
         thickness: batch.stock.thickness,

@@ -8,6 +8,7 @@ mod jobs;
 mod runs;
 mod schema;
 mod settings;
+mod stock;
 #[cfg(test)]
 mod tests;
 mod unknown;
@@ -16,6 +17,7 @@ pub use cards::{Card, OnFloor};
 pub use jobs::{Entry, Job, NewRevision, Revision};
 pub use runs::{Heard, NewRun, Run, Tick};
 pub use settings::{Setting, SettingChange};
+pub use stock::{NewStock, StockEvent, Stocked, Taken};
 
 use diesel::connection::SimpleConnection;
 use diesel::prelude::*;

@@ -61,6 +61,7 @@ diesel::table! {
         cuts -> Integer,
         cuts_done -> Integer,
         heard_at -> Nullable<Text>,
+        racked -> Bool,
     }
 }
 diesel::table! {
@@ -106,6 +107,39 @@ diesel::table! {
         at -> Text,
     }
 }
+diesel::table! {
+    stock (id) {
+        id -> Integer,
+        material -> Text,
+        thickness -> Double,
+        sheet -> Text,
+        offcut -> Bool,
+        count -> Integer,
+        price -> Nullable<Double>,
+        place -> Text,
+        origin -> Text,
+        created_at -> Text,
+    }
+}
+diesel::table! {
+    stock_events (id) {
+        id -> Integer,
+        stock_id -> Integer,
+        at -> Text,
+        person -> Text,
+        words -> Text,
+        run_id -> Nullable<Integer>,
+        job_id -> Nullable<Integer>,
+    }
+}
+diesel::table! {
+    reservations (stock_id, job_id) {
+        stock_id -> Integer,
+        job_id -> Integer,
+        count -> Integer,
+    }
+}
+diesel::joinable!(reservations -> jobs (job_id));
 diesel::allow_tables_to_appear_in_same_query!(
     files,
     jobs,
@@ -116,5 +150,8 @@ diesel::allow_tables_to_appear_in_same_query!(
     cards,
     job_files,
     settings,
-    setting_changes
+    setting_changes,
+    stock,
+    stock_events,
+    reservations
 );

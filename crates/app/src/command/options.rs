@@ -3,7 +3,7 @@
 use crate::server::{Controller, Opening};
 use boustrophe_core::decisions::{DrawingDecisions, Stock};
 use boustrophe_core::drawing::Unit;
-use boustrophe_core::nest::{Sheet, Turn};
+use boustrophe_core::nest::{Grain, Sheet, Turn};
 use boustrophe_core::quantity;
 use boustrophe_machine::Link;
 use lexopt::prelude::*;
@@ -29,6 +29,8 @@ Options of prep:
   --sheet WxH | N@WxH      repeatable, mm                 --offcut FILE       a closed outline, repeatable
   --spacing MM             --margin MM                    --nest-seconds S    default 5
   --no-nicks               --no-leads                     --seed N
+  --common-edges           neighbours share cuts
+  --mirror                 parts may be mirrored          --grain along|across   of the sheet's x
   --accept                 release in spite of findings to look at
   --stock FILE=MACHINE,MATERIAL,THICKNESS   that drawing's parts are another batch, repeatable
 
@@ -96,6 +98,9 @@ pub struct Prep {
     pub offcuts: Vec<PathBuf>,
     pub quantity: u32,
     pub turn: Turn,
+    pub mirror: bool,
+    pub common_edges: bool,
+    pub grain: Option<Grain>,
     pub spacing: Option<f64>,
     pub margin: Option<f64>,
     pub nest_seconds: f64,
@@ -265,6 +270,9 @@ fn prep(parser: &mut lexopt::Parser) -> Result<Command, Failure> {
         offcuts: Vec::new(),
         quantity: 1,
         turn: Turn::default(),
+        mirror: false,
+        common_edges: false,
+        grain: None,
         spacing: None,
         margin: None,
         nest_seconds: 5.0,
@@ -300,6 +308,13 @@ fn prep(parser: &mut lexopt::Parser) -> Result<Command, Failure> {
                 let word = text(parser)?;
                 p.turn = Turn::from_word(&word)
                     .ok_or_else(|| Failure::Usage(format!("--turn {word} will not do; use none, 180, 90 or any.")))?;
+            }
+            "mirror" => p.mirror = true,
+            "common-edges" => p.common_edges = true,
+            "grain" => {
+                let word = text(parser)?;
+                let grain = Grain::from_word(&word);
+                p.grain = Some(grain.ok_or_else(|| Failure::Usage(format!("--grain {word} will not do; use along or across.")))?);
             }
             "spacing" => p.spacing = Some(number(parser, "--spacing", 0.0, 500.0)?),
             "margin" => p.margin = Some(number(parser, "--margin", 0.0, 500.0)?),

@@ -179,15 +179,15 @@ fn decide(options: &Prep, drawings: Vec<DrawingDecisions>, shop: &Shop) -> Resul
     }
     let machine = &*shop.machine_or_stand_in(&options.stock.machine);
     let offcuts = options.offcuts.iter().map(|path| offcut(path, &options.reading, machine)).collect::<Result<Vec<_>, _>>()?;
-    for (id, batch) in &mut decisions.batches {
-        let machine = shop.machine_or_stand_in(&batch.stock.machine);
-        let usual = Terms::of(batch, &machine, shop).sheets;
+    let usual: Vec<Vec<Sheet>> = decisions.batches.keys().map(|id| Terms::of(&decisions, *id, shop).sheets).collect();
+    for ((id, batch), usual) in decisions.batches.iter_mut().zip(usual) {
         batch.nest.sheets = if id.is_first() && !offcuts.is_empty() {
             offcuts.iter().cloned().chain(if full == 0 { usual } else { sheets.clone() }).collect()
         } else {
             sheets.clone()
         };
         (batch.nest.turn, batch.nest.spacing, batch.nest.margin) = (options.turn, options.spacing, options.margin);
+        (batch.nest.mirror, batch.nest.grain, batch.nest.common_edges) = (options.mirror, options.grain, options.common_edges);
         batch.hold = HoldDecisions {
             nicks: (!options.nicks).then_some(false),
             leads: (!options.leads).then_some(false),
@@ -207,7 +207,7 @@ fn offcut(path: &Path, reading: &Reading, machine: &Machine) -> Result<Sheet, Fa
 }
 
 fn nest(id: BatchId, batch: &BatchRoute, decisions: &Decisions, shop: &Shop, options: &Prep) -> Layout {
-    let terms = Terms::of(decisions.batch(id), &shop.machine_or_stand_in(&batch.stock.machine), shop);
+    let terms = Terms::of(decisions, id, shop);
     let problem = Problem::new(&batch.work, &terms, &shop.tolerance);
     let end = Instant::now() + Duration::from_secs_f64(options.nest_seconds);
     search(

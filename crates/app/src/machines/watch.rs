@@ -295,7 +295,14 @@ async fn obey(desk: &Desk, driver: &mut Driver, hand: Option<&InHand>, order: &O
 
 async fn note(app: &Arc<App>, run: i32, heard: Heard) -> Result<(), AppError> {
     let app = Arc::clone(app);
-    Ok(tokio::task::spawn_blocking(move || app.store.set_run(run, &heard)).await??)
+    let written = move || {
+        app.store.set_run(run, &heard)?;
+        if heard.ended && heard.state == "done" {
+            crate::rack::settle(&app);
+        }
+        Ok::<_, AppError>(())
+    };
+    tokio::task::spawn_blocking(written).await?
 }
 
 async fn requeue(app: &Arc<App>, run: i32, detail: String) -> Result<(), AppError> {

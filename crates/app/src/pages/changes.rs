@@ -4,7 +4,6 @@ use super::station::docket;
 use super::{Shared, blocking};
 use crate::edits::Form;
 use crate::error::{AppError, html};
-use crate::floor_cards;
 use crate::incoming;
 use crate::searches;
 use crate::shop::{App, Loaded};
@@ -44,14 +43,14 @@ pub async fn edit(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Form>)
         let searched = edit.nests();
         if let (Edit::Nest(_), Some(batch)) = (&edit, searched) {
             // Nothing is decided by the wish alone.
-            searches::start(app, job, batch, None)?;
+            searches::start(app, job, batch, searches::Wish::default())?;
             return answered(app, job, station, form.batch);
         }
         match apply(app, job, form.revision, &edit) {
             Err(AppError::Store(StoreError::Moved { head })) => conflict(app, job, station, &edit, head),
             Err(other) => Err(other),
             Ok(()) => {
-                searched.map_or(Ok(()), |batch| searches::start(app, job, batch, None))?;
+                searched.map_or(Ok(()), |batch| searches::start(app, job, batch, searches::Wish::default()))?;
                 answered(app, job, station, form.batch)
             }
         }
@@ -61,7 +60,9 @@ pub async fn edit(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Form>)
 
 /// The docket after a change, about the batch that the page was about.
 fn answered(app: &App, job: i32, station: Station, batch: BatchId) -> Result<Response, AppError> {
-    Ok(html(&docket(app, &app.load(job)?.about(batch), station, true)?)?.into_response())
+    let loaded = app.load(job)?;
+    app.keep_figures(&loaded)?;
+    Ok(html(&docket(app, &loaded.about(batch), station, true)?)?.into_response())
 }
 
 /// Makes an edit on the revision that the page showed and answers with the station's docket.
@@ -80,9 +81,8 @@ pub fn apply(app: &App, job: i32, revision: i32, edit: &Edit) -> Result<(), AppE
     let found = app.store.job(job)?;
     let new = NewRevision { label: &edit.label(), person: &found.person, decisions: &after };
     let id = app.store.add_revision(job, revision, new)?;
-    app.store.set_ledger(id, &route.ledger)?;
-    let revision = boustrophe_store::Revision { id, decisions: after, ledger: Some(route.ledger), ..before };
-    floor_cards::keep(app, &Loaded { job: app.store.job(job)?, revision, route, shop, batch: BatchId::FIRST })
+    let revision = boustrophe_store::Revision { id, decisions: after, ledger: None, ..before };
+    app.keep_figures(&Loaded { job: app.store.job(job)?, revision, route, shop, batch: BatchId::FIRST })
 }
 
 /// Fits slots and tabs: three figures, and the contours whose slots are ticked to be fitted among all that have some.

@@ -1,14 +1,17 @@
 //! Starting, watching and stopping a nest.
 
-use super::{Shared, blocking};
+use super::{Shared, blocking, changes};
 use crate::error::AppError;
-use crate::searches;
-use axum::extract::{Form, Path};
+use crate::{edits, rack, searches};
+use axum::extract::{Form, Path, RawForm};
 use axum::http::StatusCode;
+use axum::response::Response;
 use axum::response::sse::{Event, KeepAlive, Sse};
+use boustrophe_core::decisions::NestEdit;
+use boustrophe_core::finding::Station;
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::quantity::count;
-use futures_util::stream::{self, Stream};
+use futures_util::stream::{self, Stream, StreamExt};
 use serde::Deserialize;
 use std::convert::Infallible;
 use std::time::Duration;
@@ -23,6 +26,9 @@ pub struct Time {
     seconds: String,
     #[serde(default)]
     batch: BatchId,
+    /// `on`: what lies stays.
+    #[serde(default)]
+    only: String,
 }
 
 /// Begins a search.
@@ -31,8 +37,23 @@ pub async fn start(app: Shared, Path(job): Path<i32>, Form(time): Form<Time>) ->
         "" => None,
         typed => Some(u64::from(count(typed, 1, 36_000).map_err(AppError::Sentence)?)),
     };
-    blocking(&app, move |app| searches::start(app, job, time.batch, seconds)).await?;
+    blocking(&app, move |app| searches::start(app, job, time.batch, searches::Wish { seconds, only_new: time.only == "on" })).await?;
     Ok(StatusCode::NO_CONTENT)
+}
+
+/// Takes sheets and offcuts of the stock rack for a batch; none: the material's own again.
+pub async fn from_rack(app: Shared, Path(job): Path<i32>, RawForm(bytes): RawForm) -> Result<Response, AppError> {
+    let fields: Vec<(String, String)> = form_urlencoded::parse(&bytes).into_owned().collect();
+    let one = |name: &str| fields.iter().find(|f| f.0 == name).map_or("", |f| f.1.as_str());
+    let wrong = |what: String| AppError::Sentence(format!("{what}; load the page again."));
+    let batch: BatchId = one("batch").parse().map_err(wrong)?;
+    let chosen = fields.iter().filter(|f| f.0 == "stock").map(|f| f.1.parse::<i32>().map_err(|_| wrong(format!("“{}” is no sheet", f.1))));
+    let chosen: Vec<i32> = chosen.collect::<Result<_, _>>()?;
+    let edit = blocking(&app, move |app| Ok(NestEdit::SetSheets { sheets: rack::chosen(app, job, &chosen)? }.on(batch))).await?;
+    let edit = serde_json::to_string(&edit).map_err(|e| AppError::Sentence(e.to_string()))?;
+    let revision = one("revision").parse().unwrap_or(0);
+    changes::edit(app, Path(job), Form(edits::Form { revision, station: Station::Nest.slug().into(), batch, edit, ..Default::default() }))
+        .await
 }
 
 /// Another minute.
@@ -58,8 +79,8 @@ pub async fn events(app: Shared, Path(job): Path<i32>) -> Sse<impl Stream<Item =
         let ended = progress.as_ref().is_none_or(|p| p.phase == searches::Phase::Kept);
         let p = progress.unwrap_or_default();
         let sheets = p.layout.as_ref().map_or(0, |l| l.sheets.len());
-        let data = serde_json::json!({ "tries": p.tries, "sheets": sheets, "yield": p.yield_share, "left": p.left, "ended": ended });
+        let data = serde_json::json!({ "tries": p.tries, "sheets": sheets, "yield": p.yield_share, "left": p.left, "run": p.run, "curve": p.curve, "ended": ended });
         Some((Ok(Event::default().data(data.to_string())), (app, ended)))
     });
-    Sse::new(told).keep_alive(KeepAlive::default())
+    Sse::new(told.fuse()).keep_alive(KeepAlive::default())
 }

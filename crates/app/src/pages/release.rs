@@ -9,6 +9,7 @@ use axum::extract::Path;
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
 use boustrophe_formats::sheet::{write_dxf, write_svg};
+use futures_util::StreamExt;
 use std::sync::Arc;
 
 /// Pieces of a program that wait to be sent.
@@ -24,7 +25,7 @@ fn program(app: Arc<App>, loaded: Loaded, sheet: usize, name: &str) -> Response 
             let _ = to.blocking_send(Err(error));
         }
     });
-    let pieces = futures_util::stream::unfold(from, |mut from| async { from.recv().await.map(|piece| (piece, from)) });
+    let pieces = futures_util::stream::unfold(from, |mut from| async { from.recv().await.map(|piece| (piece, from)) }).fuse();
     let header =
         [(CONTENT_TYPE, "text/plain; charset=utf-8".to_owned()), (CONTENT_DISPOSITION, format!("attachment; filename=\"{name}\""))];
     (header, Body::from_stream(pieces)).into_response()

@@ -1,5 +1,6 @@
 //! What the stage draws, as compact JSON: numbers in mm, rounded to a thousandth.
 
+mod copies;
 mod moves;
 mod poses;
 mod sheets;
@@ -19,8 +20,9 @@ use boustrophe_core::nest::Layout;
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
 
+pub use copies::copies;
 pub use moves::moves;
-pub use poses::{moved, poses};
+pub use poses::poses;
 use sheets::{PartScene, Sheet};
 
 /// `x, y, bulge, x, y, bulge, x, y`: a line and its arcs.

@@ -44,6 +44,17 @@ function refresh() {
 
 const searching = () => $("#search")?.dataset.searching === "true";
 
+/** Yield over time as far as the search has come, up to now. */
+function curve(steps, run) {
+  const svg = $("#search-curve");
+  if (!svg || !steps?.length) return;
+  svg.hidden = false;
+  const top = Math.max(...steps.map((s) => s.yield_share), 0.01), y = (s) => 42 - (s.yield_share / top) * 38, x = (t) => (t / Math.max(1, run)) * 300;
+  // What was found stands until something better is.
+  const points = steps.flatMap((s, i) => [...(i ? [`${x(s.after)},${y(steps[i - 1])}`] : []), `${x(s.after)},${y(s)}`]);
+  svg.firstElementChild.setAttribute("points", [...points, `300,${y(steps.at(-1))}`].join(" "));
+}
+
 /** Follows a search until it ends, then fetches the docket with the kept layout. */
 function watchSearch() {
   const { job, station, batch } = docket().dataset;
@@ -53,6 +64,7 @@ function watchSearch() {
     const state = JSON.parse(event.data);
     const line = $("#search-state");
     if (line) line.textContent = `${state.left} s left, ${state.tries} tries, ${state.sheets} ${state.sheets === 1 ? "sheet" : "sheets"}, yield ${(state.yield * 100).toFixed(1)} %`;
+    curve(state.curve, state.run);
     if (state.tries !== tries && !state.ended) {
       tries = state.tries;
       stage.load(docket().dataset, true, true);

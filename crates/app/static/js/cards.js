@@ -36,18 +36,43 @@ export function cards(stage, { notice, sentenceOf }) {
   on("measured", ({ length, drawing }) => card("#measure-template", `${length.toFixed(3)} mm, ${(length / 25.4).toFixed(4)} in`, { drawing: drawing ?? "", measured: length.toFixed(9) }));
   on("region", ({ drawing, box: [x0, y0, x1, y1] }) => card("#region-template", `A region of ${(x1 - x0).toFixed(0)} × ${(y1 - y0).toFixed(0)} mm`, { drawing, x0, y0, x1, y1 }));
 
-  on("copy", (copy) => {
-    if (!copy) { if ($("#card .copy")) $("#card").hidden = true; return; }
-    const slid = copy.slid > 0.01 ? `; it slid ${copy.slid.toFixed(1)} mm to where it can lie` : "";
-    card("#copy-template", `${copy.name}, this copy${slid}`, { x: copy.x.toFixed(2), y: copy.y.toFixed(2), angle: copy.angle.toFixed(2) }, false);
+  // Copies on a sheet: one with its figures, or several. Their rows in the list light up with them.
+  on("copies", (copies) => {
+    for (const row of document.querySelectorAll("tr[data-part]")) row.classList.toggle("lit", row.dataset.part === copies?.part);
+    if (!copies) { if ($("#card .copy")) $("#card").hidden = true; return; }
+    const slid = copies.slid > 0.01 ? `; it slid ${copies.slid.toFixed(1)} mm to where it can lie` : "", several = copies.count > 1;
+    const box = card("#copy-template", `${several ? `${copies.count} copies` : `${copies.name}, this copy`}${copies.held ? ", held" : ""}${slid}`, { x: copies.x.toFixed(2), y: copies.y.toFixed(2), angle: copies.angle.toFixed(2) }, false);
+    for (const one of box?.querySelectorAll(".single, .places") ?? []) one.hidden = several;
+    for (const one of box?.querySelectorAll(".several") ?? []) one.hidden = !several;
+    const hold = box?.querySelector("[data-hand=hold]");
+    if (hold) hold.textContent = copies.held ? "Let go" : "Hold in place";
+    document.querySelector("tr.lit")?.scrollIntoView({ block: "nearest" });
+    box?.scrollIntoView({ block: "nearest" });
   });
+  const hands = () => stage.tools.find((t) => t.typed);
+  document.addEventListener("click", ({ target }) => {
+    const button = target.closest("[data-hand]"), what = button?.dataset.hand;
+    if (!what) return;
+    if (what === "turn") hands().turn(90);
+    else if (what === "mirror" || what === "hold") hands()[what]();
+    else if (what === "push") hands().post({ do: what, way: button.dataset.way });
+    else if (what === "repeat") hands().post({ do: what, ...Object.fromEntries(new FormData(button.closest("form"))) });
+    else hands().post({ do: what });
+  });
+  // A part's row lights up its copies.
+  const light = (part) => { const hand = hands(); if (hand && hand.lit !== part) { hand.lit = part; stage.redraw(); } };
+  document.addEventListener("pointerover", ({ target }) => light(target.closest?.("tr[data-part]")?.dataset.part ?? null));
   document.addEventListener("submit", (event) => {
     if (!event.target.matches(".copy")) return;
     event.preventDefault();
     const { x, y, angle } = Object.fromEntries(new FormData(event.target));
-    stage.tools.find((t) => t.typed)?.typed({ x: Number(x), y: Number(y), angle: Number(angle) });
+    hands()?.typed({ x: Number(x), y: Number(y), angle: Number(angle) });
   });
   on("refused", async ({ answer }) => notice(answer ? await sentenceOf(answer) : "The copy did not reach the shop: the line is down. It lies where it was."));
+  on("changed", () => {
+    const { job, station, batch } = $("#docket").dataset;
+    htmx.ajax("GET", `/jobs/${job}/${station}?part=docket&batch=${batch}`, { target: "#docket", swap: "outerHTML" });
+  });
   // What a copy's new place comes to is fetched once the hand rests; the figures follow, the stage is as it is.
   let rest = null;
   on("laid", () => {

@@ -49,7 +49,7 @@ export class Scene {
   }
 
   sheet(s) {
-    const group = { kind: "sheet", box: [s.x, s.y, s.w, s.h], sheet: s, kerfs: new Map(), cuts: {}, leads: new Path2D(), edge: new Path2D(), rows: new Path2D(), travel: new Path2D() };
+    const group = { kind: "sheet", box: [s.x, s.y, s.w, s.h], sheet: s, kerfs: new Map(), cuts: {}, leads: new Path2D(), edge: new Path2D(), rows: new Path2D(), travel: new Path2D(), shared: new Path2D(), ends: [] };
     if (s.outline.length) s.outline.forEach((o) => trace(group.edge, o, true)); else group.edge.rect(0, 0, s.w, s.h);
     for (const k of s.strokes) {
       if (k.p === "cut" && !group.kerfs.has(k.kerf)) group.kerfs.set(k.kerf, new Path2D());
@@ -60,6 +60,12 @@ export class Scene {
     }
     for (const row of s.rows) for (let i = 0; i + 3 < row.length; i += 4) { group.rows.moveTo(row[i], row[i + 1]); group.rows.lineTo(row[i + 2], row[i + 3]); }
     for (const t of s.travel) { group.travel.moveTo(t[0], t[1]); group.travel.lineTo(t[2], t[3]); }
+    for (const d of s.shared) {
+      trace(group.shared, d, false);
+      // The direction of a straight begin and end is that of their first and last two corners.
+      const n = d.length;
+      group.ends.push([d[0], d[1], d[3] - d[0], d[4] - d[1]], [d[n - 2], d[n - 1], d[n - 2] - d[n - 5], d[n - 1] - d[n - 4]]);
+    }
     this.lay(group);
     return group;
   }
@@ -90,11 +96,15 @@ export class Scene {
     if (parts !== this.parts.length || sheets.length !== groups.length || groups.some((g) => g.sheet.strokes.length)) return false;
     groups.forEach((group, i) => {
       group.sheet.copies = sheets[i].map(([id, part, pose]) => ({ id, part, pose }));
+      this.apart(group);
       this.lay(group);
     });
     this.revision = revision;
     return true;
   }
+
+  /** What copies shared is not known once they lie elsewhere. */
+  apart(group) { Object.assign(group, { shared: new Path2D(), ends: [] }); }
 
   /** One copy lies elsewhere. */
   move(id, sheet, pose) {
@@ -103,7 +113,7 @@ export class Scene {
     if (!copy || !to) return;
     from.sheet.copies = from.sheet.copies.filter((c) => c !== copy);
     to.sheet.copies.push({ ...copy, pose });
-    new Set([from, to]).forEach((g) => this.lay(g));
+    new Set([from, to]).forEach((g) => { this.apart(g); this.lay(g); });
   }
 
   /** The box round a copy as it lies on its sheet. */

@@ -3,7 +3,8 @@
 use crate::harness::{Browser, Hand, Shop};
 use std::path::{Path, PathBuf};
 
-fn written(folder: &Path, name: &str, rectangles: &[(f64, f64, f64, f64)]) -> PathBuf {
+/// A DXF of rectangles: left, bottom, width, height.
+pub fn written(folder: &Path, name: &str, rectangles: &[(f64, f64, f64, f64)]) -> PathBuf {
     let mut body = String::from("0\nSECTION\n2\nHEADER\n9\n$INSUNITS\n70\n4\n0\nENDSEC\n0\nSECTION\n2\nENTITIES\n");
     for (x, y, w, h) in rectangles {
         body += "0\nLWPOLYLINE\n8\n0\n90\n4\n70\n1\n";

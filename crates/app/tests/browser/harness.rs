@@ -237,7 +237,16 @@ impl Hand<'_> {
     /// Gives files to the picker.
     pub async fn pick(&self, files: &[PathBuf]) {
         let paths: Vec<String> = files.iter().map(|f| f.display().to_string()).collect();
-        self.page.find(By::Css("input[type=file]")).await.expect("the picker").send_keys(paths.join("\n")).await.expect("files are given");
+        // The docket may be replaced between being found and being given something: then once more.
+        let mut tries = 0;
+        loop {
+            tries += 1;
+            let given = self.page.find(By::Css("input[type=file]")).await.expect("the picker").send_keys(paths.join("\n")).await;
+            match given {
+                Err(error) if tries < 5 => eprintln!("once more: {error}"),
+                given => break given.expect("files are given"),
+            }
+        }
     }
 
     /// Chooses an option of the select under `selector`.

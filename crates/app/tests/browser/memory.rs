@@ -10,7 +10,7 @@ async fn changes_and_history_outlive_a_power_cut() {
     hand.mend_all().await;
     hand.station("4", "nest").await;
     hand.nest().await;
-    let spacing = "#docket .fields form:nth-of-type(2) input[name=value]";
+    let spacing = "#docket .fields form:has([value=spacing]) input[name=value]";
     hand.change("the spacing", hand.fill(spacing, "3mm+1/8in")).await;
     // A search under way when the power goes.
     hand.click("#nest-start").await;

@@ -54,6 +54,23 @@ fn two_acrylics_from_drawings_to_two_proved_programs() {
     assert!(run.file("sheet-02.nc").contains("anvil") || run.file("sheet-02.nc").contains("Anvil"), "{}", run.file("sheet-02.nc"));
 }
 
+/// Twelve plates that share edges are cut along three lines one way and two the other, and the rim; each is cut by itself otherwise.
+#[test]
+fn common_edges_are_cut_once() {
+    let folder = tempfile::tempdir().expect("a folder");
+    let tile = dxf(folder.path(), "tile.dxf", "0 LWPOLYLINE 8 0 90 4 70 1 10 5 20 5 10 55 20 5 10 55 20 55 10 5 20 55");
+    let with = "--quantity 12 --no-nicks --sheet 215x165 --nest-seconds 0.5";
+    let run = prep(std::slice::from_ref(&tile), &format!("{with} --common-edges"));
+    assert_eq!(run.code(), Some(0), "{}", run.said());
+    let figure = |name: &str| run.report()["totals"][name].as_f64().unwrap_or_else(|| panic!("{name}"));
+    // 4 × 3 of 50 mm: rim of 14 sides, 17 within.
+    assert!((figure("cut") - 31.0 * 50.18).abs() < 3.0, "{}", figure("cut"));
+    assert_eq!(figure("pierces"), 6.0);
+    let run = prep(&[tile], "--quantity 12 --no-nicks --sheet 230x180 --nest-seconds 0.5 --mirror --grain along --turn 180");
+    assert_eq!(run.code(), Some(0), "{}", run.said());
+    assert!((run.report()["totals"]["cut"].as_f64().unwrap_or(0.0) - 48.0 * 50.15).abs() < 12.0, "{}", run.report()["totals"]);
+}
+
 #[test]
 fn a_stock_that_cannot_be_is_refused_in_one_line() {
     let folder = tempfile::tempdir().expect("a folder");

@@ -109,8 +109,8 @@ impl Printed for CutPlan {
             for s in &self.sheets {
                 for c in &s.cuts {
                     path(h, &c.path);
-                    (c.process, c.setting, c.placement, c.item).hash(h);
-                    c.sides.iter().flatten().for_each(|e| (e.copy, e.contour).hash(h));
+                    (c.process, c.setting, c.placement, c.item, c.line).hash(h);
+                    c.edges().for_each(|e| (e.copy, e.contour).hash(h));
                 }
                 s.before.hash(h);
             }

@@ -22,8 +22,10 @@ pub mod clean;
 mod edit;
 pub mod hold;
 pub mod intake;
+mod layout;
 pub mod nest;
 pub mod order;
+mod process;
 pub mod release;
 mod stored;
 #[cfg(test)]

@@ -1,7 +1,8 @@
-//! What is decided at Nest: sheets, distances, turns, and the layout itself.
+//! What is decided at Nest: sheets, distances, turns, and which layout.
 
+pub use super::layout::{Layout, Placement, Sheet, SheetLayout, turned};
 use super::{BatchDecisions, Decisions, EditError, OnBatch, copies, within};
-use crate::geometry::{Affine, LARGEST_COORDINATE, Path, Vec2};
+use crate::geometry::LARGEST_COORDINATE;
 use crate::ids::{BatchId, CopyId, PartId};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
@@ -17,7 +18,7 @@ pub enum Turn {
     /// By quarter turns.
     #[default]
     Quarter,
-    /// By steps of 15°.
+    /// By any angle.
     Any,
 }
 
@@ -25,15 +26,15 @@ impl Turn {
     /// All, as offered.
     pub const ALL: [Self; 4] = [Self::None, Self::Half, Self::Quarter, Self::Any];
 
-    /// Angles to try, degrees anticlockwise.
+    /// Angles by quarters, degrees anticlockwise; the fewer turns of another are the first of these.
     pub fn angles(self) -> Vec<f64> {
         let steps = match self {
             Self::None => 1,
             Self::Half => 2,
-            Self::Quarter => 4,
-            Self::Any => 24,
+            Self::Quarter | Self::Any => 4,
         };
-        (0..steps).map(|i| f64::from(i) * 360.0 / f64::from(steps)).collect()
+        // What fewer turns allow comes first.
+        [0.0, 180.0, 90.0, 270.0][..steps].to_vec()
     }
     /// As shown.
     pub fn name(self) -> &'static str {
@@ -50,118 +51,48 @@ impl Turn {
     }
 }
 
-/// A kind of sheet.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Sheet {
-    /// Width, mm.
-    pub width: f64,
-    /// Height, mm.
-    pub height: f64,
-    /// How many there are; `None` for as many as needed.
-    pub count: Option<u32>,
-    /// The true outline of an offcut and its holes, within width × height; empty for a full rectangle.
-    #[serde(default)]
-    pub outline: Vec<Path>,
+/// Which way a part's grain lies on the sheet. A part's grain runs along the x of its drawing.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Grain {
+    /// Along the sheet's x.
+    Along,
+    /// Across it.
+    Across,
 }
 
-impl Sheet {
-    /// A full sheet, as many as needed.
-    pub fn rectangle(width: f64, height: f64) -> Self {
-        Self { width, height, count: None, outline: Vec::new() }
+impl Grain {
+    /// As typed: `along`, `across`.
+    pub fn from_word(word: &str) -> Option<Self> {
+        [Self::Along, Self::Across].into_iter().find(|g| g.name() == word)
     }
-    /// An offcut from closed outlines: the largest is its edge, the others are holes. Moved so that its box starts at 0, 0.
-    pub fn offcut(mut outlines: Vec<Path>) -> Result<Self, String> {
-        outlines.retain(|p| p.closed && p.area().abs() > 1.0);
-        outlines.sort_by(|a, b| b.area().abs().total_cmp(&a.area().abs()));
-        let Some(edge) = outlines.first() else {
-            return Err("it holds no closed outline; draw the offcut's edge as one closed line".into());
-        };
-        let bounds = edge.bounds();
-        let home = Affine::translate(-bounds.min.to_vec2());
-        let outline = outlines.iter().map(|p| p.transformed(home)).collect();
-        let sheet = Self { width: bounds.width(), height: bounds.height(), count: Some(1), outline };
-        sheet.checked()?;
-        Ok(sheet)
-    }
-    /// Refuses sheets without size and sheets beyond any machine.
-    pub fn checked(&self) -> Result<(), String> {
-        let sane = |v: f64| v.is_finite() && (1.0..=20_000.0).contains(&v);
-        if sane(self.width) && sane(self.height) {
-            Ok(())
-        } else {
-            Err(format!("a sheet of {} × {} mm cannot be; each side must be 1 to 20000 mm", self.width, self.height))
+    /// As shown.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Along => "along",
+            Self::Across => "across",
         }
     }
-    /// Area, mm².
-    pub fn area(&self) -> f64 {
-        match self.outline.split_first() {
-            None => self.width * self.height,
-            Some((edge, holes)) => edge.area().abs() - holes.iter().map(|h| h.area().abs()).sum::<f64>(),
-        }
+    /// The turns of some that keep it, degrees. A part whose grain lies across may be turned by a quarter whatever else is said.
+    pub fn kept_by(self, angles: &[f64]) -> Vec<f64> {
+        let half = angles.contains(&180.0);
+        let first = if self == Self::Along { 0.0 } else { 90.0 };
+        if half { vec![first, first + 180.0] } else { vec![first] }
     }
 }
 
-/// One copy of a part on a sheet: mirror in x if `mirrored`, turn about the drawing's origin, then move.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Placement {
-    /// Which copy of which part.
-    pub copy: CopyId,
-    /// Move in x after the turn, mm.
-    pub x: f64,
-    /// Move in y after the turn, mm.
-    pub y: f64,
-    /// Turn, degrees anticlockwise.
-    pub angle: f64,
-    /// Mirrored in x first.
-    pub mirrored: bool,
-}
-
-impl Placement {
-    /// The placement of a rigid motion, mirrored or not. Quarter turns are exact.
-    pub fn of(copy: CopyId, motion: Affine) -> Self {
-        let [a, b, _, _, x, y] = motion.as_coeffs();
-        let mirrored = motion.determinant() < 0.0;
-        let angle = if mirrored { (-b).atan2(-a) } else { b.atan2(a) }.to_degrees().rem_euclid(360.0);
-        let quarter = (angle / 90.0).round() * 90.0;
-        let angle = if (angle - quarter).abs() < 1e-9 { quarter.rem_euclid(360.0) } else { angle };
-        Self { copy, x, y, angle, mirrored }
-    }
-
-    /// From the drawing's mm to the sheet's. Quarter turns are exact.
-    pub fn affine(&self) -> Affine {
-        let mirror = if self.mirrored { Affine::scale_non_uniform(-1.0, 1.0) } else { Affine::IDENTITY };
-        Affine::translate(Vec2::new(self.x, self.y)) * turned(self.angle) * mirror
-    }
-}
-
-/// A turn by `degrees`, exact for quarter turns.
-pub fn turned(degrees: f64) -> Affine {
-    let (s, c) = match degrees.rem_euclid(360.0) {
-        0.0 => (0.0, 1.0),
-        90.0 => (1.0, 0.0),
-        180.0 => (0.0, -1.0),
-        270.0 => (-1.0, 0.0),
-        d => d.to_radians().sin_cos(),
-    };
-    Affine::new([c, s, -s, c, 0.0, 0.0])
-}
-
-/// A sheet with what lies on it.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct SheetLayout {
-    /// The sheet.
-    pub sheet: Sheet,
-    /// The copies on it.
-    pub placed: Vec<Placement>,
-}
-
-/// Parts on sheets.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
-pub struct Layout {
-    /// Sheets in order of use.
-    pub sheets: Vec<SheetLayout>,
-    /// Copies that found no place, by part.
-    pub unplaced: BTreeMap<PartId, u32>,
+/// How one part may be laid, where that is not what is said of all; narrower wins.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct PartNest {
+    /// Its turns.
+    pub turn: Option<Turn>,
+    /// Whether it may be mirrored.
+    pub mirror: Option<bool>,
+    /// Its grain.
+    pub grain: Option<Grain>,
+    /// It fills what room the others leave: never a sheet for its sake.
+    pub filler: bool,
 }
 
 /// Decisions at Nest.
@@ -176,8 +107,18 @@ pub struct NestDecisions {
     pub margin: Option<f64>,
     /// Which turns are allowed.
     pub turn: Turn,
+    /// Parts may be mirrored.
+    pub mirror: bool,
+    /// Which way the parts' grain lies; `None`: it does not matter.
+    pub grain: Option<Grain>,
+    /// Neighbours are laid a kerf apart and share one cut along straight edges.
+    pub common_edges: bool,
+    /// What is said of single parts.
+    pub parts: BTreeMap<PartId, PartNest>,
     /// The layout that a search found and that was kept.
     pub layout: Option<Layout>,
+    /// Another that was set aside, to be compared with it.
+    pub aside: Option<Layout>,
     /// Copies that are held in place while the rest is nested round them.
     pub held: BTreeSet<CopyId>,
 }
@@ -200,17 +141,42 @@ pub enum NestEdit {
     SetTurn {
         turn: Turn,
     },
+    SetMirror {
+        mirror: bool,
+    },
+    SetGrain {
+        grain: Option<Grain>,
+    },
+    /// Neighbours share cuts along straight edges, or each is cut by itself.
+    SetCommonEdges {
+        on: bool,
+    },
+    /// How one part may be laid.
+    SetPart {
+        part: PartId,
+        nest: PartNest,
+    },
     SetSheets {
         sheets: Vec<Sheet>,
     },
     KeepLayout {
         layout: Layout,
     },
-    /// A copy is laid by hand: on this sheet, counted from 0. It is not held by that.
-    MoveCopy {
-        to: Placement,
-        sheet: usize,
+    /// Copies are laid by hand, each on its sheet, counted from 0: those that are there move, the others are added. They are not
+    /// held by that.
+    LayCopies {
+        to: Vec<(Placement, usize)>,
     },
+    /// Copies are lifted off: they wait for a place.
+    LiftCopies {
+        copies: Vec<CopyId>,
+    },
+    /// The layout is set aside, to be compared with what comes.
+    SetAside,
+    /// The layout that was set aside comes back, and this one is set aside.
+    SwapAside,
+    /// What was set aside is given up.
+    DropAside,
     /// Copies are held where they lie, or let go.
     HoldCopies {
         copies: Vec<CopyId>,
@@ -241,6 +207,15 @@ impl NestEdit {
             Self::SetSpacing { spacing } => nest.spacing = spacing.map(|s| within("a spacing in mm", s, 0.0, 500.0)).transpose()?,
             Self::SetMargin { margin } => nest.margin = margin.map(|m| within("a margin in mm", m, 0.0, 500.0)).transpose()?,
             Self::SetTurn { turn } => nest.turn = *turn,
+            Self::SetMirror { mirror } => nest.mirror = *mirror,
+            Self::SetGrain { grain } => nest.grain = *grain,
+            Self::SetCommonEdges { on } => nest.common_edges = *on,
+            Self::SetPart { part, nest: said } if *said == PartNest::default() => {
+                nest.parts.remove(part);
+            }
+            Self::SetPart { part, nest: said } => {
+                nest.parts.insert(*part, *said);
+            }
             Self::SetSheets { sheets } => {
                 sheets.iter().try_for_each(Sheet::checked).map_err(EditError::Refused)?;
                 nest.sheets.clone_from(sheets);
@@ -249,11 +224,24 @@ impl NestEdit {
                 sane_layout(layout)?;
                 nest.layout = Some(layout.clone());
             }
-            Self::MoveCopy { to, sheet } => {
-                sane_placement(to)?;
-                let layout = nest.layout.as_mut().ok_or_else(|| EditError::Gone("the layout".into()))?;
-                layout.lay(*to, *sheet).ok_or_else(|| EditError::Gone("that copy or that sheet".into()))?;
+            Self::LayCopies { to } => {
+                let layout = nest.layout.as_mut().ok_or_else(|| EditError::Gone("that layout".into()))?;
+                to.iter().try_for_each(|(p, _)| sane_placement(p))?;
+                if layout.copies().count() + to.len() > MOST_PLACED {
+                    return Err(EditError::TooMany { what: "copies of one layout", most: MOST_PLACED });
+                }
+                for (p, sheet) in to {
+                    layout.lay(*p, *sheet).or_else(|| layout.add(*p, *sheet)).ok_or_else(|| EditError::Gone("that sheet".into()))?;
+                }
             }
+            Self::LiftCopies { copies } => {
+                let layout = nest.layout.as_mut().ok_or_else(|| EditError::Gone("that layout".into()))?;
+                copies.iter().try_for_each(|c| layout.lift(*c)).ok_or_else(|| EditError::Gone("that copy".into()))?;
+                nest.held.retain(|c| !copies.contains(c));
+            }
+            Self::SetAside => nest.aside.clone_from(&nest.layout),
+            Self::SwapAside => std::mem::swap(&mut nest.aside, &mut nest.layout),
+            Self::DropAside => nest.aside = None,
             Self::HoldCopies { copies, on: true } => nest.held.extend(copies),
             Self::HoldCopies { copies, on: false } => nest.held.retain(|c| !copies.contains(c)),
         }
@@ -266,13 +254,31 @@ impl NestEdit {
             Self::SetSpacing { spacing } => format!("Spacing {}", super::millimetres(*spacing)),
             Self::SetMargin { margin } => format!("Margin {}", super::millimetres(*margin)),
             Self::SetTurn { turn } => format!("Turns: {}", turn.name()),
+            Self::SetMirror { mirror } => if *mirror { "Parts may be mirrored" } else { "Parts are not mirrored" }.into(),
+            Self::SetGrain { grain } => grain.map_or_else(|| "Grain does not matter".into(), |g| format!("Grain {}", g.name())),
+            Self::SetCommonEdges { on } => if *on { "Common edges" } else { "No common edges" }.into(),
+            Self::SetPart { nest, .. } => {
+                let mut told: Vec<String> = Vec::new();
+                told.extend(nest.turn.map(|t| format!("turns {}", t.name())));
+                told.extend(nest.mirror.map(|m| if m { "may be mirrored" } else { "not mirrored" }.into()));
+                told.extend(nest.grain.map(|g| format!("grain {}", g.name())));
+                told.extend(nest.filler.then(|| "fills gaps".into()));
+                if told.is_empty() { "A part is laid as the others are".into() } else { format!("A part: {}", told.join(", ")) }
+            }
             Self::SetSheets { sheets } => {
                 let of = |s: &Sheet| s.count.map_or_else(String::new, |n| format!("{n} of ")) + &format!("{} × {}", s.width, s.height);
                 let told: Vec<String> = sheets.iter().take(3).map(of).collect();
                 if told.is_empty() { "The material's own sheets".into() } else { format!("Sheets {}", told.join(", ")) }
             }
             Self::KeepLayout { layout } => format!("Nested on {}", crate::finding::counted(layout.sheets.len(), "sheet", "sheets")),
-            Self::MoveCopy { to, .. } => format!("A copy laid at {:.1}, {:.1}, {:.0}°", to.x, to.y, to.angle),
+            Self::LayCopies { to } if to.len() == 1 => {
+                to.iter().map(|(p, _)| format!("A copy laid at {:.1}, {:.1}, {:.0}°", p.x, p.y, p.angle)).collect()
+            }
+            Self::LayCopies { to } => format!("{} laid by hand", crate::finding::counted(to.len(), "copy", "copies")),
+            Self::LiftCopies { copies } => format!("{} lifted off", crate::finding::counted(copies.len(), "copy", "copies")),
+            Self::SetAside => "This nest set aside".into(),
+            Self::SwapAside => "The other nest taken".into(),
+            Self::DropAside => "The nest set aside given up".into(),
             Self::HoldCopies { copies, on } => {
                 format!("{} {}", crate::finding::counted(copies.len(), "copy", "copies"), if *on { "held" } else { "let go" })
             }
@@ -295,43 +301,4 @@ fn sane_placement(p: &Placement) -> Result<(), EditError> {
     }
     within("an angle in degrees", p.angle, -3600.0, 3600.0)?;
     Ok(())
-}
-
-impl Layout {
-    /// Every copy that lies on a sheet.
-    pub fn copies(&self) -> impl Iterator<Item = &Placement> {
-        self.sheets.iter().flat_map(|s| &s.placed)
-    }
-
-    /// Lays a copy that is there elsewhere, on sheet `sheet` from 0; `None` where there is no such copy or sheet. The others
-    /// keep their places in the list.
-    pub fn lay(&mut self, to: Placement, sheet: usize) -> Option<()> {
-        let on = self.sheets.iter().position(|s| s.placed.iter().any(|p| p.copy == to.copy))?;
-        let target = self.sheets.get(sheet)?.placed.len();
-        let at = self.sheets[on].placed.iter().position(|p| p.copy == to.copy)?;
-        if on == sheet {
-            self.sheets[on].placed[at] = to;
-        } else {
-            self.sheets[on].placed.remove(at);
-            self.sheets[sheet].placed.insert(target, to);
-        }
-        Some(())
-    }
-
-    /// The same with its copies numbered from 1 within each part, where they have no number of their own yet.
-    pub fn numbered(mut self) -> Self {
-        let mut used: BTreeSet<CopyId> = self.copies().map(|p| p.copy).filter(|c| c.number > 0).collect();
-        let mut next: BTreeMap<PartId, u32> = BTreeMap::new();
-        for p in self.sheets.iter_mut().flat_map(|s| &mut s.placed).filter(|p| p.copy.number == 0) {
-            let number = next.entry(p.copy.part).or_insert(0);
-            loop {
-                *number += 1;
-                p.copy.number = *number;
-                if used.insert(p.copy) {
-                    break;
-                }
-            }
-        }
-        self
-    }
 }

@@ -284,10 +284,13 @@ fn a_copy_that_is_laid_elsewhere_keeps_its_name_and_the_others_their_places() {
     let sheet = |placed| SheetLayout { sheet: Sheet::rectangle(100.0, 100.0), placed };
     let layout = Layout { sheets: vec![sheet(vec![at(1, 0.0), at(2, 10.0)]), sheet(vec![at(3, 0.0)])], ..Layout::default() };
     let d = NestEdit::KeepLayout { layout }.on(BatchId::FIRST).apply(&job()).expect("kept");
-    let d = NestEdit::MoveCopy { to: at(1, 44.0), sheet: 1 }.on(BatchId::FIRST).apply(&d).expect("moved");
+    let d = NestEdit::LayCopies { to: vec![(at(1, 44.0), 1)] }.on(BatchId::FIRST).apply(&d).expect("moved");
     let placed: Vec<Vec<u32>> =
         d.first().nest.layout.iter().flat_map(|l| &l.sheets).map(|s| s.placed.iter().map(|p| p.copy.number).collect()).collect();
     assert_eq!(placed, [vec![2], vec![3, 1]]);
-    let none = NestEdit::MoveCopy { to: at(9, 44.0), sheet: 0 }.on(BatchId::FIRST).apply(&d);
+    // One that is not there yet is added; a sheet that is not there is refused.
+    let more = NestEdit::LayCopies { to: vec![(at(9, 44.0), 0)] }.on(BatchId::FIRST).apply(&d).expect("added");
+    assert_eq!(more.first().nest.layout.as_ref().map(|l| l.copies().count()), Some(4));
+    let none = NestEdit::LayCopies { to: vec![(at(1, 44.0), 7)] }.on(BatchId::FIRST).apply(&d);
     assert!(none.is_err_and(|e| e.to_string().contains("load the page again")));
 }

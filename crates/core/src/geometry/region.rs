@@ -62,9 +62,24 @@ impl Region {
         Self { shapes: rings.overlay(&nothing, OverlayRule::Subject, FillRule::EvenOdd) }
     }
 
-    /// What a disc of diameter `width` sweeps along paths.
+    /// All of these areas together.
+    pub fn union(all: impl IntoIterator<Item = Self>) -> Self {
+        let shapes: Shapes = all.into_iter().flat_map(|r| r.shapes).collect();
+        let nothing: Vec<Vec<[f64; 2]>> = Vec::new();
+        Self { shapes: shapes.overlay(&nothing, OverlayRule::Subject, FillRule::NonZero) }
+    }
+
+    /// Its edges as closed paths, of each piece the outer first.
+    pub fn outlines(&self) -> Vec<Path> {
+        self.shapes.iter().flatten().map(|r| Path::polygon(&points(r))).collect()
+    }
+
+    /// What a disc of diameter `width` sweeps along paths; nothing for no width.
     pub fn swept(paths: &[Path], width: f64) -> Self {
         let mut swept = Self::default();
+        if width <= 0.0 {
+            return swept;
+        }
         for closed in [true, false] {
             let lines: Vec<Vec<[f64; 2]>> = paths.iter().filter(|p| p.closed == closed).map(ring).filter(|r| r.len() > 1).collect();
             if !lines.is_empty() {

@@ -112,6 +112,15 @@ impl Yard {
         None
     }
 
+    /// A lead straight on to the begin of an open line, ahead in its direction there: shorter and shorter.
+    pub(super) fn straight_to(&mut self, at: Point, ahead: Vec2, thickness: f64, kerf: f64) -> Option<Segment> {
+        let full = (LENGTH_PER_THICKNESS * thickness).clamp(LENGTH_LIMITS.0, LENGTH_LIMITS.1);
+        let lines = SHARES.iter().map(|share| Segment::line(at - ahead * (full * share), at));
+        let (lead, points) = lines.filter_map(|l| Some((l, self.free(&l, kerf)?))).next()?;
+        self.taken.push(points);
+        Some(lead)
+    }
+
     /// Notes what is cut: leads that come later keep off it.
     pub(super) fn burn(&mut self, cut: impl Iterator<Item = Segment>) {
         for s in cut {

@@ -49,7 +49,7 @@ pub(super) fn proposed(bench: &Bench, sequence: &SheetSequence, swept: Swept, sh
     for axis in [Axis::Y, Axis::X] {
         let Some((lying, lines, moved, furthest)) = in_line(bench.work, bench.layout, &engraved, axis) else { continue };
         let one = Layout { sheets: vec![lying], ..Layout::default() };
-        if nest::faults(bench.work, &one, terms.spacing, terms.margin).0 > 0 {
+        if nest::faults(bench.work, &one, terms.distances()).0 > 0 {
             continue;
         }
         let [lying] = one.sheets.as_slice() else { continue };

@@ -1,5 +1,6 @@
 //! Station 6: what the head will do. Kerf, nicks, leads, engraved rows.
 
+mod blocks;
 mod kerf;
 mod leads;
 mod lineup;
@@ -17,7 +18,7 @@ pub use op::Op;
 pub use sweep::Row;
 
 use crate::assign::{Part, Process, Work};
-use crate::cuts::{CutPlan, SheetCuts};
+use crate::cuts::{Cut, CutPlan, Line, SheetCuts};
 use crate::decisions::HoldDecisions;
 use crate::finding::Finding;
 use crate::geometry::Path;
@@ -29,6 +30,7 @@ use crate::shop::{ChartRow, Machine, MachineKind, Rows};
 use leads::Yard;
 use op::blank;
 use rayon::prelude::*;
+use rustc_hash::FxHashMap;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use troubles::Troubles;
@@ -121,7 +123,9 @@ pub fn run(work: &Work, layout: &Layout, plan: &CutPlan, sequence: &Sequence, gi
         .zip(&sequence.sheets)
         .enumerate()
         .map(|(i, ((lying, cuts), sequence))| {
-            let bench = Bench { work, layout: lying, cuts, given, holding };
+            let kerf = given.rows.get(Process::Cut, None).map_or(0.0, |r| r.kerf);
+            let block_nicks = if holding.nicks { blocks::places(cuts, holding.nick_width + kerf) } else { FxHashMap::default() };
+            let bench = Bench { work, layout: lying, cuts, given, holding, block_nicks };
             let (sheet, troubles) = bench.sheet(sequence);
             let lined_up = lineup::proposed(&bench, sequence, sheet.swept, i, layout);
             (sheet, troubles, lined_up)
@@ -145,6 +149,8 @@ struct Bench<'a> {
     cuts: &'a SheetCuts,
     given: &'a Given<'a>,
     holding: Holding,
+    /// Middles of the nicks on shared edges, by cut, as lengths along it.
+    block_nicks: FxHashMap<usize, Vec<f64>>,
 }
 
 impl Bench<'_> {
@@ -198,8 +204,12 @@ impl Bench<'_> {
         let placement = &self.layout.placed[step.placement];
         let part = self.work.part(placement.copy.part)?;
         let item = &self.work.items[step.item];
-        let path = self.cuts.cuts[step.cut].path.clone();
+        let cut = &self.cuts.cuts[step.cut];
+        let path = cut.path.clone();
         let mut op = blank(step, item.contour.id, row);
+        if cut.line == Line::Shared {
+            return Some(self.shared_cut(step, cut, op, yard, troubles));
+        }
         if step.process != Process::Cut || !path.closed {
             let path = if step.start > 0.5 && !path.closed { path.reversed() } else { path };
             let path = if path.closed { path.started_at(step.start * path.length()) } else { path };
@@ -209,15 +219,28 @@ impl Bench<'_> {
             }
             return Some(op);
         }
-        self.closed_cut(step, part, &path, op, yard, troubles)
+        let moved = self.moved(cut, part, step, &op, troubles)?;
+        Some(self.closed_cut(step, part, moved, op, yard, troubles))
     }
 
-    /// A closed cut: moved aside by half the kerf, started in its place, with leads or nicks.
-    fn closed_cut(&self, step: &Step, part: &Part, path: &Path, mut op: Op, yard: &mut Yard, troubles: &mut Troubles) -> Option<Op> {
-        let outer = part.outer == Some(step.item);
-        let side = if outer { kerf::Side::Outside } else { kerf::Side::Inside };
+    /// True where the good side of a closed cut lies within it.
+    fn is_outer(cut: &Cut, part: &Part, step: &Step) -> bool {
+        match cut.line {
+            Line::Rim { inner } => !inner,
+            Line::Drawn | Line::Shared => part.outer == Some(step.item),
+        }
+    }
+
+    /// A closed cut moved aside by half the kerf, where that is not made up for yet.
+    fn moved(&self, cut: &Cut, part: &Part, step: &Step, op: &Op, troubles: &mut Troubles) -> Option<Path> {
+        let path = &cut.path;
+        if cut.line != Line::Drawn {
+            return Some(path.clone());
+        }
+        let outer = Self::is_outer(cut, part, step);
         let mark = (op.contour, path.bounds().center());
-        let mut moved = match kerf::offset(path, op.kerf / 2.0, side) {
+        let side = if outer { kerf::Side::Outside } else { kerf::Side::Inside };
+        let moved = match kerf::offset(path, op.kerf / 2.0, side) {
             kerf::Offset::Whole(p) => p,
             kerf::Offset::Largest(p) => {
                 troubles.narrow.push(mark);
@@ -234,12 +257,19 @@ impl Bench<'_> {
         {
             troubles.small_holes.push(mark);
         }
+        Some(moved)
+    }
+
+    /// A closed cut as the head goes: started in its place, with leads or nicks.
+    fn closed_cut(&self, step: &Step, part: &Part, mut moved: Path, mut op: Op, yard: &mut Yard, troubles: &mut Troubles) -> Op {
+        let cut = &self.cuts.cuts[step.cut];
+        let outer = Self::is_outer(cut, part, step);
         // Outers run clockwise where the good side of the torch is the right one; holes the other way.
         let clockwise = outer == self.given.machine.clockwise;
         if (moved.area() < 0.0) != clockwise {
             moved = moved.reversed();
         }
-        let wanted = path.at(step.start * path.length()).0;
+        let wanted = cut.path.at(step.start * cut.path.length()).0;
         moved = moved.started_at(moved.nearest(wanted).along);
         if self.holding.leads {
             match yard.lead(&moved, outer, self.given.thickness, op.kerf) {
@@ -275,6 +305,6 @@ impl Bench<'_> {
             }
         }
         yard.burn(op.runs.iter().flatten().chain(op.leads()).copied());
-        Some(op)
+        op
     }
 }

@@ -16,6 +16,8 @@ pub struct Op {
     pub contour: ContourId,
     /// All contours of a sweep.
     pub swept: Vec<ContourId>,
+    /// Index into the sheet's cuts; for a sweep that of the first that it sweeps.
+    pub cut: usize,
     /// Index into the sheet's placements.
     pub placement: usize,
     /// Index into the work's items.
@@ -125,6 +127,7 @@ pub(super) fn blank(step: &Step, contour: ContourId, row: &ChartRow) -> Op {
     Op {
         contour,
         swept: Vec::new(),
+        cut: step.cut,
         placement: step.placement,
         item: step.item,
         process: step.process,

@@ -5,23 +5,33 @@
 
 mod check;
 mod convex;
+mod cover;
+mod fence;
+mod fences;
+mod greedy;
+pub mod hand;
+mod lane;
+mod lattice;
 mod nofit;
 mod packer;
+mod plan;
 mod problem;
+pub mod rest;
 mod search;
-mod slide;
+mod separation;
 #[cfg(test)]
 mod tests;
 
-pub use check::{faults, lies};
+pub use check::{Around, faults};
+pub use plan::{is_better, room_left};
 pub use problem::Problem;
-pub use search::{Control, is_better, search};
-pub use slide::slid;
+pub use search::{Control, search};
 
-use crate::assign::{PartId, Work};
-pub use crate::decisions::nest::{Layout, Placement, Sheet, SheetLayout, Turn, turned};
-use crate::decisions::{BatchDecisions, Edit, NestEdit};
+use crate::assign::{PartId, Process, Work};
+pub use crate::decisions::nest::{Grain, Layout, PartNest, Placement, Sheet, SheetLayout, Turn, turned};
+use crate::decisions::{Decisions, Edit, NestEdit};
 use crate::finding::{Finding, Severity, Station, counted};
+use crate::geometry::{Path, Segment};
 use crate::ids::BatchId;
 use crate::shop::{Machine, Shop};
 use serde::Serialize;
@@ -38,15 +48,89 @@ pub struct Terms {
     pub sheets: Vec<Sheet>,
     /// Turns to try.
     pub turn: Turn,
+    /// Parts may be mirrored.
+    pub mirror: bool,
+    /// Which way the parts' grain lies.
+    pub grain: Option<Grain>,
+    /// What is said of single parts.
+    pub parts: BTreeMap<PartId, PartNest>,
+    /// With common edges the kerf, mm: parts with nothing but straight edges may lie so near to each other.
+    pub common: Option<f64>,
+}
+
+/// The distances that parts keep, mm.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Distances {
+    /// From each other.
+    pub spacing: f64,
+    /// From the sheet's edge.
+    pub margin: f64,
+    /// From each other where both have nothing but straight edges, if that is less.
+    pub common: Option<f64>,
+}
+
+impl Distances {
+    /// A spacing and a margin, mm.
+    pub fn of(spacing: f64, margin: f64) -> Self {
+        Self { spacing, margin, common: None }
+    }
+    /// The least distance of two parts, mm, by whether each has nothing but straight edges.
+    pub fn between(self, a: bool, b: bool) -> f64 {
+        self.common.filter(|_| a && b).map_or(self.spacing, |kerf| kerf.min(self.spacing))
+    }
+}
+
+/// True for what has nothing but straight edges.
+pub(crate) fn is_straight(path: &Path) -> bool {
+    path.segments.iter().all(Segment::is_line)
+}
+
+impl Default for Terms {
+    /// 2 mm between parts, 5 mm to the edge, quarter turns, sheets of 600 × 400 mm.
+    fn default() -> Self {
+        let sheets = vec![Sheet::rectangle(600.0, 400.0)];
+        Self { spacing: 2.0, margin: 5.0, sheets, turn: Turn::Quarter, mirror: false, grain: None, parts: BTreeMap::new(), common: None }
+    }
 }
 
 impl Terms {
-    /// What was decided for a batch, and the machine's and material's custom for the rest.
-    pub fn of(batch: &BatchDecisions, machine: &Machine, shop: &Shop) -> Self {
-        let nest = &batch.nest;
+    /// What was decided for a batch of a job, and the machine's and material's custom for the rest.
+    pub fn of(decisions: &Decisions, batch: BatchId, shop: &Shop) -> Self {
+        let assign = &decisions.assign;
+        let batch = decisions.batch(batch);
+        let (nest, machine) = (&batch.nest, shop.machine_or_stand_in(&batch.stock.machine));
+        let kerf = || shop.rows_for(assign, &batch.stock).get(Process::Cut, None).map(|r| r.kerf).filter(|k| *k > 0.0);
         let usual = shop.material(&batch.stock.material).map_or((600.0, 400.0), |m| m.sheet);
         let sheets = if nest.sheets.is_empty() { vec![Sheet::rectangle(usual.0, usual.1)] } else { nest.sheets.clone() };
-        Self { spacing: nest.spacing.unwrap_or(machine.spacing), margin: nest.margin.unwrap_or(machine.margin), sheets, turn: nest.turn }
+        Self {
+            spacing: nest.spacing.unwrap_or(machine.spacing),
+            margin: nest.margin.unwrap_or(machine.margin),
+            sheets,
+            turn: nest.turn,
+            mirror: nest.mirror,
+            grain: nest.grain,
+            parts: nest.parts.clone(),
+            common: nest.common_edges.then(kerf).flatten(),
+        }
+    }
+
+    /// The distances that parts keep.
+    pub fn distances(&self) -> Distances {
+        Distances { spacing: self.spacing, margin: self.margin, common: self.common }
+    }
+
+    /// Quarter turns of a part, in degrees, and whether it may be mirrored too; the fewest turns first.
+    pub fn poses(&self, part: PartId) -> (Vec<f64>, bool) {
+        let said = self.parts.get(&part).copied().unwrap_or_default();
+        let angles = said.turn.unwrap_or(self.turn).angles();
+        let angles = said.grain.or(self.grain).map_or(angles.clone(), |g| g.kept_by(&angles));
+        (angles, said.mirror.unwrap_or(self.mirror))
+    }
+
+    /// True where a part may lie at any angle.
+    pub fn any_angle(&self, part: PartId) -> bool {
+        let said = self.parts.get(&part).copied().unwrap_or_default();
+        said.turn.unwrap_or(self.turn) == Turn::Any && said.grain.or(self.grain).is_none()
     }
 }
 
@@ -113,7 +197,7 @@ pub fn run(work: &Work, kept: Option<&Layout>, terms: &Terms, machine: &Machine)
             );
         }
     }
-    let (faults, unkept) = check::faults(work, &layout, terms.spacing, terms.margin);
+    let (faults, unkept) = check::faults(work, &layout, terms.distances());
     if faults > 0 {
         findings.push(
             Finding::new(
@@ -156,7 +240,9 @@ fn unplaced(work: &Work, layout: &Layout, terms: &Terms) -> Vec<Finding> {
         let (w, h) = (part.bounds.width(), part.bounds.height());
         let room = |side: f64| (side - 2.0 * terms.margin).max(0.0);
         let (room_w, room_h) = (room(sheet.width), room(sheet.height));
-        let fits = w <= room_w && h <= room_h || terms.turn == Turn::Quarter && h <= room_w && w <= room_h || terms.turn == Turn::Any;
+        let (angles, _) = terms.poses(*id);
+        let upright = angles.iter().any(|a| a % 180.0 == 0.0) && w <= room_w && h <= room_h;
+        let fits = upright || angles.contains(&90.0) && h <= room_w && w <= room_h || terms.any_angle(*id);
         if fits {
             waiting += *n as usize;
             continue;

@@ -15,6 +15,8 @@ const CRACK: f64 = 1e-3;
 pub(super) struct Oriented {
     /// Turn, degrees.
     pub(super) angle: f64,
+    /// Mirrored in x before the turn.
+    pub(super) mirrored: bool,
     /// What was added to the turned shape to bring its box to 0, 0.
     pub(super) shift: Vec2,
     /// Width and height.
@@ -37,15 +39,15 @@ pub(super) struct Standing {
 }
 
 impl Oriented {
-    /// `polygon` turned by `angle`, and grown by `spacing` mm for when it stands.
-    pub(super) fn new(polygon: &Polygon, angle: f64, spacing: f64) -> Self {
-        let turned = polygon.transformed(super::turned(angle));
+    /// `polygon` mirrored and turned by an angle in degrees, and grown by `spacing` mm for when it stands.
+    pub(super) fn new(polygon: &Polygon, (angle, mirrored): (f64, bool), spacing: f64) -> Self {
+        let turned = polygon.transformed(motion(angle, mirrored));
         let bounds = turned.bounds();
         let shift = -bounds.min.to_vec2();
         let home = turned.transformed(Affine::translate(shift));
         let grown = grow(&convex::pieces(&home), spacing);
         let pieces = convex::pieces(&Polygon { outer: home.outer, holes: Vec::new() });
-        Self { angle, shift, size: Vec2::new(bounds.width(), bounds.height()), pieces, openings: home.holes, grown }
+        Self { angle, mirrored, shift, size: Vec2::new(bounds.width(), bounds.height()), pieces, openings: home.holes, grown }
     }
 
     /// The same with its convex hull for its shape: what is known of hulls is known at once.
@@ -57,6 +59,11 @@ impl Oriented {
             grown: Standing { outlines: vec![around(&self.grown.outlines)], openings: Vec::new() },
             ..self.clone()
         }
+    }
+
+    /// From the part's drawing, but for where it lies.
+    pub(super) fn motion(&self) -> Affine {
+        motion(self.angle, self.mirrored)
     }
 
     /// Points that tell equal turns of a symmetric shape apart.
@@ -72,6 +79,12 @@ impl Oriented {
     pub(super) fn grown(&self) -> &Standing {
         &self.grown
     }
+}
+
+/// Mirrored in x, then turned by an angle in degrees.
+fn motion(angle: f64, mirrored: bool) -> Affine {
+    let mirror = if mirrored { Affine::scale_non_uniform(-1.0, 1.0) } else { Affine::IDENTITY };
+    super::turned(angle) * mirror
 }
 
 /// The area within `by` mm of the convex pieces, by at most 4 % more in the directions between the twelve of the

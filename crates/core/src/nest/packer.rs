@@ -80,17 +80,23 @@ pub(super) struct Filling {
 
 impl Filling {
     pub(super) fn new(kind: usize, shapes: usize) -> Self {
-        Self { kind, put: Vec::new(), used: Vec2::ZERO, corners: FxHashMap::default(), full_for: vec![false; shapes] }
+        Self::of(kind, shapes, Vec::new(), Vec2::ZERO)
+    }
+
+    /// A sheet on which something lies already.
+    pub(super) fn of(kind: usize, shapes: usize, put: Vec<Put>, used: Vec2) -> Self {
+        Self { kind, put, used, corners: FxHashMap::default(), full_for: vec![false; shapes] }
     }
 
     /// Puts one copy of `demand` at its best place. Looking for it ends early when `go_on` says so.
-    pub(super) fn put(&mut self, problem: &Problem, demand: usize, taste: Taste, go_on: &dyn Fn() -> bool) -> Outcome {
+    /// No more than the first `turns` of its turns are tried.
+    pub(super) fn put(&mut self, problem: &Problem, demand: usize, (taste, turns): (Taste, usize), go_on: &dyn Fn() -> bool) -> Outcome {
         let shape = problem.demands[demand].shape;
         if self.full_for[shape] {
             return Outcome::Full;
         }
         let mut best: Option<((f64, f64), usize, Point)> = None;
-        for (turn, oriented) in problem.shapes[shape].turns.iter().enumerate() {
+        for (turn, oriented) in problem.shapes[shape].turns.iter().enumerate().take(turns) {
             if !self.corners_for(problem, shape, turn, go_on) {
                 return Outcome::Stopped;
             }

@@ -6,7 +6,7 @@ mod tests;
 mod tour;
 
 use crate::assign::{Process, Work};
-use crate::cuts::{Cut, CutPlan, SheetCuts};
+use crate::cuts::{Cut, CutPlan, Line, SheetCuts};
 use crate::decisions::OrderDecisions;
 use crate::finding::Finding;
 use crate::geometry::{Path, Point};
@@ -98,7 +98,9 @@ fn turns(work: &Work, settings: &[(u32, Process)]) -> Vec<(Process, Option<u32>)
 fn stops(sheet: &SheetCuts, group: &[usize], decisions: &OrderDecisions) -> Vec<Stop> {
     let mut place = vec![usize::MAX; sheet.cuts.len()];
     group.iter().enumerate().for_each(|(k, i)| place[*i] = k);
-    let chosen = |c: &Cut| c.sides[0].and_then(|s| decisions.start(s.copy, s.contour)).map(|p| p.along(&c.path));
+    // A start was set on a contour as drawn; a line that several copies share is none.
+    let drawn = |c: &Cut| c.edges().next().copied().filter(|_| c.line == Line::Drawn);
+    let chosen = |c: &Cut| drawn(c).and_then(|e| decisions.start(e.copy, e.contour)).map(|p| p.along(&c.path));
     let mut stops: Vec<Stop> =
         group.iter().map(|i| Stop { entries: entries(&sheet.cuts[*i].path, chosen(&sheet.cuts[*i])), after: Vec::new() }).collect();
     for (first, then) in sheet.before.iter().map(|(a, b)| (place[*a], place[*b])).filter(|(a, b)| *a != usize::MAX && *b != usize::MAX) {

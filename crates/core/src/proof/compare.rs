@@ -2,17 +2,17 @@
 
 use super::contained::around;
 use super::reader::Read;
-use super::{Action, ProgramFault, SheetProof, Traced};
-use super::{remains, settings};
-use crate::assign::{Process, Work};
+use super::{Action, Meant, ProgramFault, SheetProof, Traced};
+use super::{edges, remains, settings};
+use crate::assign::Process;
 use crate::finding::{Finding, Severity, Station};
 use crate::geometry::{Bounds, Path, Point, Segment, Vec2};
 use crate::hold::SheetPath;
-use crate::nest::SheetLayout;
 use crate::shop::Machine;
 use rayon::prelude::*;
 use rstar::primitives::{GeomWithData, Rectangle};
 use rstar::{AABB, RTree};
+use rustc_hash::FxHashMap;
 
 /// A burned point belongs to a stroke that is nearer than this, mm.
 const NEAR: f64 = 0.02;
@@ -54,15 +54,8 @@ pub(super) fn unreadable(sheet: usize, fault: &ProgramFault) -> Finding {
     )
 }
 
-pub(super) fn run(
-    proof: &mut SheetProof,
-    read: &Read,
-    sheet: usize,
-    intended: &SheetPath,
-    layout: &SheetLayout,
-    work: &Work,
-    machine: &Machine,
-) -> Vec<Finding> {
+pub(super) fn run(proof: &mut SheetProof, read: &Read, meant: &Meant) -> Vec<Finding> {
+    let Meant { sheet, path: intended, machine, .. } = *meant;
     let mut faults = Faults { sheet, findings: Vec::new() };
     let actions = &read.actions;
     within_limits(actions, machine, &mut faults);
@@ -105,11 +98,12 @@ pub(super) fn run(
     settings::check(read, proof, intended, machine, &mut faults);
     coverage(&strokes, &read.missing, &mut twice, &mut faults);
     faults.add("burned-twice", &twice, "places are burned twice: lines lie on each other");
-    inside_out(proof, intended, layout, work, &mut faults);
-    gouges(proof, intended, layout, work, &mut faults);
+    edges::check(meant, &mut faults);
+    inside_out(proof, meant, &mut faults);
+    gouges(proof, meant, &mut faults);
     // Only of a program that does what was meant: else everything that it does otherwise would be told twice.
     if faults.findings.is_empty() {
-        faults.findings.extend(remains::check(proof, sheet, intended, layout, work));
+        faults.findings.extend(remains::check(proof, meant));
     }
     faults.findings
 }
@@ -274,34 +268,44 @@ fn within_limits(actions: &[Action], machine: &Machine, faults: &mut Faults) {
 }
 
 /// Every closed cut must be done before the one around it begins.
-fn inside_out(proof: &SheetProof, intended: &SheetPath, layout: &SheetLayout, work: &Work, faults: &mut Faults) {
+fn inside_out(proof: &SheetProof, meant: &Meant, faults: &mut Faults) {
+    let intended = meant.path;
     let mut span: Vec<Option<(f64, f64)>> = vec![None; intended.ops.len()];
     for m in proof.moves.iter().filter(|m| m.process == Some(Process::Cut)) {
         let Some(s) = m.op.and_then(|o| span.get_mut(o)) else { continue };
         *s = Some(s.map_or((m.begin, m.end), |(a, b)| (a.min(m.begin), b.max(m.end))));
     }
-    let closed: Vec<(usize, Path)> = intended
-        .ops
-        .iter()
-        .enumerate()
-        .filter(|(_, o)| o.process == Process::Cut)
-        .filter_map(|(i, o)| Some((i, work.items[o.item].contour.path.transformed(layout.placed.get(o.placement)?.affine()))))
+    // What each copy's contour takes from its first cut to its last: several cuts make the outline of one that shares edges.
+    let mut contours: FxHashMap<(usize, usize), (f64, f64)> = FxHashMap::default();
+    for (op, span) in intended.ops.iter().zip(&span).filter(|(o, _)| o.process == Process::Cut) {
+        let Some((begin, end)) = *span else { continue };
+        for edge in meant.cuts.cuts.get(op.cut).into_iter().flat_map(|c| c.edges()) {
+            let known = contours.entry((edge.placement, edge.item)).or_insert((begin, end));
+            *known = (known.0.min(begin), known.1.max(end));
+        }
+    }
+    let mut closed: Vec<((f64, f64), Path)> = contours
+        .into_iter()
+        .filter_map(|((placement, item), span)| {
+            let lies = meant.layout.placed.get(placement)?.affine();
+            Some((span, meant.work.items[item].contour.path.transformed(lies)))
+        })
         .filter(|(_, p)| p.closed)
         .collect();
+    closed.sort_by(|a, b| a.0.0.total_cmp(&b.0.0));
     let paths: Vec<&Path> = closed.iter().map(|c| &c.1).collect();
     let early: Vec<Point> = around(&paths)
         .into_iter()
         .enumerate()
-        .filter_map(|(k, parent)| {
-            let (inner, outer) = (span[closed[k].0]?, span[closed[parent?].0]?);
-            (inner.1 > outer.0 + 1e-9).then(|| closed[k].1.bounds().center())
-        })
+        .filter(|(k, parent)| parent.is_some_and(|p| closed[*k].0.1 > closed[p].0.0 + 1e-9))
+        .map(|(k, _)| closed[k].1.bounds().center())
         .collect();
     faults.add("outer-first", &early, "contours are cut after the outline around them: the part may have moved by then");
 }
 
 /// No closed cut and no lead may come nearer to any part's material than half its kerf.
-fn gouges(proof: &SheetProof, intended: &SheetPath, layout: &SheetLayout, work: &Work, faults: &mut Faults) {
+fn gouges(proof: &SheetProof, meant: &Meant, faults: &mut Faults) {
+    let Meant { path: intended, layout, work, .. } = *meant;
     let mut edges: Vec<(Segment, usize)> = Vec::new();
     let mut outlines: Vec<(Path, Vec<Path>)> = Vec::new();
     for (k, p) in layout.placed.iter().enumerate() {

@@ -33,11 +33,17 @@ pub(crate) fn offered(
         match f.code.as_str() {
             "off-bed" => on_the_bed(f, layout, machine),
             "feed-over" => within(f, path, next_setting, |op| op.feed > machine.feed_limit, |s| s.feed = Some(machine.feed_limit)),
+            "edges-not-once" => f.choice("Cut each part by itself", by_itself()),
             "power-over" => within(f, path, next_setting, |op| op.power > 100.0, |s| s.power = Some(100.0)),
             _ => f,
         }
     };
     findings.into_iter().map(lift).map(|f| left_out(f, path, layout, work)).collect()
+}
+
+/// No more common edges: every contour is a cut of its own.
+fn by_itself() -> Edit {
+    Edit::All { edits: vec![NestEdit::SetCommonEdges { on: false }.on(BatchId::FIRST), NestEdit::Nest.on(BatchId::FIRST)] }
 }
 
 fn on_the_bed(finding: Finding, layout: &SheetLayout, machine: &Machine) -> Finding {

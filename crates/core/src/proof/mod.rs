@@ -5,6 +5,7 @@
 
 mod compare;
 mod contained;
+mod edges;
 mod interpret;
 mod lift;
 mod reader;
@@ -18,6 +19,7 @@ pub(crate) use lift::offered;
 pub use reader::Reader;
 
 use crate::assign::{Process, Work};
+use crate::cuts::SheetCuts;
 use crate::finding::Finding;
 use crate::geometry::Segment;
 use crate::hold::SheetPath;
@@ -68,37 +70,40 @@ pub struct SheetProof {
     pub engrave_area: f64,
 }
 
+/// What a program is compared with: all that was meant for one sheet.
+#[derive(Clone, Copy)]
+pub struct Meant<'a> {
+    /// Number of the sheet in its batch, from 0.
+    pub sheet: usize,
+    /// What the head was to do.
+    pub path: &'a SheetPath,
+    /// What was to be cut.
+    pub cuts: &'a SheetCuts,
+    /// Where the copies lie.
+    pub layout: &'a SheetLayout,
+    /// The lines and parts.
+    pub work: &'a Work,
+    /// On which machine.
+    pub machine: &'a Machine,
+}
+
 /// Reads the program back, compares it, and tells how long it takes.
-pub fn run(
-    program: &str,
-    sheet: usize,
-    intended: &SheetPath,
-    layout: &SheetLayout,
-    work: &Work,
-    machine: &Machine,
-) -> (SheetProof, Vec<Finding>) {
-    let mut reader = Reader::new(intended, machine);
+pub fn run(program: &str, meant: &Meant) -> (SheetProof, Vec<Finding>) {
+    let mut reader = Reader::new(meant.path, meant.machine);
     // Reading into memory cannot fail.
     let _ = std::io::Write::write_all(&mut reader, program.as_bytes());
-    run_read(reader, sheet, intended, layout, work, machine)
+    run_read(reader, meant)
 }
 
 /// The same for a program that was written into a reader.
-pub fn run_read(
-    reader: Reader,
-    sheet: usize,
-    intended: &SheetPath,
-    layout: &SheetLayout,
-    work: &Work,
-    machine: &Machine,
-) -> (SheetProof, Vec<Finding>) {
+pub fn run_read(reader: Reader, meant: &Meant) -> (SheetProof, Vec<Finding>) {
     let read = match reader.finish() {
         Ok(read) => read,
-        Err(fault) => return (SheetProof::default(), vec![compare::unreadable(sheet, &fault)]),
+        Err(fault) => return (SheetProof::default(), vec![compare::unreadable(meant.sheet, &fault)]),
     };
-    let mut proof = timed(&read.actions, machine);
-    let findings = compare::run(&mut proof, &read, sheet, intended, layout, work, machine);
-    proof.sum(intended);
+    let mut proof = timed(&read.actions, meant.machine);
+    let findings = compare::run(&mut proof, &read, meant);
+    proof.sum(meant.path);
     (proof, findings)
 }
 

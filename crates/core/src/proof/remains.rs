@@ -4,13 +4,11 @@
 //! the sheet, and the piece that holds the part is compared with it. Notches and pockets that the beam does not get into
 //! stay on the part; they are told with their place. Corners that the disc merely rounds are not.
 
-use super::SheetProof;
-use crate::assign::{Process, Work};
+use super::{Meant, SheetProof};
+use crate::assign::Process;
 use crate::finding::{Finding, Severity, Station, counted};
 use crate::geometry::{Path, Point, Region, Segment};
-use crate::hold::SheetPath;
 use crate::ids::{ContourId, PartId};
-use crate::nest::SheetLayout;
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 
@@ -31,7 +29,8 @@ struct Differing {
 }
 
 /// Compares the first copy of each part of the sheet; the others are cut along the same strokes, which was compared before.
-pub(super) fn check(proof: &SheetProof, sheet: usize, intended: &SheetPath, layout: &SheetLayout, work: &Work) -> Vec<Finding> {
+pub(super) fn check(proof: &SheetProof, meant: &Meant) -> Vec<Finding> {
+    let Meant { sheet, path: intended, layout, .. } = *meant;
     let mut copies: FxHashMap<PartId, (usize, u32)> = FxHashMap::default();
     for (i, p) in layout.placed.iter().enumerate() {
         copies.entry(p.copy.part).or_insert((i, 0)).1 += 1;
@@ -39,15 +38,21 @@ pub(super) fn check(proof: &SheetProof, sheet: usize, intended: &SheetPath, layo
     let mut burned: FxHashMap<usize, Vec<(usize, Segment)>> = FxHashMap::default();
     for m in proof.moves.iter().filter(|m| m.process == Some(Process::Cut) && !m.lead) {
         let Some((o, op)) = m.op.and_then(|o| Some((o, intended.ops.get(o)?))) else { continue };
-        if copies.get(&layout.placed[op.placement].copy.part).is_some_and(|c| c.0 == op.placement) {
-            burned.entry(op.placement).or_default().push((o, m.path));
+        let Some(cut) = meant.cuts.cuts.get(op.cut) else { continue };
+        let mut of: Vec<usize> = cut.edges().map(|e| e.placement).collect();
+        of.sort_unstable();
+        of.dedup();
+        for placement in of {
+            if copies.get(&layout.placed[placement].copy.part).is_some_and(|c| c.0 == placement) {
+                burned.entry(placement).or_default().push((o, m.path));
+            }
         }
     }
     let mut all: Vec<(PartId, u32, Differing)> = burned
         .into_par_iter()
         .filter_map(|(placement, moves)| {
             let part = layout.placed[placement].copy.part;
-            Some((part, copies[&part].1, compared(placement, &moves, intended, layout, work)?))
+            Some((part, copies[&part].1, compared(placement, &moves, meant)?))
         })
         .filter(|d| !d.2.left.is_empty() || !d.2.lost.is_empty())
         .collect();
@@ -70,7 +75,8 @@ pub(super) fn check(proof: &SheetProof, sheet: usize, intended: &SheetPath, layo
 }
 
 /// A copy as the program leaves it, against the copy as drawn. `None` where there is nothing to compare.
-fn compared(placement: usize, moves: &[(usize, Segment)], intended: &SheetPath, layout: &SheetLayout, work: &Work) -> Option<Differing> {
+fn compared(placement: usize, moves: &[(usize, Segment)], meant: &Meant) -> Option<Differing> {
+    let Meant { layout, work, .. } = *meant;
     let placed = &layout.placed[placement];
     let part = work.part(placed.copy.part)?;
     part.outer?;
@@ -82,7 +88,7 @@ fn compared(placement: usize, moves: &[(usize, Segment)], intended: &SheetPath, 
     }
     let drawn = Region::within(&outlines.iter().collect::<Vec<_>>());
     let (mut burned, mut kerf) = (Region::default(), 0.0_f64);
-    for (width, paths) in loops(moves, intended, work) {
+    for (width, paths) in loops(moves, meant) {
         burned = burned.plus(&Region::swept(&paths, width));
         kerf = kerf.max(width);
     }
@@ -102,20 +108,21 @@ fn compared(placement: usize, moves: &[(usize, Segment)], intended: &SheetPath, 
 }
 
 /// The closed cuts among the moves, each as one path, by kerf; nicks are bridged, for what they hold is cut through in the end.
-fn loops(moves: &[(usize, Segment)], intended: &SheetPath, work: &Work) -> Vec<(f64, Vec<Path>)> {
+fn loops(moves: &[(usize, Segment)], meant: &Meant) -> Vec<(f64, Vec<Path>)> {
     let mut by_op: FxHashMap<usize, Vec<Segment>> = FxHashMap::default();
     for (o, s) in moves {
         by_op.entry(*o).or_default().push(*s);
     }
     let mut out: Vec<(f64, Vec<Path>)> = Vec::new();
     for (o, segments) in by_op {
-        let op = &intended.ops[o];
-        if !work.items[op.item].contour.path.closed {
+        let op = &meant.path.ops[o];
+        if !meant.work.items[op.item].contour.path.closed {
             continue;
         }
+        let closed = meant.cuts.cuts.get(op.cut).is_some_and(|c| c.path.closed);
         // Once round is enough, however often it goes round.
         let once = segments.len() / op.passes.max(1) as usize;
-        let path = Path::new(segments.into_iter().take(once.max(1)).collect(), true);
+        let path = Path::new(segments.into_iter().take(once.max(1)).collect(), closed);
         match out.iter_mut().find(|w| w.0 == op.kerf) {
             Some(w) => w.1.push(path),
             None => out.push((op.kerf, vec![path])),

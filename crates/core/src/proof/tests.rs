@@ -14,6 +14,13 @@ struct Job {
     work: Work,
     layout: Layout,
     sheet: SheetPath,
+    cuts: SheetCuts,
+}
+
+impl Job {
+    fn meant<'a>(&'a self, machine: &'a Machine) -> Meant<'a> {
+        Meant { sheet: 0, path: &self.sheet, cuts: &self.cuts, layout: &self.layout.sheets[0], work: &self.work, machine }
+    }
 }
 
 fn job() -> Job {
@@ -28,7 +35,8 @@ fn job() -> Job {
         ..Layout::default()
     };
     let (toolpath, _) = crate::testing::held(&work, &layout, &Decisions::default(), &shop.machines[0], &shop);
-    Job { work, layout, sheet: toolpath.sheets[0].clone() }
+    let cuts = crate::testing::planned(&work, &layout, &Decisions::default(), &shop).sheets.swap_remove(0);
+    Job { work, layout, cuts, sheet: toolpath.sheets[0].clone() }
 }
 
 fn line(out: &mut String, s: &Segment) {
@@ -59,7 +67,7 @@ fn blocks(sheet: &SheetPath) -> Vec<String> {
 
 fn verdict(job: &Job, blocks: &[String]) -> Vec<String> {
     let program = format!("G21 G90 F1200\nM5\nM8\n{}M9\nM2\n", blocks.concat());
-    let (_, findings) = run(&program, 0, &job.sheet, &job.layout.sheets[0], &job.work, &Shop::builtin().machines[0]);
+    let (_, findings) = run(&program, &job.meant(&Shop::builtin().machines[0]));
     assert!(findings.iter().all(|f| f.severity == Severity::Stop));
     findings.into_iter().map(|f| f.code).collect()
 }
@@ -68,7 +76,7 @@ fn verdict(job: &Job, blocks: &[String]) -> Vec<String> {
 fn a_right_program_passes_and_is_measured() {
     let job = job();
     let program = format!("G21 G90 F1200\nM5\nM8\n{}M9\nM2\n", blocks(&job.sheet).concat());
-    let (proof, findings) = run(&program, 0, &job.sheet, &job.layout.sheets[0], &job.work, &Shop::builtin().machines[0]);
+    let (proof, findings) = run(&program, &job.meant(&Shop::builtin().machines[0]));
     assert!(findings.is_empty(), "{findings:?}");
     let intended: f64 = job.sheet.ops.iter().map(hold::Op::length).sum();
     assert!((proof.cut - intended).abs() < 0.01);

@@ -3,7 +3,7 @@
 use super::BatchRoute;
 use crate::assign::{self, Work};
 use crate::cache::{Cache, Kept, Proved, joined, key};
-use crate::cuts::{self, CutPlan};
+use crate::cuts::{self, CutPlan, SheetCuts};
 use crate::decisions::{Decisions, Stock};
 use crate::finding::Finding;
 use crate::hold::{self, SheetPath, Toolpath};
@@ -11,7 +11,7 @@ use crate::ids::BatchId;
 use crate::ledger::Ledger;
 use crate::nest::{self, Layout, Nested, SheetLayout, Terms};
 use crate::order::{self, Sequence};
-use crate::proof::{self, Reader, SheetProof};
+use crate::proof::{self, Meant, Reader, SheetProof};
 use crate::release::{Program, ProgramOrder, Writer};
 use crate::shop::{Machine, Rows, Shop};
 use rayon::prelude::*;
@@ -51,7 +51,7 @@ impl<'a> Line<'a> {
             decisions,
             stock: &batch.stock,
             rows: shop.rows_for(&decisions.assign, &batch.stock),
-            terms: Terms::of(batch, &machine, shop),
+            terms: Terms::of(decisions, id, shop),
             machine,
             work: cache.of_batch.get(key, || (work.output.of_batch(id), Vec::new())),
             nested: None,
@@ -97,7 +97,9 @@ impl<'a> Line<'a> {
     pub(super) fn order(&mut self, cache: &Cache) -> Vec<Finding> {
         let (nested, print) = made(self.nested.as_ref());
         let work = &self.work.output;
-        let plan = cache.plans.get(joined(&[self.work.print, print]), || (cuts::plan(work, &nested.layout), Vec::new()));
+        let plan = cache.plans.get(joined(&[self.work.print, print, key(&self.terms.common)]), || {
+            (cuts::plan(work, &nested.layout, self.terms.common), Vec::new())
+        });
         let (decided, turns) = (&self.decisions.batch(self.id).order, self.decisions.assign.turns());
         let key = joined(&[self.work.print, plan.print, key(decided), key(&turns)]);
         let sequence = cache.sequence.get(key, || order::run(work, &plan.output, decided, &turns));
@@ -129,34 +131,37 @@ impl<'a> Line<'a> {
     }
 
     pub(super) fn prove(&mut self, cache: &Cache, write: &Writer) -> Vec<Finding> {
-        let ((nested, lies), (toolpath, print)) = (made(self.nested.as_ref()), made(self.toolpath.as_ref()));
+        let ((nested, lies), (plan, cut), (toolpath, print)) =
+            (made(self.nested.as_ref()), made(self.plan.as_ref()), made(self.toolpath.as_ref()));
         let numbered = (self.numbered, self.decisions.assign.next_setting());
-        let key = joined(&[self.work.print, lies, print, key(&*self.machine), key(self.stock), key(&numbered)]);
-        let proved = cache.proofs.get(key, || self.proofs(&nested.layout, &toolpath, write));
+        let key = joined(&[self.work.print, lies, cut, print, key(&*self.machine), key(self.stock), key(&numbered)]);
+        let proved = cache.proofs.get(key, || self.proofs(&nested.layout, &plan, &toolpath, write));
         let told = self.named(proved.findings.iter().cloned());
         self.proved = Some(proved);
         told
     }
 
-    fn proofs(&self, layout: &Layout, toolpath: &Toolpath, write: &Writer) -> (Proved, Vec<Finding>) {
+    fn proofs(&self, layout: &Layout, plan: &CutPlan, toolpath: &Toolpath, write: &Writer) -> (Proved, Vec<Finding>) {
         let (work, machine) = (&self.work.output, &*self.machine);
-        let one = |(i, (path, lying)): (usize, (&SheetPath, &SheetLayout))| {
+        let one = |(i, ((path, lying), cuts)): (usize, ((&SheetPath, &SheetLayout), &SheetCuts))| {
+            let meant = Meant { sheet: i, path, cuts, layout: lying, work, machine };
             let order = ProgramOrder { path, machine, sheet: (self.numbered.0 + i + 1, self.numbered.1), stock: self.stock };
             let offered = |found| proof::offered(found, path, lying, work, self.decisions.assign.next_setting(), machine);
             if path.ops.iter().any(|o| o.raster.is_some()) {
                 let mut reader = Reader::new(path, machine);
                 // The reader takes everything; a fault of the text is told when it is asked.
                 let _ = write(&order, &mut reader);
-                let (proof, findings) = proof::run_read(reader, i, path, lying, work, machine);
+                let (proof, findings) = proof::run_read(reader, &meant);
                 return (Program::Streamed, proof, offered(findings));
             }
             let mut text = Vec::new();
             let _ = write(&order, &mut text);
             let text = String::from_utf8_lossy(&text);
-            let (proof, findings) = proof::run(&text, i, path, lying, work, machine);
+            let (proof, findings) = proof::run(&text, &meant);
             (Program::Kept(Arc::from(text.as_ref())), proof, offered(findings))
         };
-        let done: Vec<(Program, SheetProof, Vec<Finding>)> = toolpath.sheets.par_iter().zip(&layout.sheets).enumerate().map(one).collect();
+        let done: Vec<(Program, SheetProof, Vec<Finding>)> =
+            toolpath.sheets.par_iter().zip(&layout.sheets).zip(&plan.sheets).enumerate().map(one).collect();
         let mut findings = Vec::new();
         let (mut programs, mut proofs) = (Vec::new(), Vec::new());
         for (program, proof, found) in done {

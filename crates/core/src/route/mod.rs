@@ -129,6 +129,13 @@ impl Route {
     }
 }
 
+/// The lines and parts of a batch, and nothing beyond Assign: what is asked while a copy is carried.
+pub fn work_of(drawings: &[Arc<Drawing>], decisions: &Decisions, shop: &Shop, cache: &Cache, batch: BatchId) -> Arc<Work> {
+    let (states, key) = cleaned(drawings, decisions, shop, cache, &mut Vec::new());
+    let work = assigned(&states, key, decisions, shop, cache);
+    cache.of_batch.get(joined(&[work.print, u64::from(batch.0)]), || (work.output.of_batch(batch), Vec::new())).output
+}
+
 /// Runs the route as far as it goes. `drawings` are the read files of `decisions.drawings`, in the same order.
 /// `watch` is told of each station when it is done.
 pub fn run(drawings: &[Arc<Drawing>], decisions: &Decisions, shop: &Shop, cache: &Cache, watch: &mut dyn FnMut(Station)) -> Route {

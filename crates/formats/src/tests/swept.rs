@@ -74,10 +74,11 @@ fn a_controller_without_arcs_gets_chords_and_its_own_words_for_the_air() {
 
 /// What the proof says of a program for a sheet with this picture alone.
 fn verdict(path: &SheetPath, text: &str) -> Vec<String> {
-    use boustrophe_core::{assign::Work, nest, proof};
+    use boustrophe_core::{assign::Work, cuts::SheetCuts, nest, proof};
     let machine = &Shop::builtin().machines[0];
     let layout = nest::SheetLayout { sheet: nest::Sheet::rectangle(300.0, 200.0), placed: Vec::new() };
-    let (told, findings) = proof::run(text, 0, path, &layout, &Work::default(), machine);
+    let (told, findings) =
+        proof::run(text, &proof::Meant { sheet: 0, path, cuts: &SheetCuts::default(), layout: &layout, work: &Work::default(), machine });
     assert!(findings.iter().any(|f| f.code == "program-unreadable") || told.seconds > 0.0);
     findings.into_iter().map(|f| f.code).collect()
 }

@@ -116,7 +116,7 @@ proptest! {
             for (sheet, cuts) in b.sequence.sheets.iter().zip(&b.plan.sheets) {
                 for step in &sheet.steps {
                     let cut = &cuts.cuts[step.cut];
-                    let side = cut.sides[0].expect("a good side");
+                    let side = *cut.edges().next().expect("a good side");
                     if side.contour == part.0 && (!alone || side.copy == first) {
                         let placed = b.nested.layout.copies().find(|p| p.copy == side.copy).expect("it lies somewhere");
                         out.push(placed.affine().inverse() * cut.path.at(step.start * cut.path.length()).0);

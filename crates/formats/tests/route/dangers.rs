@@ -194,8 +194,9 @@ fn marks_and_writing_are_never_cut_for_their_colour() {
 /// Stops that a program is given on its sheet.
 fn verdict(route: &Route, job: &Job, text: &str) -> Vec<String> {
     let machine = job.shop.machine(&job.decisions.first().stock.machine).expect("a machine");
-    let (_, findings) =
-        proof::run(text, 0, &route.first().toolpath.sheets[0], &route.first().nested.layout.sheets[0], &route.work, machine);
+    let b = route.first();
+    let (path, cuts, layout) = (&b.toolpath.sheets[0], &b.plan.sheets[0], &b.nested.layout.sheets[0]);
+    let (_, findings) = proof::run(text, &proof::Meant { sheet: 0, path, cuts, layout, work: &route.work, machine });
     findings.into_iter().filter(|f| f.severity == Severity::Stop).map(|f| f.code).collect()
 }
 

@@ -109,8 +109,7 @@ impl Job {
         self.terms_of(BatchId::FIRST)
     }
     fn terms_of(&self, batch: BatchId) -> Terms {
-        let batch = self.decisions.batch(batch);
-        Terms::of(batch, self.shop.machine(&batch.stock.machine).expect("a machine"), &self.shop)
+        Terms::of(&self.decisions, batch, &self.shop)
     }
     /// Nests and keeps the layout.
     pub fn nest(&mut self, seed: u64, tries: usize) -> Layout {
@@ -118,7 +117,8 @@ impl Job {
     }
     /// The same with one batch.
     pub fn nest_batch(&mut self, batch: BatchId, seed: u64, tries: usize) -> Layout {
-        let problem = Problem::new(&self.route().batch(batch).work, &self.terms_of(batch), &self.shop.tolerance);
+        let route = self.route();
+        let problem = Problem::new(&route.batch(batch).work, &self.terms_of(batch), &self.shop.tolerance);
         let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed, tries });
         self.decisions = NestEdit::KeepLayout { layout: layout.clone() }.on(batch).apply(&self.decisions).expect("it is kept");
         layout

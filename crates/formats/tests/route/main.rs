@@ -1,6 +1,7 @@
 //! The whole route over the demo drawings: what is kept, what is computed anew, and what must hold for every sheet.
 
 mod cached;
+mod common;
 mod dangers;
 mod job;
 mod jobs;

@@ -1,6 +1,7 @@
 //! The shop's book: machines, materials, cut charts and standing rules, with who changed what and when.
 
 pub mod charts;
+pub mod rack;
 pub mod rules;
 pub mod things;
 

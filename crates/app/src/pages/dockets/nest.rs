@@ -1,25 +1,59 @@
-//! Nest's docket: parts, sheets, spacing, the search.
+//! Nest's docket: parts, sheets, distances, the search, and another nest to compare with.
 
 use super::assign::Choice;
 use crate::error::AppError;
+use crate::pages::book::rack::drawn;
+use crate::rack;
 use crate::shop::{App, Loaded, stock_words};
+use crate::view::{Cell, ledger};
 use askama::Template;
-use boustrophe_core::assign::Part;
+use boustrophe_core::assign::{Part, Process};
+use boustrophe_core::cuts::Cut;
+use boustrophe_core::decisions::{Edit, NestEdit};
+use boustrophe_core::geometry::Affine;
 use boustrophe_core::ids::BatchId;
-use boustrophe_core::nest::{Sheet, Terms, Turn};
+use boustrophe_core::nest::{Grain, PartNest, Sheet, Terms, Turn};
 use boustrophe_core::route::BatchRoute;
+use boustrophe_core::time::clock;
+use boustrophe_formats::svg::path_data;
+use boustrophe_store::Stocked;
 
 struct PartRow {
     id: String,
     name: String,
     size: String,
     quantity: u32,
+    placed: usize,
+    /// Its outline in a box of 34 by 26.
+    shape: String,
+    /// How it is laid where that is not as the others are.
+    said: String,
+    /// What can be said of it: a name, and choices whose values are whole changes.
+    ways: Vec<(&'static str, Vec<Choice>)>,
     /// Where else it could be made; empty where there is one batch.
     batches: Vec<Choice>,
 }
 
+/// A sheet or an offcut on the rack.
+struct RackRow {
+    id: i32,
+    name: String,
+    /// Its outline, in a box of its own size.
+    shape: String,
+    width: f64,
+    height: f64,
+    /// How many this job could have.
+    free: u32,
+    place: String,
+    chosen: bool,
+    /// Whose it is, where none is left.
+    taken: String,
+}
+
 /// Parts listed: every one of a drawing that people make by hand.
 const MOST_LISTED: usize = 2000;
+/// Room for a part's outline in the list, and the error that its curves may have there.
+const MINIATURE: (f64, f64) = (34.0, 26.0);
 
 #[derive(Template)]
 #[template(path = "nest/docket.html")]
@@ -33,11 +67,20 @@ pub(super) struct Nest {
     spacing: String,
     margin: String,
     sheets: String,
+    rack: Vec<RackRow>,
     turns: Vec<Choice>,
+    grains: Vec<Choice>,
+    mirror: bool,
+    common: bool,
+    /// What common edges save.
+    saved: String,
     searching: bool,
     in_vain: bool,
     was_searching: bool,
     has_layout: bool,
+    held: usize,
+    /// The figures of the other nest, with what this one differs by.
+    aside: Option<Vec<(Cell, Cell)>>,
 }
 
 /// The batches of the job, and which of them makes the part.
@@ -54,41 +97,138 @@ fn elsewhere(loaded: &Loaded, part: &Part) -> Vec<Choice> {
     all.iter().map(choice).collect()
 }
 
+/// What can be said of how one part is laid.
+fn ways(part: &Part, said: PartNest, batch: BatchId) -> Vec<(&'static str, Vec<Choice>)> {
+    let choice = |name: &str, nest: PartNest| Choice {
+        slug: serde_json::to_string::<Edit>(&NestEdit::SetPart { part: part.id, nest }.on(batch)).unwrap_or_default(),
+        name: name.into(),
+        chosen: nest == said,
+    };
+    let turns = std::iter::once(("as all", None)).chain(Turn::ALL.map(|t| (t.name(), Some(t))));
+    let grains = [("as all", None), ("along", Some(Grain::Along)), ("across", Some(Grain::Across))];
+    let mirrors = [("as all", None), ("yes", Some(true)), ("no", Some(false))];
+    vec![
+        ("Turns", turns.map(|(name, turn)| choice(name, PartNest { turn, ..said })).collect()),
+        ("Grain", grains.into_iter().map(|(name, grain)| choice(name, PartNest { grain, ..said })).collect()),
+        ("Mirror", mirrors.into_iter().map(|(name, mirror)| choice(name, PartNest { mirror, ..said })).collect()),
+        (
+            "Fills gaps",
+            [("no", false), ("yes", true)].into_iter().map(|(name, filler)| choice(name, PartNest { filler, ..said })).collect(),
+        ),
+    ]
+}
+
+fn said(nest: PartNest) -> String {
+    let mut told: Vec<String> = Vec::new();
+    told.extend(nest.turn.map(|t| format!("turns {}", t.name())));
+    told.extend(nest.grain.map(|g| format!("grain {}", g.name())));
+    told.extend(nest.mirror.map(|m| if m { "may be mirrored" } else { "never mirrored" }.into()));
+    told.extend(nest.filler.then(|| "fills gaps".into()));
+    told.join(", ")
+}
+
+/// A part's outline in the room that the list has for it.
+fn miniature(part: &Part) -> String {
+    let (w, h) = MINIATURE;
+    let b = part.bounds;
+    let k = ((w - 2.0) / b.width().max(1e-9)).min((h - 2.0) / b.height().max(1e-9));
+    let home = Affine::translate((w / 2.0, h / 2.0)) * Affine::scale(k) * Affine::translate(-b.center().to_vec2());
+    path_data(&part.outline.transformed(home), h)
+}
+
+/// What the rack has for a batch, and what it had that the batch is nested on.
+fn rack_rows(app: &App, loaded: &Loaded) -> Result<Vec<RackRow>, AppError> {
+    let stock = &loaded.here().stock;
+    let chosen: Vec<u32> = loaded.decided().nest.sheets.iter().filter_map(|s| s.rack).collect();
+    let row = |s: Stocked| {
+        let free = s.free_for(loaded.job.id);
+        let others = || s.reserved.iter().map(|r| format!("“{}”", r.1)).collect::<Vec<_>>().join(", ");
+        RackRow {
+            id: s.id,
+            name: rack::name(&s),
+            shape: drawn(&s.sheet),
+            width: s.sheet.width,
+            height: s.sheet.height,
+            free,
+            chosen: u32::try_from(s.id).is_ok_and(|id| chosen.contains(&id)),
+            taken: if free == 0 { format!("in hand for {}", others()) } else { String::new() },
+            place: s.place,
+        }
+    };
+    Ok(app.store.stock(Some((&stock.material, stock.thickness)))?.into_iter().map(row).collect())
+}
+
+/// What common edges save: each is cut once instead of twice.
+fn saved(loaded: &Loaded) -> String {
+    let here = loaded.here();
+    let shared: f64 = here.plan.sheets.iter().flat_map(|s| &s.cuts).map(Cut::shared).sum();
+    let rows = loaded.shop.rows_for(&loaded.revision.decisions.assign, &here.stock);
+    let Some(row) = rows.get(Process::Cut, None).filter(|_| shared > 0.0) else { return String::new() };
+    format!("saves {:.2} m of cut, {}", shared / 1000.0, clock(shared * f64::from(row.passes.max(1)) / (row.feed / 60.0)))
+}
+
+/// What the other nest would come to.
+fn compared(app: &App, loaded: &Loaded) -> Result<Option<Vec<(Cell, Cell)>>, AppError> {
+    if loaded.decided().nest.aside.is_none() {
+        return Ok(None);
+    }
+    let swapped = NestEdit::SwapAside.on(loaded.batch).apply(&loaded.revision.decisions)?;
+    let other = app.route(&swapped, &loaded.shop)?;
+    let theirs = &other.batch(loaded.batch).ledger;
+    let mine = ledger(&loaded.here().ledger, Some(theirs));
+    Ok(Some(
+        ledger(theirs, None).into_iter().zip(mine).filter(|c| matches!(c.0.name, "sheets" | "yield" | "cut" | "time" | "cost")).collect(),
+    ))
+}
+
 pub(super) fn nest_body(app: &App, loaded: &Loaded) -> Result<Nest, AppError> {
-    let terms = Terms::of(loaded.decided(), &loaded.machine(), &loaded.shop);
-    let parts = &loaded.here().work.parts;
+    let terms = Terms::of(&loaded.revision.decisions, loaded.batch, &loaded.shop);
+    let here = loaded.here();
+    let parts = &here.work.parts;
     let sheet = |s: &Sheet| {
         let size = format!("{}x{}", s.width, s.height);
         s.count.map_or(size.clone(), |n| format!("{n}@{size}"))
     };
+    // What comes from the rack is ticked there, and not typed.
+    let typed = terms.sheets.iter().filter(|s| s.rack.is_none());
+    let row = |p: &Part| PartRow {
+        id: p.id.to_string(),
+        name: p.name.clone(),
+        size: format!("{:.1} × {:.1}", p.bounds.width(), p.bounds.height()),
+        quantity: p.quantity,
+        placed: here.nested.layout.copies().filter(|c| c.copy.part == p.id).count(),
+        shape: miniature(p),
+        said: said(terms.parts.get(&p.id).copied().unwrap_or_default()),
+        ways: ways(p, terms.parts.get(&p.id).copied().unwrap_or_default(), loaded.batch),
+        batches: elsewhere(loaded, p),
+    };
     let searching = app.searches.progress(loaded.job.id).is_some_and(|p| p.batch == loaded.batch);
+    let grains = [("", "any way"), ("along", "along"), ("across", "across")];
+    let grain = terms.grain.map_or("", Grain::name);
     Ok(Nest {
         job: loaded.job.id,
         revision: loaded.revision.id,
         batch: loaded.batch,
-        parts: parts
-            .iter()
-            .take(MOST_LISTED)
-            .map(|p| PartRow {
-                id: p.id.to_string(),
-                name: p.name.clone(),
-                size: format!("{:.1} × {:.1}", p.bounds.width(), p.bounds.height()),
-                quantity: p.quantity,
-                batches: elsewhere(loaded, p),
-            })
-            .collect(),
+        parts: parts.iter().take(MOST_LISTED).map(row).collect(),
         more: parts.len().saturating_sub(MOST_LISTED),
         copies: parts.iter().map(|p| p.quantity).sum(),
         spacing: format!("{}", terms.spacing),
         margin: format!("{}", terms.margin),
-        sheets: terms.sheets.iter().map(sheet).collect::<Vec<_>>().join(", "),
+        sheets: typed.map(sheet).collect::<Vec<_>>().join(", "),
+        rack: rack_rows(app, loaded)?,
         turns: Turn::ALL
             .iter()
             .map(|t| Choice { slug: t.name().trim_end_matches('°').into(), name: t.name().into(), chosen: terms.turn == *t })
             .collect(),
+        grains: grains.map(|(slug, name)| Choice { slug: slug.into(), name: name.into(), chosen: slug == grain }).into(),
+        mirror: terms.mirror,
+        common: loaded.decided().nest.common_edges,
+        saved: saved(loaded),
         searching,
         in_vain: app.searches.was_in_vain(loaded.job.id),
         was_searching: !searching && app.store.was_searching(loaded.job.id)? == Some(loaded.batch),
-        has_layout: !loaded.here().nested.layout.sheets.is_empty(),
+        has_layout: !here.nested.layout.sheets.is_empty(),
+        held: loaded.decided().nest.held.len(),
+        aside: compared(app, loaded)?,
     })
 }

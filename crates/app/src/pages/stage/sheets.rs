@@ -3,6 +3,7 @@
 use super::moves::{rows, travel};
 use super::*;
 use boustrophe_core::assign::Part;
+use boustrophe_core::cuts::Line;
 use boustrophe_core::hold::Op;
 use boustrophe_core::nest::{Placement, SheetLayout};
 use std::collections::BTreeMap;
@@ -63,6 +64,8 @@ pub(super) struct Sheet {
     pub(super) rows: Vec<Flat>,
     pub(super) pitch: f64,
     travel: Vec<[f64; 4]>,
+    /// Edges that copies share, as they are cut.
+    shared: Vec<Flat>,
 }
 
 /// The parts that lie on the sheets of a layout, and the sheets beside each other.
@@ -87,9 +90,13 @@ pub(super) fn scene(loaded: &Loaded, layout: &Layout, station: Station, kept: bo
             rows: Vec::new(),
             pitch: 0.1,
             travel: Vec::new(),
+            shared: Vec::new(),
         };
+        if let Some(plan) = here.plan.sheets.get(i).filter(|_| kept) {
+            sheet.shared = plan.cuts.iter().filter(|c| c.line == Line::Shared).map(|c| flat(&c.path.segments)).collect();
+        }
         if let Some(path) = here.toolpath.sheets.get(i).filter(|_| cut) {
-            sheet.strokes = path.ops.iter().enumerate().filter(|(_, o)| !o.is_swept()).map(|(n, o)| stroke(loaded, s, n, o)).collect();
+            sheet.strokes = path.ops.iter().enumerate().filter(|(_, o)| !o.is_swept()).map(|(n, o)| stroke(loaded, (i, s), n, o)).collect();
             sheet.travel = travel(&path.ops);
             rows(&path.ops, &mut sheet);
         }
@@ -144,13 +151,16 @@ fn part(loaded: &Loaded, part: &Part, lines: bool) -> PartScene {
     }
 }
 
-fn stroke(loaded: &Loaded, s: &SheetLayout, n: usize, o: &Op) -> Stroke {
+fn stroke(loaded: &Loaded, (sheet, s): (usize, &SheetLayout), n: usize, o: &Op) -> Stroke {
     let first = o.lead_in.first().or_else(|| o.runs.first().and_then(|run| run.first()));
     let start = first.map_or([0.0; 4], |f| {
         let way = f.direction(0.0);
         [r(f.start.x), r(f.start.y), r(way.x), r(way.y)]
     });
     let path = &loaded.here().work.items[o.item].contour.path;
+    // What several copies share is no contour of one of them.
+    let between = loaded.here().plan.sheets.get(sheet).and_then(|p| p.cuts.get(o.cut)).filter(|c| c.line != Line::Drawn);
+    let lies = || s.placed.get(o.placement).map_or_else(Vec::new, |p| flat(&path.transformed(p.affine()).segments));
     Stroke {
         id: o.contour.to_string(),
         copy: o.placement,
@@ -161,6 +171,6 @@ fn stroke(loaded: &Loaded, s: &SheetLayout, n: usize, o: &Op) -> Stroke {
         nicks: o.nicks.iter().map(|(p, d)| [r(p.x), r(p.y), r(d.x), r(d.y)]).collect(),
         n: n + 1,
         start,
-        drawn: s.placed.get(o.placement).map_or_else(Vec::new, |p| flat(&path.transformed(p.affine()).segments)),
+        drawn: between.map_or_else(lies, |c| flat(&c.path.segments)),
     }
 }

@@ -24,6 +24,20 @@ export function sheet(c, { view, scene }, g) {
     c.stroke(path);
     c.globalAlpha = 0.55; c.lineWidth *= 0.6; c.stroke(g.leads); c.globalAlpha = 1;
   }
+  shared(c, k, g);
+}
+
+/** A common edge: one slit with a short cross stroke at each end. */
+function shared(c, k, g) {
+  if (!g.ends.length) return;
+  c.lineWidth = 1.25 / k;
+  if (!g.sheet.strokes.length) c.stroke(g.shared);
+  c.beginPath();
+  for (const [x, y, dx, dy] of g.ends) {
+    const f = 4.5 / k / (Math.hypot(dx, dy) || 1);
+    c.moveTo(x - dy * f, y + dx * f); c.lineTo(x + dy * f, y - dx * f);
+  }
+  c.stroke();
 }
 
 /** Faint strokes along the sheet. */

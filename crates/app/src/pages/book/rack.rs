@@ -1,0 +1,268 @@
+//! The stock rack: what sheets and offcuts there are, where they stand, and what became of them.
+
+use crate::error::{AppError, html};
+use crate::incoming::{Dropped, receive_form};
+use crate::pages::{Shared, blocking};
+use crate::rack::name;
+use crate::shop::App;
+use askama::Template;
+use axum::extract::{Form, Multipart, Path};
+use axum::response::{Html, Redirect};
+use boustrophe_core::decisions::DrawingDecisions;
+use boustrophe_core::drawing::Unit;
+use boustrophe_core::finding::counted;
+use boustrophe_core::geometry::{Affine, Path as Outline};
+use boustrophe_core::nest::{Sheet, rest};
+use boustrophe_core::quantity::{count, length, number};
+use boustrophe_core::shop::Shop;
+use boustrophe_formats::svg::path_data;
+use boustrophe_store::{NewStock, StockEvent, Stocked, Taken};
+use serde::Deserialize;
+use std::collections::BTreeMap;
+
+/// Pieces that an offcut is cut up into at most.
+const MOST_PIECES: usize = 3;
+/// Sheets of one kind at most.
+const MOST_SHEETS: u32 = 100_000;
+/// Longest place that is kept, letters.
+const LONGEST_PLACE: usize = 60;
+
+struct Item {
+    s: Stocked,
+    name: String,
+    shape: String,
+    /// Its size in words, and its area where that is another.
+    size: String,
+    area: String,
+    price: String,
+    held: Vec<(i32, String)>,
+    events: Vec<StockEvent>,
+}
+
+struct Shelf {
+    title: String,
+    tone: String,
+    items: Vec<Item>,
+}
+
+#[derive(Template)]
+#[template(path = "shop/rack.html")]
+struct Rack {
+    shelves: Vec<Shelf>,
+    materials: Vec<(String, String)>,
+}
+
+/// An outline as a path of an SVG in mm, y down.
+pub fn drawn(sheet: &Sheet) -> String {
+    if sheet.outline.is_empty() {
+        return path_data(&Outline::rectangle(0.0, 0.0, sheet.width, sheet.height), sheet.height);
+    }
+    sheet.outline.iter().map(|p| path_data(p, sheet.height)).collect()
+}
+
+fn item(app: &App, s: Stocked) -> Result<Item, AppError> {
+    let mut events = app.store.stock_events(s.id)?;
+    events.iter_mut().for_each(|e| e.at = e.at.chars().take(16).collect::<String>().replace('T', " "));
+    let whole = s.sheet.width * s.sheet.height;
+    Ok(Item {
+        name: name(&s),
+        shape: drawn(&s.sheet),
+        size: format!("{:.0} × {:.0}", s.sheet.width, s.sheet.height),
+        area: if s.sheet.outline.is_empty() { String::new() } else { format!("{:.0} % of it there", s.sheet.area() / whole * 100.0) },
+        price: s.price.map_or_else(String::new, |p| p.to_string()),
+        held: s.reserved.iter().map(|(job, name, n)| (*job, format!("{n} for “{name}”"))).collect(),
+        events,
+        s,
+    })
+}
+
+/// The rack, shelf by shelf.
+pub async fn rack(app: Shared) -> Result<Html<String>, AppError> {
+    blocking(&app, move |app| {
+        let shop = app.shop();
+        let mut shelves: BTreeMap<(String, String), Shelf> = BTreeMap::new();
+        for s in app.store.stock(None)? {
+            let material = shop.material(&s.material);
+            let title = format!("{} {} mm", material.map_or(s.material.as_str(), |m| m.name.as_str()), s.thickness);
+            let key = (s.material.clone(), format!("{:09.3}", s.thickness));
+            let tone = material.map_or("#dddddd".to_owned(), |m| m.tone.clone());
+            let shelf = shelves.entry(key).or_insert_with(|| Shelf { title, tone, items: Vec::new() });
+            shelf.items.push(item(app, s)?);
+        }
+        let materials = shop.materials.iter().map(|m| (m.id.clone(), m.name.clone())).collect();
+        html(&Rack { shelves: shelves.into_values().collect(), materials })
+    })
+    .await
+}
+
+/// Something on the rack, as it is typed.
+#[derive(Deserialize)]
+pub struct StockForm {
+    count: String,
+    price: String,
+    place: String,
+    #[serde(default)]
+    person: String,
+    /// `keep`, `away`, `pieces`.
+    #[serde(default)]
+    what: String,
+}
+
+fn price(text: &str) -> Result<Option<f64>, AppError> {
+    let typed = text.trim();
+    if typed.is_empty() {
+        return Ok(None);
+    }
+    let p = number(typed).map_err(AppError::Sentence)?;
+    if (0.0..=1e7).contains(&p) { Ok(Some(p)) } else { Err(AppError::Sentence(format!("“{typed}” is no price; type 0 or more"))) }
+}
+
+fn place(text: &str) -> String {
+    text.trim().chars().take(LONGEST_PLACE).collect()
+}
+
+/// Who does it; a name is not asked for by force.
+fn who(person: &str) -> &str {
+    let person = person.trim();
+    if person.is_empty() { "somebody" } else { person }
+}
+
+/// Changes something on the rack, takes it away, or cuts it up into its largest pieces.
+pub async fn change(app: Shared, Path(id): Path<i32>, Form(form): Form<StockForm>) -> Result<Redirect, AppError> {
+    blocking(&app, move |app| {
+        let stocked = app.store.stocked(id)?;
+        let person = who(&form.person);
+        if form.what != "keep" && !stocked.reserved.is_empty() {
+            let held: Vec<String> = stocked.reserved.iter().map(|r| format!("“{}”", r.1)).collect();
+            return Err(AppError::Sentence(format!(
+                "{} is in hand for {}; let those nest on something else first.",
+                name(&stocked),
+                held.join(" and ")
+            )));
+        }
+        match form.what.as_str() {
+            "away" => {
+                let taken = Taken { person, words: "thrown away", ..Taken::default() };
+                app.store.change_stock(id, (0, stocked.price, &stocked.place), &taken)?;
+            }
+            "pieces" => cut_up(app, &stocked, person)?,
+            _ => {
+                let n = count(form.count.trim(), 0, MOST_SHEETS).map_err(AppError::Sentence)?;
+                let (price, place) = (price(&form.price)?, place(&form.place));
+                let words = format!("{n} there, {}, at “{place}”", price.map_or_else(|| "price as usual".into(), |p| format!("{p} each")));
+                app.store.change_stock(id, (n, price, &place), &Taken { person, words: &words, ..Taken::default() })?;
+            }
+        }
+        Ok(Redirect::to("/shop/rack"))
+    })
+    .await
+}
+
+fn cut_up(app: &App, stocked: &Stocked, person: &str) -> Result<(), AppError> {
+    let pieces = rest::largest(&stocked.sheet, MOST_PIECES);
+    if pieces.is_empty() {
+        return Err(AppError::Sentence(format!("{} has no piece of 20 × 125 mm or more in it; throw it away.", name(stocked))));
+    }
+    let area = stocked.sheet.area();
+    let rests: Vec<NewStock> = pieces
+        .iter()
+        .map(|(sheet, _)| NewStock {
+            material: stocked.material.clone(),
+            thickness: stocked.thickness,
+            sheet: Sheet { count: None, ..sheet.clone() },
+            offcut: true,
+            count: 1,
+            price: stocked.price.map(|p| (p * sheet.area() / area * 100.0).round() / 100.0),
+            place: stocked.place.clone(),
+            origin: format!("cut from {}", name(stocked)),
+        })
+        .collect();
+    let words = format!("cut up into {}", counted(rests.len(), "piece", "pieces"));
+    app.store.take_stock(stocked.id, &Taken { person, words: &words, ..Taken::default() }, &rests)?;
+    Ok(())
+}
+
+/// What is put on the rack, as a form with or without a file says it.
+#[derive(Default)]
+struct Put {
+    fields: BTreeMap<String, String>,
+    file: Option<Dropped>,
+}
+
+impl Put {
+    async fn read(app: &App, multipart: Multipart) -> Result<Self, AppError> {
+        let (fields, files) = receive_form(app, multipart).await?;
+        Ok(Self { fields, file: files.into_iter().find(|f| !f.name.is_empty()) })
+    }
+    fn field(&self, name: &str) -> &str {
+        self.fields.get(name).map_or("", |f| f.trim())
+    }
+}
+
+/// Puts a sheet kind or an offcut on the rack: of a typed size, or with the outline that a drawing or a picture shows.
+pub async fn add(app: Shared, multipart: Multipart) -> Result<Redirect, AppError> {
+    let put = Put::read(&app, multipart).await?;
+    let drawing = match &put.file {
+        Some(file) => Some(app.readers.read(&file.name, file.file.path()).await?),
+        None => None,
+    };
+    blocking(&app, move |app| {
+        let mm = |name: &str| length(put.field(name), Unit::Mm).map_err(AppError::Sentence);
+        let known = if put.field("known").is_empty() { None } else { Some(mm("known")?) };
+        let sheet = match (&drawing, &put.file) {
+            (Some(drawing), Some(file)) => outline(drawing, &file.name, known, &app.shop())?,
+            _ => {
+                let sheet = Sheet::rectangle(mm("width")?, mm("height")?);
+                sheet.checked().map_err(AppError::Sentence)?;
+                sheet
+            }
+        };
+        let thickness = mm("thickness")?;
+        if !(0.05..=200.0).contains(&thickness) {
+            return Err(AppError::Sentence(format!("a thickness of {thickness} mm will not do; use 0.05 to 200")));
+        }
+        let material = put.field("material").to_owned();
+        if app.shop().material(&material).is_none() {
+            return Err(AppError::Sentence("that material is not in the shop's book; write it down there first.".into()));
+        }
+        let offcut = !sheet.outline.is_empty() || put.field("offcut") == "on";
+        let n = if put.field("count").is_empty() { 1 } else { count(put.field("count"), 1, MOST_SHEETS).map_err(AppError::Sentence)? };
+        let origin = match &put.file {
+            Some(file) => format!("outline from {}", file.name),
+            None if offcut => "measured by hand".into(),
+            None => "bought".into(),
+        };
+        let (price, place) = (price(put.field("price"))?, place(put.field("place")));
+        let new = NewStock { material, thickness, sheet: Sheet { count: None, ..sheet }, offcut, count: n, price, place, origin };
+        app.store.add_stock(&new, who(put.field("person")))?;
+        Ok(Redirect::to("/shop/rack"))
+    })
+    .await
+}
+
+/// The outline of an offcut from a drawing or a picture. With `known` its width is that, mm; a picture has no size without.
+fn outline(drawing: &boustrophe_core::drawing::Drawing, file: &str, known: Option<f64>, shop: &Shop) -> Result<Sheet, AppError> {
+    let sentence = |text: String| AppError::Sentence(format!("{file}: {text}"));
+    let mut decided = DrawingDecisions::new(1, "", file);
+    if drawing.bitmap.is_some() && known.is_none() {
+        return Err(sentence("a picture does not say how large it is; type how wide the offcut is in truth.".into()));
+    }
+    decided.unit = decided.unit.or(known.map(|_| Unit::Mm));
+    let machine = &shop.machines[0];
+    let (intake, found) = boustrophe_core::intake::run(drawing, &decided, machine);
+    if known.is_none()
+        && let Some(open) = found.iter().find(|f| f.code == "units-unsaid")
+    {
+        return Err(sentence(format!("{} Type how wide the offcut is in truth.", open.text)));
+    }
+    let (cleaned, _) = boustrophe_core::clean::run(drawing, &intake, &decided, &shop.tolerance);
+    let closed: Vec<Outline> = cleaned.contours.iter().filter(|c| c.path.closed).map(|c| c.path.clone()).collect();
+    let sheet = Sheet::offcut(closed.clone());
+    let Some(known) = known else { return sheet.map_err(sentence) };
+    let widest = closed.iter().max_by(|a, b| a.area().abs().total_cmp(&b.area().abs())).map_or(0.0, |p| p.bounds().width());
+    if widest <= 0.0 {
+        return sheet.map_err(sentence);
+    }
+    let scale = Affine::scale(known / widest);
+    Sheet::offcut(closed.iter().map(|p| p.transformed(scale)).collect()).map_err(sentence)
+}

@@ -1,0 +1,168 @@
+//! The stock rack and the jobs: who has which sheet in hand, what a finished run took off, and what is told where a sheet is
+//! not there any more.
+
+use crate::error::AppError;
+use crate::shop::{App, Loaded};
+use boustrophe_core::assign::Process;
+use boustrophe_core::decisions::{Decisions, Edit, NestEdit};
+use boustrophe_core::finding::{Finding, Severity, Station};
+use boustrophe_core::ids::BatchId;
+use boustrophe_core::nest::{Sheet, rest};
+use boustrophe_store::{NewStock, Run, Stocked, Taken};
+use std::collections::BTreeMap;
+
+/// A sheet of the rack as Nest takes it.
+pub fn as_sheet(stocked: &Stocked, job: i32) -> Sheet {
+    Sheet { count: Some(stocked.free_for(job)), rack: u32::try_from(stocked.id).ok(), price: stocked.price, ..stocked.sheet.clone() }
+}
+
+/// Sheets of the rack that a job chose, as Nest takes them: offcuts first, the smallest of them first.
+pub fn chosen(app: &App, job: i32, ids: &[i32]) -> Result<Vec<Sheet>, AppError> {
+    let mut all: Vec<Stocked> = ids.iter().map(|id| app.store.stocked(*id)).collect::<Result<_, _>>()?;
+    if let Some(taken) = all.iter().find(|s| s.free_for(job) == 0) {
+        let others: Vec<String> = taken.reserved.iter().filter(|r| r.0 != job).map(|r| format!("“{}”", r.1)).collect();
+        let why = if others.is_empty() { "is used up".to_owned() } else { format!("is in hand for {}", others.join(" and ")) };
+        return Err(AppError::Sentence(format!("{} {why}; choose another.", name(taken))));
+    }
+    all.sort_by(|a, b| b.offcut.cmp(&a.offcut).then(a.sheet.area().total_cmp(&b.sheet.area())));
+    Ok(all.iter().map(|s| as_sheet(s, job)).collect())
+}
+
+/// What people call it.
+pub fn name(stocked: &Stocked) -> String {
+    let kind = if stocked.offcut { "offcut" } else { "sheet" };
+    format!("{kind} {}, {:.0} × {:.0} mm", stocked.id, stocked.sheet.width, stocked.sheet.height)
+}
+
+/// What some decisions take from the rack: so many of each. Offcuts that were chosen are taken whether something lies on them
+/// yet or not.
+fn wanted(decisions: &Decisions) -> BTreeMap<i32, u32> {
+    let mut out: BTreeMap<i32, u32> = BTreeMap::new();
+    let id = |s: &Sheet| s.rack.and_then(|r| i32::try_from(r).ok());
+    for batch in decisions.batches.values() {
+        for id in batch.nest.layout.iter().flat_map(|l| &l.sheets).filter_map(|s| id(&s.sheet)) {
+            *out.entry(id).or_default() += 1;
+        }
+        for id in batch.nest.sheets.iter().filter(|s| !s.outline.is_empty()).filter_map(id) {
+            out.entry(id).or_insert(1);
+        }
+    }
+    out
+}
+
+/// Takes in hand what a job's decisions need, as far as others have not.
+pub fn reserve(app: &App, loaded: &Loaded) -> Result<(), AppError> {
+    let wanted: Vec<(i32, u32)> = wanted_still(app, loaded.job.id, &loaded.revision.decisions)?.into_iter().collect();
+    app.store.reserve(loaded.job.id, &wanted)?;
+    Ok(())
+}
+
+/// The same without what the job's own runs have burned.
+fn wanted_still(app: &App, job: i32, decisions: &Decisions) -> Result<BTreeMap<i32, u32>, AppError> {
+    let mut out = BTreeMap::new();
+    for (id, n) in wanted(decisions) {
+        let cut = app.store.cut_by(id, job)?;
+        if n > cut {
+            out.insert(id, n - cut);
+        }
+    }
+    Ok(out)
+}
+
+/// What stands in the way of a job's nests on the rack: sheets that are gone, or in another job's hand.
+pub fn told(app: &App, job: i32, decisions: &Decisions) -> Result<Vec<Finding>, AppError> {
+    let mut findings = Vec::new();
+    for (id, n) in wanted_still(app, job, decisions)? {
+        let (text, code) = match app.store.stocked(id) {
+            Ok(s) if s.free_for(job) >= n => continue,
+            Ok(s) if s.count >= n => {
+                let others: Vec<String> = s.reserved.iter().filter(|r| r.0 != job).map(|r| format!("“{}”", r.1)).collect();
+                (format!("On the rack {} is in hand for {}.", name(&s), others.join(" and ")), "sheet-taken")
+            }
+            Ok(s) => (format!("The rack has {} of {}; {n} are nested on.", s.count, name(&s)), "sheet-gone"),
+            Err(_) => (format!("The rack has no sheet {id} any more."), "sheet-gone"),
+        };
+        let mut finding = Finding::new(Station::Nest, Severity::Stop, code, n as usize, text);
+        for (batch, edit) in without(decisions, id) {
+            finding = finding.choice("Nest without it", edit).of_batch(batch);
+        }
+        findings.push(finding);
+    }
+    Ok(findings)
+}
+
+/// For each batch that nests on something of the rack, the change after which it does not.
+fn without(decisions: &Decisions, id: i32) -> Vec<(BatchId, Edit)> {
+    let of = |s: &Sheet| s.rack.and_then(|r| i32::try_from(r).ok()) == Some(id);
+    let uses = |nest: &boustrophe_core::decisions::NestDecisions| {
+        nest.sheets.iter().any(of) || nest.layout.iter().flat_map(|l| &l.sheets).any(|s| of(&s.sheet))
+    };
+    let batches = decisions.batches.iter().filter(|(_, b)| uses(&b.nest));
+    let edit = |(batch, b): (&BatchId, &boustrophe_core::decisions::BatchDecisions)| {
+        let sheets: Vec<Sheet> = b.nest.sheets.iter().filter(|s| !of(s)).cloned().collect();
+        let edits = vec![NestEdit::SetSheets { sheets }.on(*batch), NestEdit::Nest.on(*batch)];
+        (*batch, Edit::All { edits })
+    };
+    batches.map(edit).collect()
+}
+
+/// Looks up the sheets of all runs that have ended well since: each comes off the rack, and what is left of it goes on it.
+/// Where one cannot be worked out it is left for the next time, and said in the log.
+pub fn settle(app: &App) {
+    let _alone = app.book();
+    let runs = match app.store.runs_to_rack() {
+        Ok(runs) => runs,
+        Err(error) => {
+            tracing::error!(%error, "the rack cannot be looked up");
+            return;
+        }
+    };
+    for run in runs {
+        if let Err(error) = app.store.run(run).map_err(AppError::Store).and_then(|r| cut(app, &r)) {
+            tracing::error!(run, %error, "what a run took off the rack could not be written down");
+        }
+    }
+}
+
+/// Takes the sheet of a run off the rack.
+fn cut(app: &App, run: &Run) -> Result<(), AppError> {
+    let decisions = app.store.revision(run.job_id, run.revision)?.decisions;
+    let shop = app.shop();
+    let route = app.route(&decisions, &shop)?;
+    let found = route.sheet(usize::try_from(run.sheet - 1).unwrap_or(0));
+    let lying = found.and_then(|(batch, at)| Some((route.batch(batch), route.batch(batch).nested.layout.sheets.get(at)?)));
+    if let Some((batch, lying)) = lying
+        && let Some(id) = lying.sheet.rack.and_then(|r| i32::try_from(r).ok())
+    {
+        let stocked = app.store.stocked(id)?;
+        let kerf = shop.rows_for(&decisions.assign, &batch.stock).get(Process::Cut, None).map_or(0.0, |r| r.kerf);
+        let left = rest::rest(&batch.work, lying, kerf);
+        let job = app.store.job(run.job_id)?;
+        let whole = left.pieces.len() == 1;
+        let rests: Vec<NewStock> = left
+            .pieces
+            .iter()
+            .map(|(sheet, _)| NewStock {
+                material: stocked.material.clone(),
+                thickness: stocked.thickness,
+                sheet: Sheet { count: None, ..sheet.clone() },
+                offcut: true,
+                count: 1,
+                // What is left is worth what it has left of the sheet's area.
+                price: stocked.price.map(|p| (p * sheet.area() / stocked.sheet.area() * 100.0).round() / 100.0),
+                place: stocked.place.clone(),
+                origin: format!("rest of {} after run {} of “{}”", name(&stocked), run.id, job.name),
+            })
+            .collect();
+        let words = format!(
+            "cut in run {} of “{}”: {} parts; {}",
+            run.id,
+            job.name,
+            lying.placed.len(),
+            if whole { "the rest is back in one piece" } else { "what is of use of the rest is back" }
+        );
+        let taken = Taken { person: &job.person, words: &words, run: Some(run.id), job: Some(job.id) };
+        app.store.take_stock(id, &taken, &rests)?;
+    }
+    Ok(app.store.set_racked(run.id)?)
+}

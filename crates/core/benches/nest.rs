@@ -1,0 +1,306 @@
+//! How dense the nest gets, and how soon: `cargo bench -p boustrophe-core --bench nest [-- SECONDS [CASE]]`.
+//!
+//! Every line is a case with a figure: for puzzles how much longer than the rectangle that was cut up the strip is that the pieces are
+//! laid in; for quantities and mixtures the yield. Each case gets 30 s unless told otherwise, on all cores there are.
+
+use boustrophe_core::assign::{self, Customs, Given, Wanted, Work};
+use boustrophe_core::clean;
+use boustrophe_core::decisions::{Decisions, DrawingDecisions};
+use boustrophe_core::drawing::{Drawing, Entity, FileUnits, Shape, Style, Unit};
+use boustrophe_core::geometry::{Curve, Path, Point, Segment, Tolerance, Vec2};
+use boustrophe_core::intake;
+use boustrophe_core::nest::{Control, Layout, Problem, Sheet, Terms, Turn, faults, search};
+use boustrophe_core::shop::Shop;
+use rand::rngs::SmallRng;
+use rand::{Rng, SeedableRng};
+use std::sync::Arc;
+use std::sync::Mutex;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::time::{Duration, Instant};
+
+/// Parts to be nested, each drawn so often. They are drawn apart from each other.
+fn work(parts: &[(Vec<Path>, u32)]) -> Work {
+    let shop = Shop::builtin();
+    let mut decisions = Decisions::default();
+    let mut all = Vec::new();
+    for (n, (paths, quantity)) in parts.iter().enumerate() {
+        let mut drawing = Drawing::new(&format!("part-{n}.dxf"), FileUnits::Known(Unit::Mm));
+        let style = drawing.style(&Style { stroke: Some([0; 3]), ..Style::default() });
+        for path in paths {
+            let curves = path.segments.iter().map(Curve::segment).collect();
+            drawing.entities.push(Entity::new(style, Shape::Path { curves, closed: true }));
+        }
+        let decided = DrawingDecisions { quantity: *quantity, ..DrawingDecisions::new(n as u32 + 1, "", &drawing.file) };
+        let (taken, _) = intake::run(&drawing, &decided, &shop.machines[0]);
+        let (cleaned, _) = clean::run(&drawing, &taken, &decided, &shop.tolerance);
+        all.push(Arc::new(cleaned));
+        decisions.drawings.push(decided);
+    }
+    let given = Given { decisions: &decisions.assign, wanted: &Wanted::of(&decisions), customs: &Customs::of(&decisions, &shop) };
+    assign::run(&all, &given).0
+}
+
+struct Found {
+    layout: Layout,
+    first: f64,
+    /// Seconds, sheets, right end of what lies on the last sheet.
+    steps: Vec<(f64, usize, f64)>,
+    tries: usize,
+}
+
+fn nest(work: &Work, terms: &Terms, seconds: f64) -> Found {
+    let began = Instant::now();
+    let limit = Duration::from_secs_f64(seconds);
+    let steps = Mutex::new(Vec::new());
+    let tries = AtomicUsize::new(0);
+    let problem = Problem::new(work, terms, &Tolerance::default());
+    let better = |layout: &Layout, _: usize| {
+        steps.lock().expect("steps").push((began.elapsed().as_secs_f64(), layout.sheets.len(), used(work, layout)));
+    };
+    let watch = std::env::var_os("WATCH").is_some();
+    let tried = |n: usize| {
+        tries.store(n, Ordering::Relaxed);
+        if watch {
+            println!("  try {n} done after {:.2} s", began.elapsed().as_secs_f64());
+        }
+    };
+    let layout =
+        search(&problem, &Control { go_on: &|| began.elapsed() < limit, better: &better, tried: &tried, seed: 1, tries: usize::MAX });
+    let (bad, _) = faults(work, &layout, terms.distances());
+    assert_eq!(bad, 0, "parts lie too near");
+    let steps = steps.into_inner().expect("steps");
+    Found { layout, first: steps.first().map_or(0.0, |s| s.0), steps, tries: tries.into_inner() }
+}
+
+/// Right end of what lies on the last sheet, mm.
+fn used(work: &Work, layout: &Layout) -> f64 {
+    layout.sheets.last().map_or(0.0, |s| {
+        s.placed.iter().filter_map(|p| Some(work.part(p.copy.part)?.outline.transformed(p.affine()).bounds().max.x)).fold(0.0, f64::max)
+    })
+}
+
+fn share(work: &Work, layout: &Layout) -> f64 {
+    let placed: f64 = layout.sheets.iter().flat_map(|s| &s.placed).filter_map(|p| work.part(p.copy.part)).map(|p| p.area).sum();
+    placed / layout.sheets.iter().map(|s| s.sheet.area()).sum::<f64>()
+}
+
+/// A rectangle cut into `n` pieces: straight across, along the sides, or with a kink.
+#[derive(Clone, Copy, PartialEq)]
+enum Cut {
+    Straight,
+    Square,
+    Kinked,
+}
+
+fn puzzle(n: usize, cut: Cut, seed: u64) -> Vec<Vec<Point>> {
+    let mut rng = SmallRng::seed_from_u64(seed);
+    let mut pieces = vec![vec![Point::ZERO, Point::new(400.0, 0.0), Point::new(400.0, 300.0), Point::new(0.0, 300.0)]];
+    let area = |p: &[Point]| (0..p.len()).map(|i| p[i].to_vec2().cross(p[(i + 1) % p.len()].to_vec2())).sum::<f64>() / 2.0;
+    while pieces.len() < n {
+        pieces.sort_by(|a, b| area(b).total_cmp(&area(a)));
+        let k = rng.random_range(0..pieces.len().div_ceil(3));
+        let p = pieces[k].clone();
+        let edge = |i: usize| (p[i], p[(i + 1) % p.len()]);
+        let (i, j) = if cut == Cut::Square {
+            let long = usize::from(p[1].distance(p[0]) < p[2].distance(p[1]));
+            (long, long + 2)
+        } else {
+            let i = rng.random_range(0..p.len());
+            (i, (i + rng.random_range(1..p.len())) % p.len())
+        };
+        let (i, j) = (i.min(j), i.max(j));
+        let t = rng.random_range(0.3..0.7);
+        let (a, b) = (
+            edge(i).0.lerp(edge(i).1, t),
+            edge(j).0.lerp(edge(j).1, if cut == Cut::Square { 1.0 - t } else { rng.random_range(0.3..0.7) }),
+        );
+        let mut way = vec![a];
+        if cut == Cut::Kinked {
+            let across = (b - a).turn_90() * rng.random_range(-0.35..0.35);
+            way.push(a.midpoint(b) + across);
+        }
+        way.push(b);
+        let mut one: Vec<Point> = way.clone();
+        one.extend((j + 1..=i + p.len()).map(|m| p[m % p.len()]));
+        let mut other: Vec<Point> = way.into_iter().rev().collect();
+        other.extend((i + 1..=j).map(|m| p[m]));
+        let crosses = |ring: &[Point]| {
+            let side = |a: Point, b: Point, c: Point| (b - a).cross(c - a);
+            (0..ring.len()).any(|x| {
+                (x + 2..ring.len()).any(|y| {
+                    let (a, b, c, d) = (ring[x], ring[(x + 1) % ring.len()], ring[y], ring[(y + 1) % ring.len()]);
+                    !(x == 0 && y == ring.len() - 1) && side(a, b, c) * side(a, b, d) <= 0.0 && side(c, d, a) * side(c, d, b) <= 0.0
+                })
+            })
+        };
+        let thin = |ring: &[Point]| {
+            let around: f64 = (0..ring.len()).map(|x| ring[x].distance(ring[(x + 1) % ring.len()])).sum();
+            area(ring) < 0.02 * around * around
+        };
+        if !crosses(&one) && !crosses(&other) && !thin(&one) && !thin(&other) {
+            pieces[k] = one;
+            pieces.push(other);
+        }
+    }
+    pieces
+}
+
+/// Seconds until the layout was first as short as that.
+fn since(found: &Found, ratio: f64) -> String {
+    let at = found.steps.iter().find(|s| s.1 == 1 && s.2 <= ratio * 400.0 + 1e-3);
+    at.map_or_else(|| "-".into(), |s| format!("{:.1} s", s.0))
+}
+
+fn puzzles(seconds: f64, case: &str) {
+    for (name, n, cut, goal, tight) in [
+        ("12-convex", 12, Cut::Straight, 1.01, 1.15),
+        ("25-convex", 25, Cut::Straight, 1.10, 1.18),
+        ("25-kinked", 25, Cut::Kinked, 1.15, 1.22),
+        ("50-kinked", 50, Cut::Kinked, 1.25, 1.30),
+        ("25-guillotine", 25, Cut::Square, 1.05, 1.05),
+        ("100-guillotine", 100, Cut::Square, 1.05, 1.05),
+    ] {
+        for (turn, goal) in [(Turn::None, goal), (Turn::Any, tight)] {
+            let name = format!("{name}-{}", turn.name());
+            if !name.contains(case) || cut == Cut::Square && turn == Turn::Any {
+                continue;
+            }
+            for seed in 1..=2 {
+                let pieces = puzzle(n, cut, seed);
+                let parts: Vec<(Vec<Path>, u32)> = pieces.iter().map(|p| (vec![Path::polygon(p)], 1)).collect();
+                let work = work(&parts);
+                let terms = Terms { spacing: 0.0, margin: 0.0, sheets: vec![Sheet::rectangle(1600.0, 300.0)], turn, ..Terms::default() };
+                let found = nest(&work, &terms, seconds);
+                let ratio = used(&work, &found.layout) / 400.0;
+                println!(
+                    "{name:24} seed {seed}: {ratio:.4} of the rectangle (to reach {goal}), first layout {:.2} s, {} tries; 1.2 after {}, 1.1 after {}",
+                    found.first,
+                    found.tries,
+                    since(&found, 1.2),
+                    since(&found, 1.1),
+                );
+            }
+        }
+    }
+}
+
+fn polygon(points: &[(f64, f64)]) -> Vec<Path> {
+    vec![Path::polygon(&points.iter().map(|(x, y)| Point::new(*x, *y)).collect::<Vec<_>>())]
+}
+
+fn star(r: f64) -> Vec<Path> {
+    let corner =
+        |i: usize| (Vec2::from_angle(i as f64 * std::f64::consts::PI / 5.0) * if i.is_multiple_of(2) { r } else { 0.45 * r }).to_point();
+    vec![Path::polygon(&(0..10).map(corner).collect::<Vec<_>>())]
+}
+
+fn crescent(r: f64) -> Vec<Path> {
+    let (a, b) = (Point::new(0.0, -r), Point::new(0.0, r));
+    let outer = Segment { start: a, end: b, bulge: 1.0 };
+    let inner = Segment { start: b, end: a, bulge: -0.5 };
+    vec![Path::new(vec![outer, inner], true)]
+}
+
+fn quantities(seconds: f64, case: &str) {
+    let l = polygon(&[(0.0, 0.0), (60.0, 0.0), (60.0, 20.0), (20.0, 20.0), (20.0, 50.0), (0.0, 50.0)]);
+    let t = polygon(&[(0.0, 30.0), (0.0, 45.0), (60.0, 45.0), (60.0, 30.0), (38.0, 30.0), (38.0, 0.0), (22.0, 0.0), (22.0, 30.0)]);
+    let y = polygon(&[
+        (0.0, 60.0),
+        (15.0, 60.0),
+        (30.0, 38.0),
+        (45.0, 60.0),
+        (60.0, 60.0),
+        (37.0, 26.0),
+        (37.0, 0.0),
+        (23.0, 0.0),
+        (23.0, 26.0),
+    ]);
+    let triangle = polygon(&[(0.0, 0.0), (70.0, 0.0), (25.0, 55.0)]);
+    let gusset = polygon(&[(0.0, 0.0), (80.0, 0.0), (80.0, 12.0), (12.0, 80.0), (0.0, 80.0)]);
+    let flange = {
+        let mut all = vec![Path::rectangle(0.0, 0.0, 120.0, 86.0)];
+        all.push(Path::circle(Point::new(60.0, 43.0), 20.0));
+        all
+    };
+    let disc = vec![Path::circle(Point::ZERO, 20.0)];
+    for (name, parts, width, height, spacing, turn) in [
+        ("l-200", vec![(l, 200)], 900.0, 600.0, 2.0, Turn::Quarter),
+        ("t-200", vec![(t, 200)], 900.0, 600.0, 2.0, Turn::Quarter),
+        ("y-200", vec![(y, 200)], 900.0, 600.0, 2.0, Turn::Quarter),
+        ("triangle-200", vec![(triangle, 200)], 900.0, 600.0, 2.0, Turn::Quarter),
+        ("gusset-200", vec![(gusset, 200)], 900.0, 600.0, 2.0, Turn::Quarter),
+        ("discs-300", vec![(disc, 300)], 900.0, 600.0, 2.0, Turn::None),
+        ("flanges-none", vec![(flange.clone(), 4)], 300.0, 200.0, 5.0, Turn::None),
+        ("flanges-quarter", vec![(flange.clone(), 4)], 300.0, 200.0, 5.0, Turn::Quarter),
+        ("flanges-any", vec![(flange, 4)], 300.0, 200.0, 5.0, Turn::Any),
+        ("stars-80", vec![(star(34.0), 80)], 600.0, 400.0, 2.0, Turn::Quarter),
+        ("crescents-80", vec![(crescent(36.0), 80)], 600.0, 400.0, 2.0, Turn::Quarter),
+        ("stars-and-crescents", vec![(star(34.0), 80), (crescent(36.0), 80)], 600.0, 400.0, 2.0, Turn::Quarter),
+    ] {
+        if !name.contains(case) {
+            continue;
+        }
+        let work = work(&parts);
+        let terms = Terms { spacing, margin: 5.0, sheets: vec![Sheet::rectangle(width, height)], turn, ..Terms::default() };
+        let found = nest(&work, &terms, seconds);
+        let sheets: Vec<usize> = found.layout.sheets.iter().map(|s| s.placed.len()).collect();
+        println!(
+            "{name:24} {} sheets {sheets:?}, yield {:.1} %, {:.0} mm of the last used, first layout {:.2} s, {} tries",
+            sheets.len(),
+            100.0 * share(&work, &found.layout),
+            used(&work, &found.layout),
+            found.first,
+            found.tries
+        );
+    }
+}
+
+/// Parts of many kinds with holes, as many as asked for.
+fn mixture(n: usize) -> Vec<(Vec<Path>, u32)> {
+    let mut rng = SmallRng::seed_from_u64(5);
+    let kinds = 25;
+    (0..kinds)
+        .map(|k| {
+            let (w, h) = (rng.random_range(25.0..110.0), rng.random_range(20.0..80.0));
+            let mut paths = match k % 4 {
+                0 => vec![Path::rectangle(0.0, 0.0, w, h)],
+                1 => polygon(&[(0.0, 0.0), (w, 0.0), (w, h * 0.4), (w * 0.4, h * 0.4), (w * 0.4, h), (0.0, h)]),
+                2 => vec![Path::circle(Point::new(h / 2.0, h / 2.0), h / 2.0)],
+                _ => polygon(&[(0.0, 0.0), (w, 0.0), (w * 0.7, h), (w * 0.2, h)]),
+            };
+            let r = 0.14 * h.min(w);
+            paths.push(Path::circle(if k % 4 == 1 { Point::new(w * 0.2, h * 0.2) } else { Point::new(h.min(w) / 2.0, h / 2.0) }, r));
+            (paths, (n / kinds) as u32)
+        })
+        .collect()
+}
+
+fn mixtures(seconds: f64, case: &str) {
+    for n in [100, 300, 500, 1000, 3000] {
+        let name = format!("mixed-{n}");
+        if !name.contains(case) {
+            continue;
+        }
+        let work = work(&mixture(n));
+        let terms = Terms { spacing: 2.0, margin: 6.0, sheets: vec![Sheet::rectangle(900.0, 600.0)], ..Terms::default() };
+        let found = nest(&work, &terms, if n == 500 { 2.0 * seconds } else { seconds });
+        let area: f64 = work.parts.iter().map(|p| p.area * f64::from(p.quantity)).sum();
+        println!(
+            "{name:24} {} sheets (area / 0.85: {:.0}), yield {:.1} %, first layout {:.2} s, {} tries",
+            found.layout.sheets.len(),
+            (area / 0.85 / 540_000.0).ceil(),
+            100.0 * share(&work, &found.layout),
+            found.first,
+            found.tries
+        );
+    }
+}
+
+fn main() {
+    let words: Vec<String> = std::env::args().skip(1).filter(|a| !a.starts_with('-')).collect();
+    let seconds = words.first().and_then(|w| w.parse().ok()).unwrap_or(30.0);
+    let case = words.get(1).map_or("", String::as_str);
+    puzzles(seconds, case);
+    quantities(seconds, case);
+    mixtures(seconds, case);
+}

@@ -1,0 +1,179 @@
+//! One part moved: places sampled, priced, and refined along the ways out.
+
+use super::{Lane, Piece, clamped};
+use crate::geometry::{Point, Vec2};
+use rand::Rng;
+
+/// Places tried over the rooms and near by, for one move.
+const WIDE: usize = 10;
+const NEAR: usize = 4;
+/// Ways out that are followed from the deepest overlaps, and how often.
+const DEEPEST: usize = 3;
+const REFINE: usize = 10;
+
+impl Lane<'_> {
+    /// A place at random for a part: in the room, or in any.
+    pub(super) fn anywhere(&mut self, i: usize, room: Option<usize>) -> Option<(usize, usize, Point)> {
+        let shape = self.shape(i);
+        let room = room.unwrap_or_else(|| self.rng.random_range(0..self.rooms.len()));
+        let turn = self.rng.random_range(0..self.fences.problem.shapes[shape].turns.len().min(self.turns));
+        let inner = self.inner(room, self.fences.number(shape, turn))?;
+        let at = inner.min + Vec2::new(self.rng.random::<f64>() * inner.width(), self.rng.random::<f64>() * inner.height());
+        Some((room, turn, at))
+    }
+
+    /// What it costs to have part `i` there; no more is told than that it is `bound` or more.
+    pub(super) fn price(&mut self, i: usize, room: usize, turned: usize, at: Point, bound: f64) -> f64 {
+        self.priced += 1;
+        let n = self.pieces.len();
+        let weights = &self.weights[i * n..(i + 1) * n];
+        let mut sum = 0.0;
+        for j in &self.by_room[room] {
+            let j = *j as usize;
+            let by = (at - self.pieces[j].at).to_point();
+            let fence = self.fences.between(self.turned[j], turned);
+            if j != i
+                && fence.may_hold(by)
+                && let Some((depth, _)) = fence.depth(by)
+                && depth > self.let_be
+            {
+                sum += f64::from(weights[j]) * depth;
+                if sum >= bound {
+                    return sum;
+                }
+            }
+        }
+        for wall in self.fences.walls(self.rooms[room].kind, turned) {
+            if wall.may_hold(at)
+                && let Some((depth, _)) = wall.depth(at)
+                && depth > self.let_be
+            {
+                sum += f64::from(self.walls[i]) * depth;
+            }
+        }
+        sum
+    }
+
+    /// The ways out of the deepest overlaps at a place.
+    pub(super) fn ways_out(&self, i: usize, room: usize, turned: usize, at: Point) -> Vec<(f64, Vec2)> {
+        let n = self.pieces.len();
+        let mut ways: Vec<(f64, f64, Vec2)> = Vec::new();
+        for j in &self.by_room[room] {
+            let j = *j as usize;
+            let by = (at - self.pieces[j].at).to_point();
+            let fence = self.fences.between(self.turned[j], turned);
+            if j != i
+                && fence.may_hold(by)
+                && let Some((depth, way)) = fence.depth(by)
+                && depth > self.let_be
+            {
+                ways.push((f64::from(self.weights[i * n + j]) * depth, depth, way));
+            }
+        }
+        for wall in self.fences.walls(self.rooms[room].kind, turned) {
+            if wall.may_hold(at)
+                && let Some((depth, way)) = wall.depth(at)
+                && depth > self.let_be
+            {
+                ways.push((f64::from(self.walls[i]) * depth, depth, way));
+            }
+        }
+        ways.sort_by(|a, b| b.0.total_cmp(&a.0));
+        ways.truncate(DEEPEST);
+        ways.into_iter().map(|w| (w.1, w.2)).collect()
+    }
+
+    /// From a place along the ways out as long as it gets better.
+    pub(super) fn refined(&mut self, i: usize, room: usize, turned: usize, mut at: Point, mut price: f64) -> (Point, f64) {
+        let Some(inner) = self.inner(room, turned) else { return (at, price) };
+        for _ in 0..REFINE {
+            if price <= 0.0 {
+                break;
+            }
+            let ways = self.ways_out(i, room, turned, at);
+            let mut tries: Vec<Vec2> = Vec::with_capacity(12);
+            for (k, (depth, way)) in ways.iter().enumerate() {
+                let out = *way / depth.max(1e-12);
+                tries.push(*way);
+                // Straight along the sides, to the same edge.
+                if out.x.abs() > 0.2 && out.y.abs() > 0.01 {
+                    tries.push(Vec2::new(depth / out.x, 0.0));
+                }
+                if out.y.abs() > 0.2 && out.x.abs() > 0.01 {
+                    tries.push(Vec2::new(0.0, depth / out.y));
+                }
+                for (other_depth, other) in &ways[k + 1..] {
+                    let b = *other / other_depth.max(1e-12);
+                    let cross = out.cross(b);
+                    // To where both edges cross.
+                    if cross.abs() > 0.05 {
+                        tries.push(Vec2::new(depth * b.y - other_depth * out.y, other_depth * out.x - depth * b.x) / cross);
+                    }
+                }
+            }
+            let mut best = (price - 1e-9, at);
+            for by in tries {
+                let to = clamped(at + by, inner);
+                let p = self.price(i, room, turned, to, best.0);
+                if p < best.0 {
+                    best = (p, to);
+                }
+            }
+            if best.1 == at {
+                break;
+            }
+            (price, at) = best;
+        }
+        (at, price)
+    }
+
+    /// Moves one part to the best place that is found for it.
+    pub(super) fn shift(&mut self, i: usize) {
+        let p = self.pieces[i];
+        let here = self.price(i, p.room, self.turned[i], p.at, f64::INFINITY);
+        if here <= 0.0 {
+            return;
+        }
+        let shape = self.shape(i);
+        let turns = self.fences.problem.shapes[shape].turns.len().min(self.turns);
+        let mut best: Option<(f64, usize, usize, Point)> = None;
+        for n in 0..WIDE + NEAR {
+            let place = if n < WIDE {
+                let own = self.rooms.len() > 1 && self.rng.random_bool(0.5);
+                self.anywhere(i, own.then_some(p.room))
+            } else {
+                let turn = if self.rng.random_bool(0.3) { self.rng.random_range(0..turns) } else { p.turn };
+                let reach = self.size(i, p.turn) * 0.35;
+                let by = Vec2::new((self.rng.random::<f64>() * 2.0 - 1.0) * reach.x, (self.rng.random::<f64>() * 2.0 - 1.0) * reach.y);
+                self.inner(p.room, self.fences.number(shape, turn)).map(|inner| (p.room, turn, clamped(p.at + by, inner)))
+            };
+            let Some((room, turn, at)) = place else { continue };
+            let bound = best.map_or(f64::INFINITY, |b| b.0);
+            let price = self.price(i, room, self.fences.number(shape, turn), at, bound);
+            if price < bound {
+                best = Some((price, room, turn, at));
+            }
+        }
+        let (at, price) = self.refined(i, p.room, self.turned[i], p.at, here);
+        let mut to = (price, p.room, p.turn, at);
+        if let Some((price, room, turn, at)) = best {
+            let (at, price) = self.refined(i, room, self.fences.number(shape, turn), at, price);
+            if price < to.0 {
+                to = (price, room, turn, at);
+            }
+        }
+        if to.0 < here - 1e-9 {
+            self.lay(i, to.1, to.2, to.3);
+        }
+    }
+
+    pub(super) fn lay(&mut self, i: usize, room: usize, turn: usize, at: Point) {
+        let was = self.pieces[i].room;
+        if was != room {
+            self.by_room[was].retain(|j| *j as usize != i);
+            self.by_room[room].push(i as u32);
+        }
+        self.turned[i] = self.fences.number(self.shape(i), turn);
+        self.pieces[i] = Piece { room, turn, at, ..self.pieces[i] };
+    }
+}

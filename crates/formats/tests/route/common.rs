@@ -1,0 +1,140 @@
+//! Edges in common, from the nest to the program: once and only once, every part true to size.
+
+use super::{Job, codes, steel};
+use boustrophe_core::decisions::{HoldEdit, NestEdit, Stock};
+use boustrophe_core::finding::{Finding, Severity, Station};
+use boustrophe_core::geometry::{Point, Segment};
+use boustrophe_core::hold::Op;
+use boustrophe_core::ids::BatchId;
+use boustrophe_core::nest::Sheet;
+use boustrophe_core::proof::{Action, interpret};
+use boustrophe_core::route::Route;
+
+/// An SVG of closed outlines, in mm.
+fn svg(outlines: &[Vec<(f64, f64)>]) -> Vec<u8> {
+    let path = |o: &Vec<(f64, f64)>| {
+        let points: Vec<String> = o.iter().map(|(x, y)| format!("{x},{y}")).collect();
+        format!("<path d=\"M{} Z\" fill=\"none\" stroke=\"#000\"/>", points.join(" L"))
+    };
+    let body: String = outlines.iter().map(path).collect();
+    format!("<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"600mm\" height=\"400mm\" viewBox=\"0 0 600 400\">{body}</svg>").into_bytes()
+}
+
+fn square(x: f64, y: f64, side: f64) -> Vec<(f64, f64)> {
+    vec![(x, y), (x + side, y), (x + side, y + side), (x, y + side)]
+}
+
+fn open(route: &Route) -> Vec<&Finding> {
+    route.findings.iter().filter(|f| f.severity != Severity::Note).collect()
+}
+
+/// What the program burns, by a reading of its own; the lines alone, leads and all.
+fn burned(job: &Job, route: &Route, sheet: usize) -> Vec<Segment> {
+    let actions = interpret(&job.text(route, sheet)).expect("it reads");
+    let lit = |a: Action| if let Action::Move { path, power, .. } = a { (power > 0.0).then_some(path) } else { None };
+    actions.into_iter().filter_map(lit).collect()
+}
+
+/// Distance of a place to what is burned, mm.
+fn nearest(burned: &[Segment], p: Point) -> f64 {
+    burned.iter().map(|s| s.distance(p)).fold(f64::INFINITY, f64::min)
+}
+
+/// A hundred squares on one sheet, sharing edges, without nicks.
+fn squares(side: f64, stock: Stock, room: (f64, f64)) -> Job {
+    let mut job = Job::of(&[("squares.svg", svg(&[square(10.0, 10.0, side)]))], stock);
+    job.edit(&NestEdit::SetCommonEdges { on: true }.on(BatchId::FIRST));
+    job.edit(&NestEdit::SetSheets { sheets: vec![Sheet::rectangle(room.0, room.1)] }.on(BatchId::FIRST));
+    job.mend();
+    let part = job.route().work.parts[0].id;
+    job.edit(&NestEdit::SetQuantity { part, quantity: 100 }.on(BatchId::FIRST));
+    job.edit(&HoldEdit::SetNicks { on: false }.on(BatchId::FIRST));
+    job
+}
+
+#[test]
+fn a_hundred_squares_are_cut_along_twenty_two_sides_of_ten() {
+    // The sheet has room for ten by ten and no more.
+    let side = 30.0;
+    let mut job = squares(side, Stock::default(), (325.0, 325.0));
+    job.nest(1, 6);
+    let route = job.route();
+    assert!(route.released(), "{:?}", open(&route));
+    let b = route.first();
+    assert_eq!((b.nested.layout.sheets.len(), b.nested.layout.copies().count()), (1, 100));
+    let kerf = job.terms().common.expect("a kerf");
+    let line = 10.0 * (side + kerf);
+    assert!((route.ledger.cut - 22.0 * line).abs() < 2.0, "{} of {}", route.ledger.cut, 22.0 * line);
+    assert!(b.proofs[0].pierces == 19, "{} pierces", b.proofs[0].pierces);
+    // Each square true to size: on all four sides the cut's middle is half a kerf off, everywhere along them.
+    let burned = burned(&job, &route, 0);
+    for p in b.nested.layout.copies() {
+        let outline = b.work.part(p.copy.part).expect("the square").outline.transformed(p.affine());
+        for s in &outline.segments {
+            for k in 1..8 {
+                let off = nearest(&burned, s.at(f64::from(k) / 8.0));
+                assert!((off - kerf / 2.0).abs() < 0.003, "{off} of {} at {:?}", kerf / 2.0, s.at(f64::from(k) / 8.0));
+            }
+        }
+    }
+    // With nicks on, all squares hang together and in the sheet, and the program is proved as well.
+    job.edit(&HoldEdit::SetNicks { on: true }.on(BatchId::FIRST));
+    let nicked = job.route();
+    assert!(nicked.released(), "{:?}", open(&nicked));
+    let ops = &nicked.first().toolpath.sheets[0].ops;
+    let nicks: usize = ops.iter().map(|o| o.nicks.len()).sum();
+    assert!((100..=220).contains(&nicks), "{nicks} nicks");
+    let held = |o: &Op| !o.nicks.is_empty();
+    assert!(ops.last().is_some_and(held), "the rim is held, and comes last");
+    // Without common edges each is cut by itself, with twice the way.
+    job.edit(&HoldEdit::SetNicks { on: false }.on(BatchId::FIRST));
+    job.edit(&NestEdit::SetCommonEdges { on: false }.on(BatchId::FIRST));
+    job.edit(&NestEdit::SetSheets { sheets: vec![Sheet::rectangle(600.0, 400.0)] }.on(BatchId::FIRST));
+    job.nest(1, 4);
+    let apart = job.route();
+    assert!(apart.released() && apart.ledger.cut > 1.75 * route.ledger.cut, "{} and {}", apart.ledger.cut, route.ledger.cut);
+}
+
+#[test]
+fn the_torch_enters_between_parts_from_outside() {
+    let mut job = squares(60.0, steel(), (700.0, 700.0));
+    let part = job.route().work.parts[0].id;
+    job.edit(&NestEdit::SetQuantity { part, quantity: 9 }.on(BatchId::FIRST));
+    job.nest(1, 6);
+    let route = job.settled();
+    let b = route.first();
+    assert!(codes(&route.findings, Station::Proof).is_empty() && route.released(), "{:?}", open(&route));
+    let outlines: Vec<_> =
+        b.nested.layout.copies().map(|p| b.work.part(p.copy.part).expect("the square").outline.transformed(p.affine())).collect();
+    for op in &b.toolpath.sheets[0].ops {
+        let pierce = op.start().expect("it burns");
+        let clear = outlines.iter().map(|o| o.nearest(pierce).distance).fold(f64::INFINITY, f64::min);
+        assert!(clear > op.kerf, "the torch is lit {clear} mm from a part");
+    }
+}
+
+/// A hole in a part that shares edges comes before all the lines that free the part; a wrong order is seen by Proof.
+#[test]
+fn holes_come_before_the_lines_that_free_their_part() {
+    let ring = |x: f64| [square(x, 10.0, 40.0), square(x + 10.0, 20.0, 20.0)];
+    let mut job = Job::of(&[("frames.svg", svg(&[ring(10.0), ring(80.0), ring(150.0), ring(220.0)].concat()))], Stock::default());
+    job.edit(&NestEdit::SetCommonEdges { on: true }.on(BatchId::FIRST));
+    job.edit(&NestEdit::SetSheets { sheets: vec![Sheet::rectangle(95.0, 95.0)] }.on(BatchId::FIRST));
+    job.mend();
+    job.nest(1, 6);
+    let route = job.route();
+    assert!(route.released(), "{:?}", open(&route));
+    let ops = &route.first().toolpath.sheets[0].ops;
+    let cuts = &route.first().plan.sheets[0].cuts;
+    assert_eq!(cuts.iter().filter(|c| c.shared() > 0.0).count(), 2, "a cross within");
+    let at = |f: &dyn Fn(&Op) -> bool| ops.iter().position(f).expect("an op");
+    let last_hole = ops.iter().rposition(|o| cuts[o.cut].shared() == 0.0 && o.length() < 100.0).expect("holes");
+    assert!(last_hole < at(&|o| cuts[o.cut].shared() > 0.0));
+    // A program in which the rim comes first is refused.
+    job.written_by(|order, to| {
+        let mut path = order.path.clone();
+        path.ops.reverse();
+        boustrophe_core::release::write(&boustrophe_core::release::ProgramOrder { path: &path, ..*order }, to)
+    });
+    assert!(codes(&job.route().findings, Station::Proof).contains(&"outer-first"), "{:?}", open(&job.route()));
+}

@@ -1,0 +1,254 @@
+//! The stock rack: what sheets and offcuts there are, which job has which in hand, and what became of each.
+
+use crate::schema::{jobs, reservations, runs, stock, stock_events};
+use crate::{Store, StoreError, now};
+use boustrophe_core::nest::Sheet;
+use diesel::prelude::*;
+
+/// Things of one material on the rack at most that are shown.
+const MOST_SHOWN: i64 = 2000;
+
+/// A sheet kind or an offcut on the rack.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Stocked {
+    /// Number.
+    pub id: i32,
+    /// Material.
+    pub material: String,
+    /// Thickness, mm.
+    pub thickness: f64,
+    /// Its size and outline.
+    pub sheet: Sheet,
+    /// A piece of its own, not one of many alike.
+    pub offcut: bool,
+    /// How many there are; 0 for what is used up.
+    pub count: u32,
+    /// What one costs; `None` for as the material says.
+    pub price: Option<f64>,
+    /// Where it stands.
+    pub place: String,
+    /// Where it comes from.
+    pub origin: String,
+    /// Since when.
+    pub since: String,
+    /// Jobs that have some of it in hand: number, name, how many.
+    pub reserved: Vec<(i32, String, u32)>,
+}
+
+impl Stocked {
+    /// How many no other job has in hand.
+    pub fn free_for(&self, job: i32) -> u32 {
+        let others: u32 = self.reserved.iter().filter(|r| r.0 != job).map(|r| r.2).sum();
+        self.count.saturating_sub(others)
+    }
+}
+
+/// Something to be put on the rack.
+#[derive(Clone, Debug)]
+pub struct NewStock {
+    /// Material.
+    pub material: String,
+    /// Thickness, mm.
+    pub thickness: f64,
+    /// Its size and outline.
+    pub sheet: Sheet,
+    /// A piece of its own, not one of many alike.
+    pub offcut: bool,
+    /// How many.
+    pub count: u32,
+    /// What one costs; `None` for as the material says.
+    pub price: Option<f64>,
+    /// Where it stands.
+    pub place: String,
+    /// Where it comes from.
+    pub origin: String,
+}
+
+/// What became of something on the rack.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct StockEvent {
+    /// When.
+    pub at: String,
+    /// Who.
+    pub person: String,
+    /// What.
+    pub words: String,
+}
+
+/// Why something was taken off.
+#[derive(Clone, Debug, Default)]
+pub struct Taken<'a> {
+    /// Who.
+    pub person: &'a str,
+    /// What is told of it.
+    pub words: &'a str,
+    /// The run that burned it.
+    pub run: Option<i32>,
+    /// Its job.
+    pub job: Option<i32>,
+}
+
+type Row = (i32, String, f64, String, bool, i32, Option<f64>, String, String, String);
+
+fn told(c: &mut SqliteConnection, id: i32, taken: &Taken) -> QueryResult<usize> {
+    let values = (
+        stock_events::stock_id.eq(id),
+        stock_events::at.eq(now()),
+        stock_events::person.eq(taken.person),
+        stock_events::words.eq(taken.words),
+        stock_events::run_id.eq(taken.run),
+        stock_events::job_id.eq(taken.job),
+    );
+    diesel::insert_into(stock_events::table).values(values).execute(c)
+}
+
+fn added(c: &mut SqliteConnection, new: &NewStock, person: &str) -> Result<i32, StoreError> {
+    let values = (
+        stock::material.eq(&new.material),
+        stock::thickness.eq(new.thickness),
+        stock::sheet.eq(serde_json::to_string(&new.sheet)?),
+        stock::offcut.eq(new.offcut),
+        stock::count.eq(i32::try_from(new.count).unwrap_or(i32::MAX)),
+        stock::price.eq(new.price),
+        stock::place.eq(&new.place),
+        stock::origin.eq(&new.origin),
+        stock::created_at.eq(now()),
+    );
+    let id = diesel::insert_into(stock::table).values(values).returning(stock::id).get_result(c)?;
+    told(c, id, &Taken { person, words: &new.origin, ..Taken::default() })?;
+    Ok(id)
+}
+
+impl Store {
+    /// What is on the rack, used up or not; of one material and thickness (mm) where that is asked for.
+    pub fn stock(&self, of: Option<(&str, f64)>) -> Result<Vec<Stocked>, StoreError> {
+        let c = &mut self.connection()?;
+        let mut query = stock::table.filter(stock::count.gt(0)).into_boxed();
+        if let Some((material, thickness)) = of {
+            query = query.filter(stock::material.eq(material.to_owned()).and(stock::thickness.between(thickness - 1e-6, thickness + 1e-6)));
+        }
+        let rows: Vec<Row> = query.order((stock::material, stock::thickness, stock::id)).limit(MOST_SHOWN).load(c)?;
+        rows.into_iter().map(|r| stocked(c, r)).collect()
+    }
+
+    /// One thing on the rack, also when it is used up.
+    pub fn stocked(&self, id: i32) -> Result<Stocked, StoreError> {
+        let c = &mut self.connection()?;
+        let row: Option<Row> = stock::table.find(id).first(c).optional()?;
+        stocked(c, row.ok_or(StoreError::Missing { what: "sheet on the rack with the number", id: i64::from(id) })?)
+    }
+
+    /// Puts something on the rack.
+    pub fn add_stock(&self, new: &NewStock, person: &str) -> Result<i32, StoreError> {
+        self.connection()?.immediate_transaction(|c| added(c, new, person))
+    }
+
+    /// Changes how many there are, what one costs and where it stands.
+    pub fn change_stock(&self, id: i32, (count, price, place): (u32, Option<f64>, &str), taken: &Taken) -> Result<(), StoreError> {
+        self.connection()?.immediate_transaction(|c| {
+            let set = (stock::count.eq(i32::try_from(count).unwrap_or(i32::MAX)), stock::price.eq(price), stock::place.eq(place));
+            if diesel::update(stock::table.find(id)).set(set).execute(c)? == 0 {
+                return Err(StoreError::Missing { what: "sheet on the rack with the number", id: i64::from(id) });
+            }
+            told(c, id, taken)?;
+            Ok(())
+        })
+    }
+
+    /// Takes one off the rack and puts on it what is left, in one step. A run takes its sheet once, however often it is said.
+    /// What the run's job had in hand is one less.
+    pub fn take_stock(&self, id: i32, taken: &Taken, rests: &[NewStock]) -> Result<Vec<i32>, StoreError> {
+        self.connection()?.immediate_transaction(|c| {
+            if let Some(run) = taken.run {
+                let known = stock_events::table.filter(stock_events::run_id.eq(run)).count().get_result::<i64>(c)?;
+                if known > 0 {
+                    return Ok(Vec::new());
+                }
+            }
+            diesel::update(stock::table.find(id).filter(stock::count.gt(0))).set(stock::count.eq(stock::count - 1)).execute(c)?;
+            told(c, id, taken)?;
+            if let Some(job) = taken.job {
+                let own = reservations::table.find((id, job));
+                diesel::update(own).set(reservations::count.eq(reservations::count - 1)).execute(c)?;
+                diesel::delete(reservations::table.filter(reservations::count.le(0))).execute(c)?;
+            }
+            rests.iter().map(|r| added(c, r, taken.person)).collect()
+        })
+    }
+
+    /// What became of something, the last first.
+    pub fn stock_events(&self, id: i32) -> Result<Vec<StockEvent>, StoreError> {
+        let c = &mut self.connection()?;
+        let columns = (stock_events::at, stock_events::person, stock_events::words);
+        let rows: Vec<(String, String, String)> =
+            stock_events::table.filter(stock_events::stock_id.eq(id)).order(stock_events::id.desc()).select(columns).load(c)?;
+        Ok(rows.into_iter().map(|(at, person, words)| StockEvent { at, person, words }).collect())
+    }
+
+    /// How many of it a job's runs have burned.
+    pub fn cut_by(&self, id: i32, job: i32) -> Result<u32, StoreError> {
+        let c = &mut self.connection()?;
+        let by = stock_events::table.filter(stock_events::stock_id.eq(id).and(stock_events::job_id.eq(job)));
+        Ok(u32::try_from(by.count().get_result::<i64>(c)?).unwrap_or(u32::MAX))
+    }
+
+    /// Sets what a job has in hand: so many of each, and nothing else. What others have is theirs: a job gets no more than is
+    /// free. Returns what it did not get.
+    pub fn reserve(&self, job: i32, wanted: &[(i32, u32)]) -> Result<Vec<i32>, StoreError> {
+        self.connection()?.immediate_transaction(|c| {
+            diesel::delete(reservations::table.filter(reservations::job_id.eq(job))).execute(c)?;
+            let mut short = Vec::new();
+            for (id, n) in wanted {
+                let row: Option<Row> = stock::table.find(id).first(c).optional()?;
+                let free = match row {
+                    Some(row) => stocked(c, row)?.free_for(job),
+                    None => 0,
+                };
+                if free < *n {
+                    short.push(*id);
+                }
+                let got = free.min(*n);
+                if got > 0 {
+                    let values = (
+                        reservations::stock_id.eq(id),
+                        reservations::job_id.eq(job),
+                        reservations::count.eq(i32::try_from(got).unwrap_or(i32::MAX)),
+                    );
+                    diesel::insert_into(reservations::table).values(values).execute(c)?;
+                }
+            }
+            Ok(short)
+        })
+    }
+
+    /// Runs that ended well and whose sheets have not been looked up on the rack yet.
+    pub fn runs_to_rack(&self) -> Result<Vec<i32>, StoreError> {
+        let c = &mut self.connection()?;
+        Ok(runs::table.filter(runs::state.eq("done").and(runs::racked.eq(false))).order(runs::id).select(runs::id).load(c)?)
+    }
+
+    /// Notes that a run's sheet has been looked up.
+    pub fn set_racked(&self, run: i32) -> Result<(), StoreError> {
+        diesel::update(runs::table.find(run)).set(runs::racked.eq(true)).execute(&mut self.connection()?)?;
+        Ok(())
+    }
+}
+
+fn stocked(c: &mut SqliteConnection, row: Row) -> Result<Stocked, StoreError> {
+    let (id, material, thickness, sheet, offcut, count, price, place, origin, since) = row;
+    let held = reservations::table.inner_join(jobs::table).filter(reservations::stock_id.eq(id));
+    let reserved: Vec<(i32, String, i32)> = held.select((jobs::id, jobs::name, reservations::count)).order(jobs::id).load(c)?;
+    Ok(Stocked {
+        id,
+        material,
+        thickness,
+        sheet: serde_json::from_str(&sheet)?,
+        offcut,
+        count: u32::try_from(count).unwrap_or(0),
+        price,
+        place,
+        origin,
+        since,
+        reserved: reserved.into_iter().map(|(job, name, n)| (job, name, u32::try_from(n).unwrap_or(0))).collect(),
+    })
+}
