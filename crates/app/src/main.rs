@@ -7,6 +7,7 @@ mod edits;
 mod error;
 mod floor_cards;
 mod guard;
+mod guests;
 mod incoming;
 mod machines;
 mod miniature;

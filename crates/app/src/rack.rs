@@ -118,7 +118,9 @@ pub fn settle(app: &App) {
         }
     };
     for run in runs {
-        if let Err(error) = app.store.run(run).map_err(AppError::Store).and_then(|r| cut(app, &r)) {
+        if let Err(error) =
+            app.store.run(run).map_err(AppError::Store).and_then(|r| crate::guests::settle(app, &r).and_then(|()| cut(app, &r)))
+        {
             tracing::error!(run, %error, "what a run took off the rack could not be written down");
         }
     }

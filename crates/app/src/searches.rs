@@ -212,7 +212,12 @@ pub fn start(app: &Arc<App>, job: i32, batch: BatchId, wish: Wish) -> Result<(),
         };
         // Another search of the same parts goes another way.
         let seed = u64::from(loaded.revision.id.unsigned_abs());
-        let layout = threads.install(|| run(&problem, &search, seed, told));
+        let note = |best: &Layout| {
+            if let Err(error) = app.store.set_search_best(job, best) {
+                tracing::warn!(job, %error, "the best layout so far could not be written down");
+            }
+        };
+        let layout = threads.install(|| run(&problem, &search, seed, told, note));
         search.progress().phase = Phase::Keeping;
         if let Err(error) = keep(app, job, loaded.batch, layout) {
             tracing::error!(job, %error, "a nest could not be kept");
@@ -231,11 +236,32 @@ impl Drop for Leave {
     }
 }
 
-fn run(problem: &Problem, search_state: &Search, seed: u64, told: impl Fn(&Layout) -> (f64, f64) + Sync) -> Layout {
+/// The best so far is written down when it is new, but no more often than this.
+const NOTE: Duration = Duration::from_secs(2);
+
+fn run(
+    problem: &Problem,
+    search_state: &Search,
+    seed: u64,
+    told: impl Fn(&Layout) -> (f64, f64) + Sync,
+    note: impl Fn(&Layout) + Sync,
+) -> Layout {
+    // What was written down last: when, and after how many better ones.
+    let noted = Mutex::new((Instant::now(), 0_usize));
+    let write_down = || {
+        let Ok(mut noted) = noted.try_lock() else { return };
+        let found = search_state.curve.lock().unwrap_or_else(PoisonError::into_inner).len();
+        if found > noted.1 && (noted.1 == 0 || noted.0.elapsed() > NOTE) {
+            let best = search_state.progress().layout.clone();
+            best.iter().for_each(|b| note(b));
+            *noted = (Instant::now(), found);
+        }
+    };
     let go_on = || {
         let run = search_state.began.elapsed();
         let limit = Duration::from_millis(search_state.limit.load(Ordering::Relaxed));
         let first = search_state.tries.load(Ordering::Relaxed) < 2 && run < FIRST;
+        write_down();
         !search_state.stop.load(Ordering::Relaxed) && (first || run < limit)
     };
     let tried = |tries: usize| search_state.tries.store(tries, Ordering::Relaxed);
@@ -256,7 +282,7 @@ fn run(problem: &Problem, search_state: &Search, seed: u64, told: impl Fn(&Layou
 }
 
 /// Keeps the layout as a decision on whatever revision is in force by then.
-fn keep(app: &App, job: i32, batch: BatchId, layout: Layout) -> Result<(), AppError> {
+pub fn keep(app: &App, job: i32, batch: BatchId, layout: Layout) -> Result<(), AppError> {
     // What is kept stays unless this is better: a new nest never makes a job worse.
     let loaded = app.load(job)?.about(batch);
     let here = loaded.here();

@@ -114,6 +114,8 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/jobs/{job}/poses", get(stage::poses))
         .route("/jobs/{job}/copies", post(stage::copies))
         .route("/jobs/{job}/rack", post(nesting::from_rack))
+        .route("/jobs/{job}/guests", get(nesting::offers).post(nesting::take_in))
+        .route("/jobs/{job}/search/take", post(nesting::take))
         .route("/jobs/{job}/search/start", post(nesting::start))
         .route("/jobs/{job}/search/longer", post(nesting::longer))
         .route("/jobs/{job}/search/stop", post(nesting::stop))

@@ -187,7 +187,8 @@ impl App {
         };
         let shop = self.shop();
         let mut route = self.route(&revision.decisions, &shop)?;
-        let told = crate::rack::told(self, job.id, &revision.decisions)?;
+        let mut told = crate::rack::told(self, job.id, &revision.decisions)?;
+        told.extend(crate::guests::told(self, job.id, &revision.decisions)?);
         if !told.is_empty() {
             route.reached = route.reached.min(boustrophe_core::finding::Station::Nest);
             route.findings.extend(told);

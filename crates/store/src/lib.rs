@@ -5,6 +5,7 @@
 
 mod cards;
 mod jobs;
+mod made;
 mod runs;
 mod schema;
 mod settings;
@@ -15,6 +16,7 @@ mod unknown;
 
 pub use cards::{Card, OnFloor};
 pub use jobs::{Entry, Job, NewRevision, Revision};
+pub use made::Made;
 pub use runs::{Heard, NewRun, Run, Tick};
 pub use settings::{Setting, SettingChange};
 pub use stock::{NewStock, StockEvent, Stocked, Taken};

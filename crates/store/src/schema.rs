@@ -39,6 +39,7 @@ diesel::table! {
         revision -> Integer,
         started_at -> Text,
         batch -> Integer,
+        best -> Nullable<Text>,
     }
 }
 diesel::table! {
@@ -139,6 +140,15 @@ diesel::table! {
         count -> Integer,
     }
 }
+diesel::table! {
+    made (run_id, job_id, part) {
+        run_id -> Integer,
+        job_id -> Integer,
+        part -> Text,
+        count -> Integer,
+        host_id -> Integer,
+    }
+}
 diesel::joinable!(reservations -> jobs (job_id));
 diesel::allow_tables_to_appear_in_same_query!(
     files,
@@ -153,5 +163,6 @@ diesel::allow_tables_to_appear_in_same_query!(
     setting_changes,
     stock,
     stock_events,
-    reservations
+    reservations,
+    made
 );

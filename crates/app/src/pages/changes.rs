@@ -59,7 +59,7 @@ pub async fn edit(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Form>)
 }
 
 /// The docket after a change, about the batch that the page was about.
-fn answered(app: &App, job: i32, station: Station, batch: BatchId) -> Result<Response, AppError> {
+pub fn answered(app: &App, job: i32, station: Station, batch: BatchId) -> Result<Response, AppError> {
     let loaded = app.load(job)?;
     app.keep_figures(&loaded)?;
     Ok(html(&docket(app, &loaded.about(batch), station, true)?)?.into_response())

@@ -1,12 +1,13 @@
 //! Starting, watching and stopping a nest.
 
 use super::{Shared, blocking, changes};
-use crate::error::AppError;
-use crate::{edits, rack, searches};
-use axum::extract::{Form, Path, RawForm};
+use crate::error::{AppError, html};
+use crate::{edits, guests, rack, searches};
+use askama::Template;
+use axum::extract::{Form, Path, Query, RawForm};
 use axum::http::StatusCode;
-use axum::response::Response;
 use axum::response::sse::{Event, KeepAlive, Sse};
+use axum::response::{Html, Response};
 use boustrophe_core::decisions::NestEdit;
 use boustrophe_core::finding::Station;
 use boustrophe_core::ids::BatchId;
@@ -54,6 +55,58 @@ pub async fn from_rack(app: Shared, Path(job): Path<i32>, RawForm(bytes): RawFor
     let revision = one("revision").parse().unwrap_or(0);
     changes::edit(app, Path(job), Form(edits::Form { revision, station: Station::Nest.slug().into(), batch, edit, ..Default::default() }))
         .await
+}
+
+/// Which batch.
+#[derive(Deserialize)]
+pub struct Of {
+    #[serde(default)]
+    batch: BatchId,
+}
+
+#[derive(Template)]
+#[template(path = "nest/guests.html")]
+struct Offers {
+    job: i32,
+    batch: BatchId,
+    offers: Vec<guests::Offer>,
+}
+
+/// Jobs whose parts could lie on this one's sheets.
+pub async fn offers(app: Shared, Path(job): Path<i32>, Query(of): Query<Of>) -> Result<Html<String>, AppError> {
+    blocking(&app, move |app| {
+        let loaded = app.load(job)?.about(of.batch);
+        html(&Offers { job, batch: loaded.batch, offers: guests::offered(app, &loaded)? })
+    })
+    .await
+}
+
+/// Another job, whose parts are taken in.
+#[derive(Deserialize)]
+pub struct From {
+    #[serde(default)]
+    batch: BatchId,
+    from: i32,
+}
+
+/// Takes the parts of another job in.
+pub async fn take_in(app: Shared, Path(job): Path<i32>, Form(form): Form<From>) -> Result<Response, AppError> {
+    blocking(&app, move |app| {
+        guests::take_in(app, job, form.batch, form.from)?;
+        changes::answered(app, job, Station::Nest, form.batch)
+    })
+    .await
+}
+
+/// Keeps what a search had found when the shop was shut.
+pub async fn take(app: Shared, Path(job): Path<i32>) -> Result<Response, AppError> {
+    blocking(&app, move |app| {
+        let gone = || AppError::Sentence("nothing was written down of that search; nest again.".into());
+        let batch = app.store.was_searching(job)?.ok_or_else(gone)?;
+        searches::keep(app, job, batch, app.store.search_best(job)?.ok_or_else(gone)?)?;
+        changes::answered(app, job, Station::Nest, batch)
+    })
+    .await
 }
 
 /// Another minute.

@@ -127,3 +127,56 @@ async fn neighbours_share_their_cuts_and_the_program_is_proved() {
     assert!(hand.open_findings().await.is_empty(), "{:?}", hand.open_findings().await);
     browser.shut().await;
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn parts_of_two_jobs_lie_on_one_sheet_and_each_counts_in_its_own() {
+    let (shop, browser) = (Shop::open("serve"), Browser::open().await);
+    let hand = Hand { page: &browser.page, shop: &shop.address };
+    let guest = written(shop.data.path(), "lids.dxf", &[(0.0, 0.0, 120.0, 80.0), (130.0, 0.0, 60.0, 60.0)]);
+    hand.job_with("Lids", &[guest]).await;
+    hand.station("4", "nest").await;
+    hand.change("three lids", hand.fill(".parts.list tr:nth-child(1) input[name=value]", "3")).await;
+    let host = written(shop.data.path(), "floors.dxf", &[(0.0, 0.0, 200.0, 140.0)]);
+    hand.job_with("Floors", &[host]).await;
+    hand.station("4", "nest").await;
+    hand.click("#ask-guests").await;
+    hand.until("the offer", "/Lids/.test(document.querySelector('#guests').innerText)").await;
+    hand.change("taken in", hand.click("#guests .remedy")).await;
+    let list = hand.text(".parts.list").await;
+    assert!(list.matches("Lids").count() == 2, "{list}");
+    hand.nest().await;
+    assert_eq!(copies(&hand).await.len(), 5, "a floor, three lids and a square");
+    assert!(hand.open_findings().await.is_empty(), "{:?}", hand.open_findings().await);
+    hand.shoot("nest-guests").await;
+    // Their own job says where they lie, and has nothing left to nest.
+    hand.go("/jobs/1/nest").await;
+    hand.drawn().await;
+    let places = hand.text(".parts.list .elsewhere").await;
+    assert_eq!(places, "3 in “Floors”");
+    // Run there, they are made here.
+    hand.go("/jobs/2/release").await;
+    hand.drawn().await;
+    hand.click(".send").await;
+    hand.run_state("ready").await;
+    hand.tick_all().await;
+    hand.click("#start").await;
+    hand.run_state("done").await;
+    hand.go("/jobs/1/nest").await;
+    hand.until(
+        "they are made",
+        "/3 in “Floors”, 3 made/.test(document.querySelector('.parts.list .elsewhere').innerText) || (location.reload(), false)",
+    )
+    .await;
+    // The host gives one up: both are told, and there is a way on.
+    hand.go("/jobs/2/intake").await;
+    hand.drawn().await;
+    hand.change("undone", hand.press_ctrl('z')).await;
+    hand.change("undone", hand.press_ctrl('z')).await;
+    hand.change("undone", hand.press_ctrl('z')).await;
+    hand.go("/jobs/1/nest").await;
+    hand.drawn().await;
+    assert!(hand.open_findings().await.contains(&"elsewhere-gone".to_owned()), "{:?}", hand.open_findings().await);
+    hand.mend_all().await;
+    assert!(!hand.open_findings().await.contains(&"elsewhere-gone".to_owned()), "{:?}", hand.open_findings().await);
+    browser.shut().await;
+}

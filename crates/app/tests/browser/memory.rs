@@ -9,12 +9,15 @@ async fn changes_and_history_outlive_a_power_cut() {
     hand.job_with("Combs", &[demo_file("comb-tiles.svg")]).await;
     hand.mend_all().await;
     hand.station("4", "nest").await;
+    hand.change("many", hand.fill(".parts.list input[name=value]", "30")).await;
     hand.nest().await;
     let spacing = "#docket .fields form:has([value=spacing]) input[name=value]";
     hand.change("the spacing", hand.fill(spacing, "3mm+1/8in")).await;
     // A search under way when the power goes.
     hand.click("#nest-start").await;
     hand.until("it runs", "!document.querySelector('#nest-stop').hidden").await;
+    hand.until("it has found something", "/yield/.test(document.querySelector('#search-state').textContent)").await;
+    tokio::time::sleep(std::time::Duration::from_millis(500)).await;
 
     let shop = shop.killed_and_opened("serve");
     let hand = Hand { page: &browser.page, shop: &shop.address };
@@ -22,16 +25,22 @@ async fn changes_and_history_outlive_a_power_cut() {
     hand.drawn().await;
     assert_eq!(hand.value(&format!("document.querySelector('{spacing}').value")).await.as_str(), Some("6.175"));
     assert!(hand.text("#search").await.contains("when the shop was shut"), "{}", hand.text("#search").await);
+    // What it had found by then is offered, and can be taken.
+    assert!(hand.open_findings().await.contains(&"nest-overlap".to_owned()), "{:?}", hand.open_findings().await);
+    hand.change("what was found", hand.click("#nest-take")).await;
+    assert!(hand.open_findings().await.is_empty(), "{:?}", hand.open_findings().await);
+    hand.change("undo", hand.click("#undo")).await;
     hand.change("undo", hand.click("#undo")).await;
     assert_eq!(hand.value(&format!("document.querySelector('{spacing}').value")).await.as_str(), Some("2"));
+    hand.change("redo", hand.click("#redo")).await;
     hand.change("redo", hand.click("#redo")).await;
 
     // History: every revision with its figures; any of them can be gone back to.
     hand.press("h").await;
-    hand.until("history", "document.querySelectorAll('#history tbody tr').length >= 4").await;
+    hand.until("history", "document.querySelectorAll('#history tbody tr').length >= 5").await;
     let history = hand.text("#history").await;
     assert!(history.contains("Added comb-tiles.svg") && history.contains("Nested on 1 sheet"), "{history}");
-    hand.change("an earlier revision", hand.click("#history tbody tr:nth-child(2) .acts form:first-child button")).await;
+    hand.change("an earlier revision", hand.click("#history tbody tr:nth-child(3) .acts form:first-child button")).await;
     assert_eq!(hand.value(&format!("document.querySelector('{spacing}').value")).await.as_str(), Some("2"));
     browser.shut().await;
 }

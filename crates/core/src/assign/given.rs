@@ -43,7 +43,10 @@ impl Wanted {
         let home = decided.and_then(|p| p.batch).unwrap_or(batch);
         let mut out = decided.map(|p| p.quantity.clone()).unwrap_or_default();
         out.retain(|b, n| *b == home || *n > 0);
-        out.entry(home).or_insert(quantity);
+        let here = out.entry(home).or_insert(quantity);
+        // What lies on other jobs' sheets is made there.
+        let elsewhere: u32 = decided.map_or(0, |p| p.elsewhere.iter().map(|e| e.count).sum());
+        *here = here.saturating_sub(elsewhere);
         out
     }
 }

@@ -188,7 +188,9 @@ pub fn run(drawings: &[Arc<Cleaned>], given: &Given) -> (Work, Vec<Finding>) {
         );
     }
     let none: usize = parts.iter().filter(|p| p.quantity == 0).count();
-    if none > 0 && none == parts.len() {
+    // What lies with other jobs is made there.
+    let away = given.wanted.parts.values().any(|p| !p.elsewhere.is_empty());
+    if none > 0 && none == parts.len() && !away {
         findings.push(
             Finding::new(
                 Station::Nest,

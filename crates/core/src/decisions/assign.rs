@@ -51,6 +51,20 @@ pub struct PartDecisions {
     pub quantity: BTreeMap<BatchId, u32>,
     /// The batch that it is made in, where not its drawing's.
     pub batch: Option<BatchId>,
+    /// Copies that lie on other jobs' sheets.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub elsewhere: Vec<Elsewhere>,
+}
+
+/// Copies of a part on another job's sheets.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Elsewhere {
+    /// Number of that job.
+    pub job: i32,
+    /// What it is called.
+    pub name: String,
+    /// How many.
+    pub count: u32,
 }
 
 /// Settings of one process for this job: engrave deep, engrave light.

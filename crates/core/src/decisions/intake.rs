@@ -5,9 +5,20 @@ use super::nest::Placement;
 use super::{Decisions, EditError, copies, within};
 use crate::drawing::Unit;
 use crate::geometry::{Affine, Bounds};
-use crate::ids::{BatchId, ContourId};
+use crate::ids::{BatchId, ContourId, PartId};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
+
+/// A part of another job that is made with this one's.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Guest {
+    /// Number of its job.
+    pub job: i32,
+    /// What that was called.
+    pub name: String,
+    /// Which part of it.
+    pub part: PartId,
+}
 
 /// Decisions on one drawing.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -56,6 +67,9 @@ pub struct DrawingDecisions {
     /// The batch that its parts are made in, unless said of the part.
     #[serde(default)]
     pub batch: BatchId,
+    /// The part of another job that it was taken in from.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub guest: Option<Guest>,
 }
 
 impl DrawingDecisions {
@@ -80,6 +94,7 @@ impl DrawingDecisions {
             operations: Vec::new(),
             quantity: 1,
             batch: BatchId::FIRST,
+            guest: None,
         }
     }
 }
@@ -148,6 +163,11 @@ pub enum IntakeEdit {
         drawing: u32,
         quantity: u32,
     },
+    /// The drawing is a part of another job, or of none.
+    SetGuest {
+        drawing: u32,
+        guest: Option<Guest>,
+    },
     /// The drawing's parts are made in this batch, but for those that were given to another one by one.
     SetDrawingBatch {
         drawing: u32,
@@ -187,6 +207,7 @@ impl IntakeEdit {
             Self::Compared { drawing } => d.find(*drawing)?.before = None,
             Self::SetEngraved { drawing, on } => d.find(*drawing)?.engraved = *on,
             Self::SetDrawingQuantity { drawing, quantity } => d.find(*drawing)?.quantity = copies(*quantity)?,
+            Self::SetGuest { drawing, guest } => d.find(*drawing)?.guest.clone_from(guest),
             Self::SetDrawingBatch { drawing, to } => {
                 d.batch_mut(*to)?;
                 d.find(*drawing)?.batch = *to;
@@ -212,6 +233,8 @@ impl IntakeEdit {
             Self::Compared { .. } => "New revision looked through".into(),
             Self::SetEngraved { on, .. } => if *on { "Picture engraved as it is" } else { "Picture traced" }.into(),
             Self::SetDrawingQuantity { quantity, .. } => format!("Quantity {quantity}"),
+            Self::SetGuest { guest: Some(g), .. } => format!("A part of “{}” taken in", g.name),
+            Self::SetGuest { guest: None, .. } => "A part of its own".into(),
             Self::SetDrawingBatch { to, .. } => format!("A drawing's parts to batch {to}"),
         }
     }

@@ -31,12 +31,12 @@ mod stored;
 #[cfg(test)]
 mod tests;
 
-pub use assign::{AssignDecisions, AssignEdit, JobSetting, Numbers, PartDecisions, Process};
+pub use assign::{AssignDecisions, AssignEdit, Elsewhere, JobSetting, Numbers, PartDecisions, Process};
 pub use clean::{CleanEdit, Mend};
 pub use edit::{Edit, EditError, MOST_COPIES, OnBatch};
 use edit::{copies, millimetres, set_or_clear, within};
 pub use hold::{HoldDecisions, HoldEdit, Sweep};
-pub use intake::{DrawingDecisions, IntakeEdit};
+pub use intake::{DrawingDecisions, Guest, IntakeEdit};
 pub use nest::{NestDecisions, NestEdit};
 pub use order::{OrderDecisions, OrderEdit};
 pub use release::{ReleaseDecisions, ReleaseEdit};

@@ -1,7 +1,7 @@
 //! What is decided at Nest: sheets, distances, turns, and which layout.
 
 pub use super::layout::{Layout, Placement, Sheet, SheetLayout, turned};
-use super::{BatchDecisions, Decisions, EditError, OnBatch, copies, within};
+use super::{BatchDecisions, Decisions, EditError, Elsewhere, OnBatch, copies, within};
 use crate::geometry::LARGEST_COORDINATE;
 use crate::ids::{BatchId, CopyId, PartId};
 use serde::{Deserialize, Serialize};
@@ -132,6 +132,11 @@ pub enum NestEdit {
         part: PartId,
         quantity: u32,
     },
+    /// Copies of a part lie on another job's sheets; none any more where the count is 0.
+    LieElsewhere {
+        part: PartId,
+        place: Elsewhere,
+    },
     SetSpacing {
         spacing: Option<f64>,
     },
@@ -201,9 +206,15 @@ impl NestEdit {
             d.parts.entry(*part).or_default().quantity.insert(batch, copies(*quantity)?);
             return Ok(());
         }
+        if let Self::LieElsewhere { part, place } = self {
+            let all = &mut d.parts.entry(*part).or_default().elsewhere;
+            all.retain(|e| e.job != place.job);
+            all.extend((place.count > 0).then(|| place.clone()));
+            return Ok(());
+        }
         let BatchDecisions { nest, .. } = d.batch_mut(batch)?;
         match self {
-            Self::SetQuantity { .. } | Self::Nest => {}
+            Self::SetQuantity { .. } | Self::LieElsewhere { .. } | Self::Nest => {}
             Self::SetSpacing { spacing } => nest.spacing = spacing.map(|s| within("a spacing in mm", s, 0.0, 500.0)).transpose()?,
             Self::SetMargin { margin } => nest.margin = margin.map(|m| within("a margin in mm", m, 0.0, 500.0)).transpose()?,
             Self::SetTurn { turn } => nest.turn = *turn,
@@ -251,6 +262,8 @@ impl NestEdit {
     pub(super) fn label(&self) -> String {
         match self {
             Self::SetQuantity { quantity, .. } => format!("Quantity {quantity}"),
+            Self::LieElsewhere { place, .. } if place.count == 0 => format!("Not with “{}” any more", place.name),
+            Self::LieElsewhere { place, .. } => format!("{} with “{}”", place.count, place.name),
             Self::SetSpacing { spacing } => format!("Spacing {}", super::millimetres(*spacing)),
             Self::SetMargin { margin } => format!("Margin {}", super::millimetres(*margin)),
             Self::SetTurn { turn } => format!("Turns: {}", turn.name()),

@@ -3,17 +3,18 @@
 use super::assign::Choice;
 use crate::error::AppError;
 use crate::pages::book::rack::drawn;
-use crate::rack;
 use crate::shop::{App, Loaded, stock_words};
 use crate::view::{Cell, ledger};
+use crate::{guests, rack};
 use askama::Template;
 use boustrophe_core::assign::{Part, Process};
 use boustrophe_core::cuts::Cut;
 use boustrophe_core::decisions::{Edit, NestEdit};
+use boustrophe_core::finding::counted;
 use boustrophe_core::geometry::Affine;
 use boustrophe_core::ids::BatchId;
-use boustrophe_core::nest::{Grain, PartNest, Sheet, Terms, Turn};
-use boustrophe_core::route::BatchRoute;
+use boustrophe_core::nest::{Grain, Layout, PartNest, Sheet, Terms, Turn, is_better};
+use boustrophe_core::route::{BatchRoute, placed_area};
 use boustrophe_core::time::clock;
 use boustrophe_formats::svg::path_data;
 use boustrophe_store::Stocked;
@@ -26,6 +27,10 @@ struct PartRow {
     placed: usize,
     /// Its outline in a box of 34 by 26.
     shape: String,
+    /// The job that it is of, where not of this one.
+    slip: String,
+    /// Where else copies of it lie.
+    elsewhere: String,
     /// How it is laid where that is not as the others are.
     said: String,
     /// What can be said of it: a name, and choices whose values are whole changes.
@@ -77,6 +82,8 @@ pub(super) struct Nest {
     searching: bool,
     in_vain: bool,
     was_searching: bool,
+    /// What that search had found.
+    found: String,
     has_layout: bool,
     held: usize,
     /// The figures of the other nest, with what this one differs by.
@@ -136,6 +143,19 @@ fn miniature(part: &Part) -> String {
     path_data(&part.outline.transformed(home), h)
 }
 
+/// What a search had found when the shop was shut, in words.
+fn found(app: &App, loaded: &Loaded) -> Result<String, AppError> {
+    let here = loaded.here();
+    let better = |b: &Layout| !here.nested.current || is_better(b, &here.nested.layout, &here.work);
+    let best = app.store.search_best(loaded.job.id)?.filter(better);
+    let words = |best: Layout| {
+        let area: f64 = best.sheets.iter().map(|s| s.sheet.area()).sum();
+        let used = placed_area(&loaded.here().work, &best) / area.max(1.0);
+        format!("{}, yield {:.1} %", counted(best.sheets.len(), "sheet", "sheets"), used * 100.0)
+    };
+    Ok(best.map_or_else(String::new, words))
+}
+
 /// What the rack has for a batch, and what it had that the batch is nested on.
 fn rack_rows(app: &App, loaded: &Loaded) -> Result<Vec<RackRow>, AppError> {
     let stock = &loaded.here().stock;
@@ -191,6 +211,7 @@ pub(super) fn nest_body(app: &App, loaded: &Loaded) -> Result<Nest, AppError> {
     };
     // What comes from the rack is ticked there, and not typed.
     let typed = terms.sheets.iter().filter(|s| s.rack.is_none());
+    let places = guests::places(app, loaded)?;
     let row = |p: &Part| PartRow {
         id: p.id.to_string(),
         name: p.name.clone(),
@@ -198,6 +219,8 @@ pub(super) fn nest_body(app: &App, loaded: &Loaded) -> Result<Nest, AppError> {
         quantity: p.quantity,
         placed: here.nested.layout.copies().filter(|c| c.copy.part == p.id).count(),
         shape: miniature(p),
+        slip: guests::owner(&loaded.revision.decisions, &here.work, p).map_or_else(String::new, |g| g.name.clone()),
+        elsewhere: places.get(&p.id).cloned().unwrap_or_default(),
         said: said(terms.parts.get(&p.id).copied().unwrap_or_default()),
         ways: ways(p, terms.parts.get(&p.id).copied().unwrap_or_default(), loaded.batch),
         batches: elsewhere(loaded, p),
@@ -227,6 +250,7 @@ pub(super) fn nest_body(app: &App, loaded: &Loaded) -> Result<Nest, AppError> {
         searching,
         in_vain: app.searches.was_in_vain(loaded.job.id),
         was_searching: !searching && app.store.was_searching(loaded.job.id)? == Some(loaded.batch),
+        found: found(app, loaded)?,
         has_layout: !here.nested.layout.sheets.is_empty(),
         held: loaded.decided().nest.held.len(),
         aside: compared(app, loaded)?,

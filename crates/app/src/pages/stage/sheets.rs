@@ -13,6 +13,8 @@ use std::collections::BTreeMap;
 pub(super) struct PartScene {
     id: String,
     name: String,
+    /// The job that it is of, where not of this one.
+    slip: String,
     outline: Flat,
     holes: Vec<Flat>,
     /// Its lines before there is a toolpath: process, whether filled as wound, contour, closed, line.
@@ -143,6 +145,7 @@ fn part(loaded: &Loaded, part: &Part, lines: bool) -> PartScene {
     PartScene {
         id: part.id.to_string(),
         name: part.name.clone(),
+        slip: crate::guests::owner(&loaded.revision.decisions, work, part).map_or_else(String::new, |g| g.name.clone()),
         outline: flat(&part.outline.segments),
         holes: part.holes.iter().map(|i| flat(&work.items[*i].contour.path.segments)).collect(),
         // Once there is a toolpath only what is filled is drawn from the part.

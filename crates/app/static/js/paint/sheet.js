@@ -1,5 +1,5 @@
 // A sheet as it will look: its own tone and grain, parts a little lighter, engraved rows, kerf at true width.
-import { INK, ink, pictures, shade } from "./inks.js";
+import { INK, PAPER, ink, pictures, shade } from "./inks.js";
 
 export function sheet(c, { view, scene }, g) {
   const s = g.sheet, k = view.k;
@@ -25,6 +25,24 @@ export function sheet(c, { view, scene }, g) {
     c.globalAlpha = 0.55; c.lineWidth *= 0.6; c.stroke(g.leads); c.globalAlpha = 1;
   }
   shared(c, k, g);
+  slips(c, view, scene, g);
+}
+
+/** Parts of another job carry its name on a paper slip, as long as there is room for it. */
+function slips(c, view, scene, g) {
+  const of = g.sheet.copies.filter((copy) => scene.parts[copy.part].slip);
+  if (!of.length) return;
+  const [ox, oy] = view.pixels(c);
+  c.font = "11px Commissioner, sans-serif"; c.setLineDash([]); c.textBaseline = "middle";
+  for (const copy of of) {
+    const [x0, y0, x1, y1] = scene.box(copy), text = scene.parts[copy.part].slip, w = c.measureText(text).width + 10;
+    if (w > (x1 - x0) * view.k + 24) continue;
+    const x = ox + (g.sheet.x + (x0 + x1) / 2) * view.k - w / 2, y = oy - (g.sheet.y + (y0 + y1) / 2) * view.k;
+    c.fillStyle = PAPER; c.fillRect(x, y - 8, w, 16);
+    c.strokeStyle = INK.reference; c.lineWidth = 1; c.strokeRect(x + 0.5, y - 7.5, w - 1, 15);
+    c.fillStyle = "#22292b"; c.fillText(text, x + 5, y + 0.5);
+  }
+  c.textBaseline = "alphabetic";
 }
 
 /** A common edge: one slit with a short cross stroke at each end. */

@@ -1,0 +1,2 @@
+DROP TABLE made;
+ALTER TABLE searches DROP COLUMN best;
