@@ -39,6 +39,19 @@ fn fetched(path: &str) -> String {
     )
 }
 
+/// Lays one copy of the first sheet where it lies, thirty times: middle of the answers in ms, and bytes of the last.
+const CARRY: &str = "(async () => {
+    const { stage } = document.querySelector('#stage'), docket = document.querySelector('#docket').dataset, copy = stage.scene.sheets[0].sheet.copies.at(-1), t = [];
+    const [a, b, , , x, y] = copy.pose, to = [x, y, (Math.atan2(b, a) * 180) / Math.PI, 0].join(',');
+    let { revision } = docket, bytes = 0;
+    for (let i = 0; i < 30; i += 1) {
+        const body = new URLSearchParams({ revision, batch: docket.batch, copies: copy.id, do: 'lay', sheet: 0, to }), begun = performance.now();
+        const text = await (await fetch(`/jobs/${docket.job}/copies`, { method: 'POST', body })).text();
+        t.push(performance.now() - begun); bytes = text.length; revision = JSON.parse(text).revision;
+    }
+    t.sort((a, b) => a - b);
+    return [t[15], t[28], bytes, stage.scene.sheets.reduce((n, s) => n + s.sheet.copies.length, 0)]; })()";
+
 fn main() {
     tokio::runtime::Builder::new_multi_thread().enable_all().build().expect("a runtime").block_on(async {
         let (shop, browser) = (Shop::open("demo"), Browser::open().await);
@@ -69,6 +82,15 @@ fn main() {
         hand.job_with("Many", &[outlines(shop.data.path(), 2000)]).await;
         let rate = hand.value(PAN).await;
         println!("stage with 20,000 segments, panned: {:.1} frames a second", rate.as_f64().unwrap_or(-1.0));
+        hand.job_with("Very many", &[outlines(shop.data.path(), 20_000)]).await;
+        let rate = hand.value(PAN).await;
+        println!("stage with 200,000 segments, panned: {:.1} frames a second", rate.as_f64().unwrap_or(-1.0));
+        hand.job_with("Five hundred", &[outlines(shop.data.path(), 1)]).await;
+        hand.station("4", "nest").await;
+        hand.change("five hundred", hand.fill(".parts.list input[name=value]", "500")).await;
+        hand.nest().await;
+        let carried = hand.value(CARRY).await;
+        println!("one of {} copies laid by hand: {:.1} ms, at most {:.1} ms, {} bytes", carried[3], carried[0].as_f64().unwrap_or(-1.0), carried[1].as_f64().unwrap_or(-1.0), carried[2]);
         hand.job_with("Thousand", &[outlines(shop.data.path(), 1000)]).await;
         hand.station("4", "nest").await;
         hand.nest().await;

@@ -89,7 +89,7 @@ fn rack(app: &App) -> Result<(), AppError> {
     for (outline, words) in
         [(vec![ell], "left from crown boards"), (bite.outlines(), "left from a round hatch"), (cut_from, "two discs cut from it")]
     {
-        let sheet = Sheet { count: None, ..Sheet::offcut(outline).map_err(AppError::Sentence)? };
+        let sheet = Sheet { count: None, ..Sheet::offcut(outline)? };
         let (place, origin) = ("offcut box".to_owned(), words.to_owned());
         let new = NewStock { material: "birch-ply".into(), thickness: 3.0, sheet, offcut: true, count: 1, price: None, place, origin };
         app.store.add_stock(&new, "Bram Teck")?;

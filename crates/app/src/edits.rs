@@ -6,6 +6,7 @@ use boustrophe_core::clean::operate::words;
 use boustrophe_core::decisions::Stock;
 use boustrophe_core::decisions::{AssignEdit, CleanEdit, Edit, HoldEdit, IntakeEdit, MOST_COPIES, NestEdit, OrderEdit, ReleaseEdit, Sweep};
 use boustrophe_core::drawing::Unit;
+use boustrophe_core::geometry::{Bounds, Point};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::ids::CopyId;
 use boustrophe_core::ids::EdgePlace;
@@ -87,6 +88,7 @@ impl Form {
                 .map(|turn| NestEdit::SetTurn { turn }.on(BatchId::FIRST))
                 .ok_or_else(|| format!("“{value}” is no turn")),
             "mirror" => Ok(NestEdit::SetMirror { mirror: on_or_off() }.on(BatchId::FIRST)),
+            "clamps" => clamps(value).map(|clamps| NestEdit::SetClamps { clamps }.on(BatchId::FIRST)),
             "common" => Ok(NestEdit::SetCommonEdges { on: on_or_off() }.on(BatchId::FIRST)),
             "grain" => grain(value).map(|grain| NestEdit::SetGrain { grain }.on(BatchId::FIRST)),
             "aside" => aside(value).map(|edit| edit.on(BatchId::FIRST)),
@@ -119,6 +121,20 @@ impl Form {
 fn place(value: &str) -> Result<EdgePlace, String> {
     let (segment, share) = value.split_once(':').ok_or_else(|| format!("“{value}” is no place on a contour"))?;
     Ok(EdgePlace::On { segment: count(segment, 0, 10_000_000)?, share: number(share)? })
+}
+
+/// `x,y wxh`, several with semicolons, mm; empty for none.
+fn clamps(text: &str) -> Result<Vec<Bounds>, String> {
+    let one = |text: &str| {
+        let wrong = || format!("“{text}” is no clamp; type where its lower left corner is and how large it is, in mm, such as 0,0 50x30");
+        let (place, size) = text.split_once(' ').ok_or_else(wrong)?;
+        let (x, y) = place.split_once(',').ok_or_else(wrong)?;
+        let (w, h) = size.trim().split_once(['x', 'X', '×']).ok_or_else(wrong)?;
+        let mm = |t: &str| length(t.trim(), Unit::Mm).map_err(|_| wrong());
+        let (min, size) = (Point::new(mm(x)?, mm(y)?), (mm(w)?, mm(h)?));
+        Ok(Bounds { min, max: Point::new(min.x + size.0, min.y + size.1) })
+    };
+    text.split(';').map(str::trim).filter(|t| !t.is_empty()).map(one).collect()
 }
 
 /// `along`, `across`; empty where it does not matter.
@@ -245,6 +261,12 @@ mod tests {
             panic!("two kinds")
         };
         assert_eq!((sheets[0].count, sheets[1].width), (Some(2), 900.0));
+        let Ok(Edit::Nest(OnBatch { edit: NestEdit::SetClamps { clamps }, .. })) = form("clamps", "", "0,0 50x30; 550,1in 20x20") else {
+            panic!("two clamps")
+        };
+        assert_eq!((clamps[0].max.x, clamps[1].min.y, clamps[1].height()), (50.0, 25.4, 20.0));
+        assert_eq!(form("grain", "", ""), Ok(NestEdit::SetGrain { grain: None }.on(BatchId::FIRST)));
+        assert_eq!(form("aside", "", "swap"), Ok(NestEdit::SwapAside.on(BatchId::FIRST)));
     }
 
     #[test]
@@ -257,6 +279,11 @@ mod tests {
             ("spacing", "", "abc"),
             ("turn", "", "45"),
             ("none", "", ""),
+            ("clamps", "", "0,0"),
+            ("clamps", "", "0,0 axb"),
+            ("clamps", "", "10 5x5"),
+            ("grain", "", "sideways"),
+            ("aside", "", "burn"),
             ("key", "layer=", "burn"),
             ("batch", "", "lark"),
         ] {

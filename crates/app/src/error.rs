@@ -82,6 +82,13 @@ pub enum AppError {
     Task(#[from] tokio::task::JoinError),
 }
 
+/// What is typed is refused in a sentence by whoever reads it.
+impl From<String> for AppError {
+    fn from(sentence: String) -> Self {
+        Self::Sentence(sentence)
+    }
+}
+
 impl AppError {
     fn status(&self) -> StatusCode {
         match self {

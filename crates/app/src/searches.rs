@@ -286,7 +286,8 @@ pub fn keep(app: &App, job: i32, batch: BatchId, layout: Layout) -> Result<(), A
     // What is kept stays unless this is better: a new nest never makes a job worse.
     let loaded = app.load(job)?.about(batch);
     let here = loaded.here();
-    let vain = here.nested.current && !is_better(&layout, &here.nested.layout, &here.work);
+    let vain = here.nested.current
+        && !is_better(&layout, &here.nested.layout, &here.work, &Terms::of(&loaded.revision.decisions, loaded.batch, &loaded.shop));
     {
         let mut in_vain = app.searches.in_vain.lock().unwrap_or_else(PoisonError::into_inner);
         if vain {

@@ -1,7 +1,10 @@
 //! How dense the nest gets, and how soon: `cargo bench -p boustrophe-core --bench nest [-- SECONDS [CASE]]`.
 //!
 //! Every line is a case with a figure: for puzzles how much longer than the rectangle that was cut up the strip is that the pieces are
-//! laid in; for quantities and mixtures the yield. Each case gets 30 s unless told otherwise, on all cores there are.
+//! laid in; for quantities and mixtures the yield. Each case gets 30 s unless told otherwise, on all cores there are. With
+//! `CHART=file.svg` the yields over time of the cases that were run are drawn into it.
+
+mod chart;
 
 use boustrophe_core::assign::{self, Customs, Given, Wanted, Work};
 use boustrophe_core::clean;
@@ -9,7 +12,7 @@ use boustrophe_core::decisions::{Decisions, DrawingDecisions};
 use boustrophe_core::drawing::{Drawing, Entity, FileUnits, Shape, Style, Unit};
 use boustrophe_core::geometry::{Curve, Path, Point, Segment, Tolerance, Vec2};
 use boustrophe_core::intake;
-use boustrophe_core::nest::{Control, Layout, Problem, Sheet, Terms, Turn, faults, search};
+use boustrophe_core::nest::{Control, Layout, PLACES_A_TRY, Problem, Sheet, Terms, Turn, faults, search};
 use boustrophe_core::shop::Shop;
 use rand::rngs::SmallRng;
 use rand::{Rng, SeedableRng};
@@ -38,6 +41,13 @@ fn work(parts: &[(Vec<Path>, u32)]) -> Work {
     }
     let given = Given { decisions: &decisions.assign, wanted: &Wanted::of(&decisions), customs: &Customs::of(&decisions, &shop) };
     assign::run(&all, &given).0
+}
+
+/// Keeps how a case came on: the area of the parts over the sheets, of the last only as far as it is used.
+fn keep(name: &str, work: &Work, found: &Found, (width, height): (f64, f64)) {
+    let area: f64 = work.parts.iter().map(|p| p.area * f64::from(p.quantity)).sum();
+    let share = |s: &(f64, usize, f64)| (s.0, area / ((s.1 - 1) as f64 * width * height + s.2 * height));
+    chart::CURVES.lock().expect("curves").push((name.to_owned(), found.steps.iter().map(share).collect()));
 }
 
 struct Found {
@@ -171,6 +181,7 @@ fn puzzles(seconds: f64, case: &str) {
                 let work = work(&parts);
                 let terms = Terms { spacing: 0.0, margin: 0.0, sheets: vec![Sheet::rectangle(1600.0, 300.0)], turn, ..Terms::default() };
                 let found = nest(&work, &terms, seconds);
+                keep(&name, &work, &found, (1600.0, 300.0));
                 let ratio = used(&work, &found.layout) / 400.0;
                 println!(
                     "{name:24} seed {seed}: {ratio:.4} of the rectangle (to reach {goal}), first layout {:.2} s, {} tries; 1.2 after {}, 1.1 after {}",
@@ -243,6 +254,7 @@ fn quantities(seconds: f64, case: &str) {
         let work = work(&parts);
         let terms = Terms { spacing, margin: 5.0, sheets: vec![Sheet::rectangle(width, height)], turn, ..Terms::default() };
         let found = nest(&work, &terms, seconds);
+        keep(name, &work, &found, (width, height));
         let sheets: Vec<usize> = found.layout.sheets.iter().map(|s| s.placed.len()).collect();
         println!(
             "{name:24} {} sheets {sheets:?}, yield {:.1} %, {:.0} mm of the last used, first layout {:.2} s, {} tries",
@@ -285,6 +297,7 @@ fn mixtures(seconds: f64, case: &str) {
         let terms = Terms { spacing: 2.0, margin: 6.0, sheets: vec![Sheet::rectangle(900.0, 600.0)], ..Terms::default() };
         let found = nest(&work, &terms, if n == 500 { 2.0 * seconds } else { seconds });
         let area: f64 = work.parts.iter().map(|p| p.area * f64::from(p.quantity)).sum();
+        keep(&name, &work, &found, (900.0, 600.0));
         println!(
             "{name:24} {} sheets (area / 0.85: {:.0}), yield {:.1} %, first layout {:.2} s, {} tries",
             found.layout.sheets.len(),
@@ -296,6 +309,49 @@ fn mixtures(seconds: f64, case: &str) {
     }
 }
 
+/// An offcut with a curved edge and a hole; and how many places a second are priced for parts of thirty edges.
+fn others(seconds: f64, case: &str) {
+    let round = |n: usize, r: f64| {
+        vec![Path::polygon(
+            &(0..n)
+                .map(|i| (Vec2::from_angle(i as f64 * std::f64::consts::TAU / n as f64) * (r * (1.0 + 0.12 * (i % 3) as f64))).to_point())
+                .collect::<Vec<_>>(),
+        )]
+    };
+    if "offcut".contains(case) {
+        let edge = Path::new(
+            vec![
+                Segment::line(Point::ZERO, Point::new(500.0, 0.0)),
+                Segment { start: Point::new(500.0, 0.0), end: Point::new(500.0, 300.0), bulge: -0.5 },
+                Segment::line(Point::new(500.0, 300.0), Point::new(0.0, 300.0)),
+                Segment::line(Point::new(0.0, 300.0), Point::ZERO),
+            ],
+            true,
+        );
+        let sheet = Sheet::offcut(vec![edge, Path::circle(Point::new(200.0, 150.0), 60.0)]).expect("an offcut");
+        let work = work(&[(round(12, 18.0), 200)]);
+        let area = sheet.area();
+        let terms = Terms { spacing: 1.0, margin: 2.0, sheets: vec![sheet], ..Terms::default() };
+        let found = nest(&work, &terms, seconds);
+        let laid = found.layout.copies().count();
+        let share = laid as f64 * work.parts[0].area / area;
+        println!("{:24} {laid} discs of twelve corners, {:.1} % of it, none over the edge or the hole", "offcut", 100.0 * share);
+    }
+    if "thirty-edges".contains(case) {
+        let parts: Vec<_> = (0..10).map(|k| (round(30, 20.0 + f64::from(k)), 4)).collect();
+        let work = work(&parts);
+        let terms = Terms { spacing: 1.0, margin: 2.0, sheets: vec![Sheet::rectangle(600.0, 400.0)], ..Terms::default() };
+        let found = nest(&work, &terms, seconds);
+        let cores = std::thread::available_parallelism().map_or(1, usize::from) as f64;
+        let places = (found.tries as u64 * PLACES_A_TRY) as f64 / seconds / cores;
+        println!(
+            "{:24} about {places:.0} places priced a second and core, forty parts of thirty edges, yield {:.1} %",
+            "thirty-edges",
+            100.0 * share(&work, &found.layout)
+        );
+    }
+}
+
 fn main() {
     let words: Vec<String> = std::env::args().skip(1).filter(|a| !a.starts_with('-')).collect();
     let seconds = words.first().and_then(|w| w.parse().ok()).unwrap_or(30.0);
@@ -303,4 +359,8 @@ fn main() {
     puzzles(seconds, case);
     quantities(seconds, case);
     mixtures(seconds, case);
+    others(seconds, case);
+    if let Some(to) = std::env::var_os("CHART") {
+        chart::drawn(&to.to_string_lossy(), seconds);
+    }
 }

@@ -2,7 +2,7 @@ use boustrophe_core::assign::Process;
 use boustrophe_core::decisions::Stock;
 use boustrophe_core::drawing::{Drawing, FileUnits, Shape};
 use boustrophe_core::geometry::{Bounds, Path, Point, Segment, Vec2, fit_curves};
-use boustrophe_core::hold::{Op, Row, SheetPath};
+use boustrophe_core::hold::{AreaSweep, Doing, Op, Row, SheetPath, Track};
 use boustrophe_core::release;
 use boustrophe_core::release::ProgramOrder;
 use boustrophe_core::shop::Shop;
@@ -16,8 +16,7 @@ fn op(process: Process, path: &Path) -> Op {
         placement: 0,
         item: 0,
         process,
-        lead_in: Vec::new(),
-        runs: vec![path.segments.clone()],
+        doing: Doing::Line(Track { runs: vec![path.segments.clone()], ..Track::default() }),
         feed: 1200.0,
         power: 65.0,
         passes: 1,
@@ -42,8 +41,13 @@ fn the_laser_program_reads_so() {
         Row { way: Vec2::new(1.0, 0.0), at: 10.05, spans: vec![(20.0, 30.0), (40.0, 50.0)], reach: (20.0, 50.0), backward: false },
         Row { way: Vec2::new(1.0, 0.0), at: 10.15, spans: vec![(20.0, 50.0)], reach: (20.0, 50.0), backward: true },
     ];
-    let sweep =
-        Op { rows, runs: Vec::new(), feed: 18000.0, power: 24.0, air: false, run_up: 15.0, ..op(Process::Engrave, &Path::default()) };
+    let sweep = Op {
+        doing: Doing::Sweep(AreaSweep { rows, run_up: 15.0, ..AreaSweep::default() }),
+        feed: 18000.0,
+        power: 24.0,
+        air: false,
+        ..op(Process::Engrave, &Path::default())
+    };
     let circle = op(Process::Cut, &Path::circle(Point::new(50.0, 50.0), 10.0));
     let twice = Op { passes: 2, ..op(Process::Cut, &Path::new(vec![Segment::line(Point::new(0.0, 5.0), Point::new(8.0, 5.0))], false)) };
     let expected = "\
@@ -99,7 +103,9 @@ M2
 #[test]
 fn the_plasma_program_pierces_waits_and_leads() {
     let lead = Segment { start: Point::new(68.0, 44.0), end: Point::new(60.0, 50.0), bulge: 0.2 };
-    let circle = Op { lead_in: vec![lead], pierce: 0.8, feed: 1900.0, ..op(Process::Cut, &Path::circle(Point::new(50.0, 50.0), 10.0)) };
+    let runs = vec![Path::circle(Point::new(50.0, 50.0), 10.0).segments];
+    let doing = Doing::Line(Track { lead_in: vec![lead], runs, ..Track::default() });
+    let circle = Op { doing, pierce: 0.8, feed: 1900.0, ..op(Process::Cut, &Path::default()) };
     let text = program(1, vec![circle]);
     let lines: Vec<&str> = text.lines().skip(5).collect();
     assert_eq!(lines[..4], ["M8", "G0 X68 Y44", "M3 S650", "G4 P1.6"], "{text}");

@@ -6,6 +6,8 @@ use boustrophe_core::ledger::Ledger;
 use diesel::prelude::*;
 use proptest::prelude::*;
 
+mod rack;
+
 fn shop() -> (tempfile::TempDir, Store) {
     let folder = tempfile::tempdir().expect("a folder");
     let store = Store::open(folder.path()).expect("a shop");

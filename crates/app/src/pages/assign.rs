@@ -23,7 +23,7 @@ pub async fn keys(app: Shared, Path(job): Path<i32>, RawForm(bytes): RawForm) ->
     if keys.is_empty() {
         return Err(AppError::Sentence("tick the rows that are to be changed first.".into()));
     }
-    let edits: Vec<Edit> = keys.iter().map(|k| crate::edits::key(k, one("value"))).collect::<Result<_, _>>().map_err(AppError::Sentence)?;
+    let edits: Vec<Edit> = keys.iter().map(|k| crate::edits::key(k, one("value"))).collect::<Result<_, _>>()?;
     let revision = one("revision").parse().unwrap_or(0);
     make(app, job, revision, Station::Assign, Edit::All { edits }).await
 }
@@ -94,7 +94,7 @@ pub struct ToneForm {
 
 /// Sets the tone of a picture.
 pub async fn tone(app: Shared, Path((job, id)): Path<(i32, String)>, Form(form): Form<ToneForm>) -> Result<Response, AppError> {
-    let edit = form.edit(&id).map_err(AppError::Sentence)?;
+    let edit = form.edit(&id)?;
     make(app, job, form.revision, Station::Assign, edit).await
 }
 
@@ -131,7 +131,7 @@ pub struct NumbersForm {
 
 /// Sets or takes away the numbers on parts.
 pub async fn numbers(app: Shared, Path(job): Path<i32>, Form(form): Form<NumbersForm>) -> Result<Response, AppError> {
-    let numbers = form.numbers().map_err(AppError::Sentence)?;
+    let numbers = form.numbers()?;
     make(app, job, form.revision, Station::Assign, Edit::Assign(AssignEdit::SetNumbers { numbers })).await
 }
 

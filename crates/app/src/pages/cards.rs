@@ -57,7 +57,7 @@ pub async fn for_job(app: Shared, Path(job): Path<i32>, Form(new): Form<NewCard>
 /// A card for what was typed on the chart's page.
 pub async fn for_chart(app: Shared, Form(new): Form<NewCard>) -> Result<Redirect, AppError> {
     let id = blocking(&app, move |app| {
-        let thickness = length(&new.thickness, Unit::Mm).map_err(AppError::Sentence)?;
+        let thickness = length(&new.thickness, Unit::Mm)?;
         let batch = Stock { machine: new.machine.clone(), material: new.material.clone(), thickness };
         begin(app, batch, &[], "", &new)
     })
@@ -107,7 +107,7 @@ fn begin(app: &App, batch: Stock, proposed: &[ChartRow], person: &str, new: &New
                 machine.name, machine.feed_limit
             )));
         }
-        let drawn = grid(process, &feeds, &powers, labels, has(Process::Cut) || process == Process::Cut).map_err(AppError::Sentence)?;
+        let drawn = grid(process, &feeds, &powers, labels, has(Process::Cut) || process == Process::Cut)?;
         (drawn, Card::Grid { process, feeds, powers })
     };
     let words = if new.kind == "gauge" { "kerf gauge".to_owned() } else { format!("test card, {}", process.name().to_lowercase()) };
@@ -199,36 +199,37 @@ struct Page {
 
 /// The page on which the best cell is clicked, or what was measured is typed.
 pub async fn page(app: Shared, Path(job): Path<i32>) -> Result<Html<String>, AppError> {
-    blocking(&app, move |app| {
-        let loaded = app.load(job)?;
-        let d = &loaded.revision.decisions;
-        let shop = &loaded.shop;
-        let mut page = Page {
-            job,
-            name: loaded.job.name.clone(),
-            batch: stock_words(&d.first().stock, shop),
-            rows: Vec::new(),
-            powers: Vec::new(),
-            process: String::new(),
-            gauge: false,
-            drawn: BLOCK * f64::from(BLOCKS),
-            blocks: BLOCKS,
-            person: loaded.job.person.clone(),
-        };
-        match &d.card {
-            Some(Card::Grid { process, feeds, powers }) => {
-                let cell = |s: &JobSetting| CellView { id: s.id, feed: s.feed.unwrap_or(0.0), power: s.power.unwrap_or(0.0) };
-                let rows = feeds.iter().map(|f| d.assign.settings.iter().filter(|s| s.feed == Some(*f)).map(cell).collect());
-                page.rows = rows.rev().collect();
-                page.powers.clone_from(powers);
-                page.process = process.name().to_lowercase();
-            }
-            Some(Card::Gauge) => page.gauge = true,
-            None => return Err(AppError::Sentence("this job is no test card; make one from Assign or from the cut chart.".into())),
+    blocking(&app, move |app| shown(app, job)).await
+}
+
+fn shown(app: &Arc<App>, job: i32) -> Result<Html<String>, AppError> {
+    let loaded = app.load(job)?;
+    let d = &loaded.revision.decisions;
+    let shop = &loaded.shop;
+    let mut page = Page {
+        job,
+        name: loaded.job.name.clone(),
+        batch: stock_words(&d.first().stock, shop),
+        rows: Vec::new(),
+        powers: Vec::new(),
+        process: String::new(),
+        gauge: false,
+        drawn: BLOCK * f64::from(BLOCKS),
+        blocks: BLOCKS,
+        person: loaded.job.person.clone(),
+    };
+    match &d.card {
+        Some(Card::Grid { process, feeds, powers }) => {
+            let cell = |s: &JobSetting| CellView { id: s.id, feed: s.feed.unwrap_or(0.0), power: s.power.unwrap_or(0.0) };
+            let rows = feeds.iter().map(|f| d.assign.settings.iter().filter(|s| s.feed == Some(*f)).map(cell).collect());
+            page.rows = rows.rev().collect();
+            page.powers.clone_from(powers);
+            page.process = process.name().to_lowercase();
         }
-        html(&page)
-    })
-    .await
+        Some(Card::Gauge) => page.gauge = true,
+        None => return Err(AppError::Sentence("this job is no test card; make one from Assign or from the cut chart.".into())),
+    }
+    html(&page)
 }
 
 /// The cell that came out best, or what the gauge measures.
@@ -246,29 +247,30 @@ pub struct Best {
 
 /// Writes what came out best to the cut chart.
 pub async fn best(app: Shared, Path(job): Path<i32>, Form(best): Form<Best>) -> Result<Redirect, AppError> {
-    let key = blocking(&app, move |app| {
-        let loaded = app.load(job)?;
-        let d = &loaded.revision.decisions;
-        let mm = |text: &str| length(text.trim(), Unit::Mm).map_err(AppError::Sentence);
-        let (row, reason) = match &d.card {
-            Some(Card::Gauge) => {
-                let now = row_of(&loaded, Process::Cut)?;
-                let kerf = kerf(mm(&best.drawn)?, mm(&best.measured)?, BLOCKS).map_err(AppError::Sentence)?;
-                (ChartRow { kerf, ..now }, format!("kerf measured {kerf} mm on {}", loaded.job.name))
-            }
-            Some(Card::Grid { process, .. }) => {
-                let cell = best.cell.parse().ok().and_then(|id: u32| d.assign.settings.iter().find(|s| s.id == id));
-                let cell = cell.ok_or_else(|| AppError::Sentence("click the cell that came out best.".into()))?;
-                let now = row_of(&loaded, *process)?;
-                let (feed, power) = (cell.feed.unwrap_or(now.feed), cell.power.unwrap_or(now.power));
-                (chosen(&now, feed, power), format!("best of {}", loaded.job.name))
-            }
-            None => return Err(AppError::Sentence("this job is no test card.".into())),
-        };
-        put(app, row, &best.person, &reason)
-    })
-    .await?;
+    let key = blocking(&app, move |app| best_taken(app, job, &best)).await?;
     Ok(Redirect::to(&format!("/shop/charts?row={key}#row")))
+}
+
+fn best_taken(app: &Arc<App>, job: i32, best: &Best) -> Result<String, AppError> {
+    let loaded = app.load(job)?;
+    let d = &loaded.revision.decisions;
+    let mm = |text: &str| length(text.trim(), Unit::Mm).map_err(AppError::Sentence);
+    let (row, reason) = match &d.card {
+        Some(Card::Gauge) => {
+            let now = row_of(&loaded, Process::Cut)?;
+            let kerf = kerf(mm(&best.drawn)?, mm(&best.measured)?, BLOCKS)?;
+            (ChartRow { kerf, ..now }, format!("kerf measured {kerf} mm on {}", loaded.job.name))
+        }
+        Some(Card::Grid { process, .. }) => {
+            let cell = best.cell.parse().ok().and_then(|id: u32| d.assign.settings.iter().find(|s| s.id == id));
+            let cell = cell.ok_or_else(|| AppError::Sentence("click the cell that came out best.".into()))?;
+            let now = row_of(&loaded, *process)?;
+            let (feed, power) = (cell.feed.unwrap_or(now.feed), cell.power.unwrap_or(now.power));
+            (chosen(&now, feed, power), format!("best of {}", loaded.job.name))
+        }
+        None => return Err(AppError::Sentence("this job is no test card.".into())),
+    };
+    put(app, row, &best.person, &reason)
 }
 
 /// Which process came out well.

@@ -23,6 +23,7 @@ use boustrophe_core::lettering::Face;
 use boustrophe_core::quantity::length;
 use boustrophe_formats::dxf::{self, WriteLayer};
 use boustrophe_store::{NewRevision, StoreError};
+use std::sync::Arc;
 
 #[derive(Template)]
 #[template(path = "conflict.html")]
@@ -37,25 +38,26 @@ struct Conflict {
 
 /// One change; the answer is the docket with route and ledger.
 pub async fn edit(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Form>) -> Result<Response, AppError> {
+    blocking(&app, move |app| edited(app, job, &form)).await
+}
+
+fn edited(app: &Arc<App>, job: i32, form: &Form) -> Result<Response, AppError> {
     let station = Station::from_slug(&form.station).unwrap_or(Station::Intake);
-    blocking(&app, move |app| {
-        let edit = form.edit().map_err(AppError::Sentence)?;
-        let searched = edit.nests();
-        if let (Edit::Nest(_), Some(batch)) = (&edit, searched) {
-            // Nothing is decided by the wish alone.
-            searches::start(app, job, batch, searches::Wish::default())?;
-            return answered(app, job, station, form.batch);
+    let edit = form.edit()?;
+    let searched = edit.nests();
+    if let (Edit::Nest(_), Some(batch)) = (&edit, searched) {
+        // Nothing is decided by the wish alone.
+        searches::start(app, job, batch, searches::Wish::default())?;
+        return answered(app, job, station, form.batch);
+    }
+    match apply(app, job, form.revision, &edit) {
+        Err(AppError::Store(StoreError::Moved { head })) => conflict(app, job, station, &edit, head),
+        Err(other) => Err(other),
+        Ok(()) => {
+            searched.map_or(Ok(()), |batch| searches::start(app, job, batch, searches::Wish::default()))?;
+            answered(app, job, station, form.batch)
         }
-        match apply(app, job, form.revision, &edit) {
-            Err(AppError::Store(StoreError::Moved { head })) => conflict(app, job, station, &edit, head),
-            Err(other) => Err(other),
-            Ok(()) => {
-                searched.map_or(Ok(()), |batch| searches::start(app, job, batch, searches::Wish::default()))?;
-                answered(app, job, station, form.batch)
-            }
-        }
-    })
-    .await
+    }
 }
 
 /// The docket after a change, about the batch that the page was about.
@@ -97,7 +99,7 @@ pub async fn slot_fit(app: Shared, Path(job): Path<i32>, RawForm(bytes): RawForm
         nominal: mm("nominal")?,
         measured: mm("measured")?,
         clearance: mm("clearance")?,
-        leave: left.collect::<Result<_, _>>().map_err(AppError::Sentence)?,
+        leave: left.collect::<Result<_, _>>()?,
     };
     let drawing = one("on").parse().map_err(|_| AppError::Sentence("that drawing is not there any more; load the page again".into()))?;
     make(app, job, one("revision").parse().unwrap_or(0), Station::Clean, Edit::Clean(CleanEdit::Operate { drawing, operation })).await
@@ -112,26 +114,27 @@ pub struct CouponForm {
 
 /// Adds a slot coupon to the job as a drawing.
 pub async fn coupon(app: Shared, Path(job): Path<i32>, Posted(form): Posted<CouponForm>) -> Result<Redirect, AppError> {
-    blocking(&app, move |app| {
-        let mm = |text: &str| length(text, Unit::Mm).map_err(AppError::Sentence);
-        let coupon = slots(mm(&form.middle)?, mm(&form.step)?, 9).map_err(AppError::Sentence)?;
-        let layers = [WriteLayer { name: "cut", colour: 7, paths: vec![coupon.outline] }];
-        incoming::add_own(app, job, &[("slot-coupon.dxf".into(), dxf::write(&layers).into_bytes())])?;
-        // Its numbers are written on it as a person would: scored whatever the shop's colours say, and clean as they are.
-        let loaded = app.load(job)?;
-        let comb = loaded.route.drawings.last().and_then(|d| Some((d.id, d.cleaned.contours.first()?.id)));
-        let (drawing, part) = comb.ok_or_else(|| AppError::Sentence("the coupon could not be drawn; try other figures.".into()))?;
-        let write = |(text, height, at): (String, f64, Point)| {
-            let spot = Spot { x: at.x, y: at.y, ..Spot::default() };
-            Edit::Clean(CleanEdit::Operate {
-                drawing,
-                operation: Operation::Write { part, spot, text, height, face: Face::Stroke, angle: 0.0 },
-            })
-        };
-        incoming::on_top(app, job, &Edit::All { edits: coupon.labels.into_iter().map(write).collect() })?;
-        Ok(Redirect::to(&format!("/jobs/{job}/clean")))
-    })
-    .await
+    blocking(&app, move |app| coupon_added(app, job, form)).await
+}
+
+fn coupon_added(app: &Arc<App>, job: i32, form: CouponForm) -> Result<Redirect, AppError> {
+    let mm = |text: &str| length(text, Unit::Mm).map_err(AppError::Sentence);
+    let coupon = slots(mm(&form.middle)?, mm(&form.step)?, 9)?;
+    let layers = [WriteLayer { name: "cut", colour: 7, paths: vec![coupon.outline] }];
+    incoming::add_own(app, job, &[("slot-coupon.dxf".into(), dxf::write(&layers).into_bytes())])?;
+    // Its numbers are written on it as a person would: scored whatever the shop's colours say, and clean as they are.
+    let loaded = app.load(job)?;
+    let comb = loaded.route.drawings.last().and_then(|d| Some((d.id, d.cleaned.contours.first()?.id)));
+    let (drawing, part) = comb.ok_or_else(|| AppError::Sentence("the coupon could not be drawn; try other figures.".into()))?;
+    let write = |(text, height, at): (String, f64, Point)| {
+        let spot = Spot { x: at.x, y: at.y, ..Spot::default() };
+        Edit::Clean(CleanEdit::Operate {
+            drawing,
+            operation: Operation::Write { part, spot, text, height, face: Face::Stroke, angle: 0.0 },
+        })
+    };
+    incoming::on_top(app, job, &Edit::All { edits: coupon.labels.into_iter().map(write).collect() })?;
+    Ok(Redirect::to(&format!("/jobs/{job}/clean")))
 }
 
 /// The job has moved on: what was wanted and what is there now, side by side.

@@ -4,6 +4,7 @@ use super::{Shared, blocking};
 use crate::error::{AppError, html};
 use crate::floor_cards::Figures;
 use crate::incoming;
+use crate::shop::App;
 use askama::Template;
 use axum::extract::{Form, Multipart, Path, Query};
 use axum::http::HeaderMap;
@@ -13,6 +14,7 @@ use axum::response::{Html, IntoResponse, Redirect, Response};
 use boustrophe_core::decisions::Decisions;
 use boustrophe_store::{Job, OnFloor};
 use serde::Deserialize;
+use std::sync::Arc;
 
 /// A job on the floor.
 struct Card {
@@ -84,29 +86,30 @@ pub struct Fate {
 
 /// Puts a job away, takes it back, or deletes it.
 pub async fn fate(app: Shared, Path(id): Path<i32>, Form(fate): Form<Fate>) -> Result<Redirect, AppError> {
-    blocking(&app, move |app| {
-        let job = app.store.job(id)?;
-        match fate.what.as_str() {
-            "away" => app.store.archive(id, true)?,
-            "back" => app.store.archive(id, false)?,
-            "delete" => {
-                if fate.name.trim() != job.name {
-                    return Err(AppError::Sentence(format!(
-                        "type the job's name, {}, to delete it for good; or put it away instead.",
-                        job.name
-                    )));
-                }
-                if app.store.runs_of(id)?.iter().any(|r| r.ended_at.is_none()) {
-                    return Err(AppError::Sentence("a run of this job has not ended; let it end or stop it first.".into()));
-                }
-                app.searches.stop(id);
-                app.store.delete_job(id)?;
+    blocking(&app, move |app| decided(app, id, fate)).await
+}
+
+fn decided(app: &Arc<App>, id: i32, fate: Fate) -> Result<Redirect, AppError> {
+    let job = app.store.job(id)?;
+    match fate.what.as_str() {
+        "away" => app.store.archive(id, true)?,
+        "back" => app.store.archive(id, false)?,
+        "delete" => {
+            if fate.name.trim() != job.name {
+                return Err(AppError::Sentence(format!(
+                    "type the job's name, {}, to delete it for good; or put it away instead.",
+                    job.name
+                )));
             }
-            other => return Err(AppError::Sentence(format!("“{other}” cannot be done with a job"))),
+            if app.store.runs_of(id)?.iter().any(|r| r.ended_at.is_none()) {
+                return Err(AppError::Sentence("a run of this job has not ended; let it end or stop it first.".into()));
+            }
+            app.searches.stop(id);
+            app.store.delete_job(id)?;
         }
-        Ok(Redirect::to(if fate.what == "back" { "/?away=true" } else { "/" }))
-    })
-    .await
+        other => return Err(AppError::Sentence(format!("“{other}” cannot be done with a job"))),
+    }
+    Ok(Redirect::to(if fate.what == "back" { "/?away=true" } else { "/" }))
 }
 
 /// A new job by name.

@@ -3,6 +3,7 @@
 use super::station::docket;
 use super::{Shared, blocking};
 use crate::error::{AppError, html};
+use crate::shop::App;
 use crate::view::{Cell, ledger};
 use askama::Template;
 use axum::extract::{Form, Path};
@@ -10,6 +11,7 @@ use axum::response::Html;
 use boustrophe_core::finding::Station;
 use boustrophe_core::ledger::Ledger;
 use serde::Deserialize;
+use std::sync::Arc;
 
 struct Row {
     id: i32,
@@ -35,29 +37,29 @@ const MOST_ROWS: usize = 200;
 
 /// All revisions, the newest first, each compared with the baseline or its parent.
 pub async fn history(app: Shared, Path((job, station)): Path<(i32, String)>) -> Result<Html<String>, AppError> {
-    blocking(&app, move |app| {
-        let found = app.store.job(job)?;
-        let revisions = app.store.history(job)?;
-        let of = |id: Option<i32>| -> Option<Ledger> {
-            revisions.iter().find(|r| Some(r.id) == id).and_then(|r| r.ledger).filter(|l| l.sheets > 0)
-        };
-        let rows = revisions
-            .iter()
-            .rev()
-            .take(MOST_ROWS)
-            .map(|r| Row {
-                id: r.id,
-                label: r.label.clone(),
-                person: r.person.clone(),
-                at: r.created_at.get(11..16).unwrap_or_default().to_owned(),
-                cells: ledger(&r.ledger.unwrap_or_default(), of(found.baseline.or(r.parent)).as_ref()),
-                here: found.head == Some(r.id),
-                baseline: found.baseline == Some(r.id),
-            })
-            .collect();
-        html(&History { job, station, rows })
-    })
-    .await
+    blocking(&app, move |app| told(app, job, station)).await
+}
+
+fn told(app: &Arc<App>, job: i32, station: String) -> Result<Html<String>, AppError> {
+    let found = app.store.job(job)?;
+    let revisions = app.store.history(job)?;
+    let of =
+        |id: Option<i32>| -> Option<Ledger> { revisions.iter().find(|r| Some(r.id) == id).and_then(|r| r.ledger).filter(|l| l.sheets > 0) };
+    let rows = revisions
+        .iter()
+        .rev()
+        .take(MOST_ROWS)
+        .map(|r| Row {
+            id: r.id,
+            label: r.label.clone(),
+            person: r.person.clone(),
+            at: r.created_at.get(11..16).unwrap_or_default().to_owned(),
+            cells: ledger(&r.ledger.unwrap_or_default(), of(found.baseline.or(r.parent)).as_ref()),
+            here: found.head == Some(r.id),
+            baseline: found.baseline == Some(r.id),
+        })
+        .collect();
+    html(&History { job, station, rows })
 }
 
 /// Which revision, and what with it.

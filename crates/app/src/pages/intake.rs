@@ -95,7 +95,7 @@ fn resized(app: &App, job: i32, form: &Resize) -> Result<Edit, AppError> {
         "height" => b.height(),
         typed => typed.parse().unwrap_or(0.0),
     };
-    let wanted = length(&form.value, Unit::Mm).map_err(AppError::Sentence)?;
+    let wanted = length(&form.value, Unit::Mm)?;
     if !(measured.is_finite() && measured > 1e-6 && wanted > 1e-6) {
         return Err(AppError::Sentence("measure between two different points, and type what that length really is.".into()));
     }
@@ -146,7 +146,7 @@ pub struct TraceForm {
 
 /// Traces a picture otherwise.
 pub async fn trace(app: Shared, job: Path<i32>, Posted(form): Posted<TraceForm>) -> Result<Response, AppError> {
-    let edit = form.edit().map_err(AppError::Sentence)?;
+    let edit = form.edit()?;
     post(app, job, form.revision, &edit).await
 }
 

@@ -36,7 +36,7 @@ pub struct Time {
 pub async fn start(app: Shared, Path(job): Path<i32>, Form(time): Form<Time>) -> Result<StatusCode, AppError> {
     let seconds = match time.seconds.trim() {
         "" => None,
-        typed => Some(u64::from(count(typed, 1, 36_000).map_err(AppError::Sentence)?)),
+        typed => Some(u64::from(count(typed, 1, 36_000)?)),
     };
     blocking(&app, move |app| searches::start(app, job, time.batch, searches::Wish { seconds, only_new: time.only == "on" })).await?;
     Ok(StatusCode::NO_CONTENT)

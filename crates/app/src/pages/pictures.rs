@@ -51,7 +51,7 @@ impl Wanted {
 pub async fn tone(app: Shared, Path((job, id)): Path<(i32, String)>, Query(wanted): Query<Wanted>) -> Result<Response, AppError> {
     blocking(&app, move |app| {
         let loaded = app.load(job)?;
-        let id: ContourId = id.parse().map_err(AppError::Sentence)?;
+        let id: ContourId = id.parse()?;
         let item = loaded.route.work.items.iter().find(|i| i.contour.id == id);
         let item = item.ok_or_else(|| AppError::NoPage(format!("/jobs/{job}/tone/{id}")))?;
         let png = toned(&loaded, item, &wanted).ok_or_else(|| AppError::Sentence("this is no picture that could be engraved.".into()))?;

@@ -46,29 +46,30 @@ impl std::io::Write for Pipe {
 
 /// A program or drawing of a sheet (from 1): `1.nc`, `1.svg`, `1.dxf`. Programs only once they are proved.
 pub async fn file(app: Shared, Path((job, name)): Path<(i32, String)>) -> Result<Response, AppError> {
-    blocking(&app, move |app| {
-        let missing = || AppError::NoPage(format!("/jobs/{job}/files/{name}"));
-        let (sheet, kind) = name.split_once('.').ok_or_else(missing)?;
-        let sheet = sheet.parse::<usize>().ok().and_then(|n| n.checked_sub(1)).ok_or_else(missing)?;
-        let loaded = app.load(job)?;
-        let (batch, at) = loaded.route.sheet(sheet).ok_or_else(missing)?;
-        let loaded = loaded.about(batch);
-        let (route, here) = (&loaded.route, loaded.here());
-        let layout = here.nested.layout.sheets.get(at).ok_or_else(missing)?;
-        let (text, mime) = match kind {
-            "nc" if !route.released() => {
-                return Err(AppError::Sentence("the programs are not released: settle the open findings first.".into()));
-            }
-            "nc" => {
-                let name = format!("{}.nc", names::stem(&loaded.job, loaded.decided(), sheet));
-                return Ok(program(Arc::clone(app), loaded, at, &name));
-            }
-            "svg" => (write_svg(&here.work, layout), "image/svg+xml"),
-            "dxf" => (write_dxf(&here.work, layout), "application/dxf"),
-            _ => return Err(missing()),
-        };
-        let file = format!("{}.{kind}", names::stem(&loaded.job, loaded.decided(), sheet));
-        Ok(([(CONTENT_TYPE, mime.to_owned()), (CONTENT_DISPOSITION, format!("attachment; filename=\"{file}\""))], text).into_response())
-    })
-    .await
+    blocking(&app, move |app| file_of(app, job, name)).await
+}
+
+fn file_of(app: &Arc<App>, job: i32, name: String) -> Result<Response, AppError> {
+    let missing = || AppError::NoPage(format!("/jobs/{job}/files/{name}"));
+    let (sheet, kind) = name.split_once('.').ok_or_else(missing)?;
+    let sheet = sheet.parse::<usize>().ok().and_then(|n| n.checked_sub(1)).ok_or_else(missing)?;
+    let loaded = app.load(job)?;
+    let (batch, at) = loaded.route.sheet(sheet).ok_or_else(missing)?;
+    let loaded = loaded.about(batch);
+    let (route, here) = (&loaded.route, loaded.here());
+    let layout = here.nested.layout.sheets.get(at).ok_or_else(missing)?;
+    let (text, mime) = match kind {
+        "nc" if !route.released() => {
+            return Err(AppError::Sentence("the programs are not released: settle the open findings first.".into()));
+        }
+        "nc" => {
+            let name = format!("{}.nc", names::stem(&loaded.job, loaded.decided(), sheet));
+            return Ok(program(Arc::clone(app), loaded, at, &name));
+        }
+        "svg" => (write_svg(&here.work, layout), "image/svg+xml"),
+        "dxf" => (write_dxf(&here.work, layout), "application/dxf"),
+        _ => return Err(missing()),
+    };
+    let file = format!("{}.{kind}", names::stem(&loaded.job, loaded.decided(), sheet));
+    Ok(([(CONTENT_TYPE, mime.to_owned()), (CONTENT_DISPOSITION, format!("attachment; filename=\"{file}\""))], text).into_response())
 }

@@ -11,6 +11,7 @@ use axum::response::{Html, IntoResponse, Redirect, Response};
 use boustrophe_core::time::clock;
 use boustrophe_store::{Run, Tick};
 use serde::Deserialize;
+use std::sync::Arc;
 use std::time::SystemTime;
 use time::OffsetDateTime;
 
@@ -85,36 +86,37 @@ pub async fn send(app: Shared, Path(job): Path<i32>, Form(send): Form<Send>) -> 
 
 /// The page of a run.
 pub async fn page(app: Shared, Path(id): Path<i32>) -> Result<Html<String>, AppError> {
-    blocking(&app, move |app| {
-        let run = app.store.run(id)?;
-        let job = app.store.job(run.job_id)?;
-        let decisions = app.store.revision(run.job_id, run.revision)?.decisions;
-        let shop = app.shop();
-        let route = app.route(&decisions, &shop)?;
-        let sheet = usize::try_from(run.sheet - 1).unwrap_or(0);
-        let (batch, at) = route.sheet(sheet).unwrap_or_default();
-        let here = route.batch(batch);
-        let size = here.nested.layout.sheets.get(at).map_or((1.0, 1.0), |l| (l.sheet.width, l.sheet.height));
-        let stock = &here.stock;
-        let material = shop.material(&stock.material).map_or(stock.material.as_str(), |m| m.name.as_str());
-        let lying = format!("{material} {} mm lies on the bed, {} × {} mm", stock.thickness, size.0, size.1);
-        let ticks = app.store.ticks(id)?;
-        let mut known: Vec<String> = ticks.iter().map(|t| t.person.clone()).chain([job.person]).filter(|p| !p.is_empty()).collect();
-        known.sort();
-        known.dedup();
-        let status = html(&status_of(app, run.clone())?)?.0;
-        html(&Page {
-            job_name: job.name,
-            machine: name_of(app, &run.machine),
-            items: items(app, &run, &lying, &ticks)?,
-            miniature: crate::miniature::of(here, &shop, at),
-            sheet: size,
-            known,
-            status,
-            run,
-        })
+    blocking(&app, move |app| shown(app, id)).await
+}
+
+fn shown(app: &Arc<App>, id: i32) -> Result<Html<String>, AppError> {
+    let run = app.store.run(id)?;
+    let job = app.store.job(run.job_id)?;
+    let decisions = app.store.revision(run.job_id, run.revision)?.decisions;
+    let shop = app.shop();
+    let route = app.route(&decisions, &shop)?;
+    let sheet = usize::try_from(run.sheet - 1).unwrap_or(0);
+    let (batch, at) = route.sheet(sheet).unwrap_or_default();
+    let here = route.batch(batch);
+    let size = here.nested.layout.sheets.get(at).map_or((1.0, 1.0), |l| (l.sheet.width, l.sheet.height));
+    let stock = &here.stock;
+    let material = shop.material(&stock.material).map_or(stock.material.as_str(), |m| m.name.as_str());
+    let lying = format!("{material} {} mm lies on the bed, {} × {} mm", stock.thickness, size.0, size.1);
+    let ticks = app.store.ticks(id)?;
+    let mut known: Vec<String> = ticks.iter().map(|t| t.person.clone()).chain([job.person]).filter(|p| !p.is_empty()).collect();
+    known.sort();
+    known.dedup();
+    let status = html(&status_of(app, run.clone())?)?.0;
+    html(&Page {
+        job_name: job.name,
+        machine: name_of(app, &run.machine),
+        items: items(app, &run, &lying, &ticks)?,
+        miniature: crate::miniature::of(here, &shop, at),
+        sheet: size,
+        known,
+        status,
+        run,
     })
-    .await
 }
 
 fn name_of(app: &App, machine: &str) -> String {
@@ -240,24 +242,25 @@ pub struct TickForm {
 
 /// Ticks a line of the list, or takes the tick off. Only before the start.
 pub async fn tick(app: Shared, Path(id): Path<i32>, Form(form): Form<TickForm>) -> Result<Html<String>, AppError> {
-    blocking(&app, move |app| {
-        let run = app.store.run(id)?;
-        let person: String = form.person.trim().chars().take(LONGEST_NAME).collect();
-        if !LIST.contains(&form.item.as_str()) && form.item != AGAIN {
-            return Err(AppError::Sentence("that is not on the list; load the page again.".into()));
-        }
-        if !matches!(run.state.as_str(), "waiting" | "sending" | "ready") {
-            return Err(AppError::Sentence("the run has been started; its list is closed.".into()));
-        }
-        let on = form.on == "on";
-        if on && person.is_empty() {
-            return Err(AppError::Sentence("type your name first: the list keeps who ticked.".into()));
-        }
-        app.store.tick(id, &form.item, &person, on)?;
-        let tick = app.store.ticks(id)?.into_iter().find(|t| t.item == form.item);
-        Ok(Html(tick.map_or_else(String::new, |t| escaped(&signed(&t)))))
-    })
-    .await
+    blocking(&app, move |app| ticked_off(app, id, &form)).await
+}
+
+fn ticked_off(app: &Arc<App>, id: i32, form: &TickForm) -> Result<Html<String>, AppError> {
+    let run = app.store.run(id)?;
+    let person: String = form.person.trim().chars().take(LONGEST_NAME).collect();
+    if !LIST.contains(&form.item.as_str()) && form.item != AGAIN {
+        return Err(AppError::Sentence("that is not on the list; load the page again.".into()));
+    }
+    if !matches!(run.state.as_str(), "waiting" | "sending" | "ready") {
+        return Err(AppError::Sentence("the run has been started; its list is closed.".into()));
+    }
+    let on = form.on == "on";
+    if on && person.is_empty() {
+        return Err(AppError::Sentence("type your name first: the list keeps who ticked.".into()));
+    }
+    app.store.tick(id, &form.item, &person, on)?;
+    let tick = app.store.ticks(id)?.into_iter().find(|t| t.item == form.item);
+    Ok(Html(tick.map_or_else(String::new, |t| escaped(&signed(&t)))))
 }
 
 fn escaped(text: &str) -> String {

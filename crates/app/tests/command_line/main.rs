@@ -3,6 +3,7 @@
 mod batches;
 mod mixed;
 mod motion;
+mod refused;
 
 use serde_json::Value;
 use std::f64::consts::TAU;

@@ -158,9 +158,9 @@ impl Weighty for Sequence {
 impl Weighty for Toolpath {
     fn weight(&self) -> u64 {
         let op = |o: &Op| {
-            let segments: usize = o.runs.iter().map(Vec::len).sum::<usize>() + o.leads().count();
-            let rows: u64 = o.rows.iter().map(|r| 80 + 16 * r.spans.len() as u64).sum();
-            AROUND + SEGMENT * segments as u64 + rows + o.raster.as_ref().map_or(0, |r| (r.width * r.height) as u64)
+            let segments: usize = o.line().runs.iter().map(Vec::len).sum::<usize>() + o.leads().count();
+            let rows: u64 = o.rows().iter().map(|r| 80 + 16 * r.spans.len() as u64).sum();
+            AROUND + SEGMENT * segments as u64 + rows + o.picture().map_or(0, |p| (p.raster.width * p.raster.height) as u64)
         };
         self.sheets.iter().flat_map(|s| &s.ops).map(op).sum()
     }

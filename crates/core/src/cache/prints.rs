@@ -133,20 +133,21 @@ impl Printed for Sequence {
 }
 
 fn op(h: &mut FxHasher, o: &Op) {
-    (o.contour, &o.swept, o.placement, o.item, o.process, o.tool, o.passes, o.air).hash(h);
-    [o.feed, o.power, o.least_power, o.pierce, o.kerf, o.pitch, o.run_up, o.area].into_iter().for_each(|v| number(h, v));
+    (o.contours(), o.cut, o.placement, o.item, o.process, o.tool, o.passes, o.air).hash(h);
+    [o.feed, o.power, o.pierce, o.kerf, o.pitch(), o.run_up(), o.area()].into_iter().for_each(|v| number(h, v));
     segments(h, o.leads());
-    o.runs.iter().for_each(|r| (h.write_usize(r.len()), segments(h, r)).1);
-    for row in &o.rows {
+    o.line().runs.iter().for_each(|r| (h.write_usize(r.len()), segments(h, r)).1);
+    for row in o.rows() {
         number(h, row.at);
         number(h, row.way.x);
         h.write_u8(u8::from(row.backward));
         row.spans.iter().chain([&row.reach]).for_each(|(a, b)| (number(h, *a), number(h, *b)).1);
     }
-    o.reaches.iter().for_each(|(a, b)| (number(h, *a), number(h, *b)).1);
-    if let Some(r) = &o.raster {
-        (r.width, r.height, r.column, r.row).hash(h);
-        h.write(&r.burn);
+    if let Some(p) = o.picture() {
+        number(h, p.least_power);
+        p.reaches.iter().for_each(|(a, b)| (number(h, *a), number(h, *b)).1);
+        (p.raster.width, p.raster.height, p.raster.column, p.raster.row).hash(h);
+        h.write(&p.raster.burn);
     }
 }
 

@@ -16,7 +16,7 @@ use rustc_hash::FxHashMap;
 use std::f64::consts::PI;
 
 /// Lines that are no further apart than this, mm, run on each other.
-const SAME: f64 = 0.01;
+const SAME: f64 = 0.004;
 /// Corners sharper than this are not drawn out to a point: it would reach too far.
 const SHARPEST: f64 = 40.0 * PI / 180.0;
 

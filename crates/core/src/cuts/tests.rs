@@ -140,7 +140,7 @@ proptest! {
             for k in 0..40 {
                 let p = c.path.at(c.path.length() * (f64::from(k) + 0.5) / 40.0).0;
                 let near = work.parts.iter().map(|b| b.outline.nearest(p).distance).fold(f64::INFINITY, f64::min);
-                prop_assert!(near > kerf / 2.0 - 1e-3 && near < kerf, "{near} at {p:?}");
+                prop_assert!(near > kerf / 2.0 - 0.01 && near < kerf, "{near} at {p:?}");
                 prop_assert!(work.parts.iter().all(|b| !b.outline.contains(p)));
             }
         }

@@ -1,6 +1,6 @@
 //! Parts on sheets: where every copy lies.
 
-use crate::geometry::{Affine, Path, Point, Segment, Vec2, meetings};
+use crate::geometry::{Affine, Bounds, Path, Point, Segment, Vec2, meetings};
 use crate::ids::{CopyId, PartId};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
@@ -17,6 +17,9 @@ pub struct Sheet {
     /// The true outline of an offcut and its holes, within width × height; empty for a full rectangle.
     #[serde(default)]
     pub outline: Vec<Path>,
+    /// Boxes of it that nothing may be laid on, mm: clamps, pins, what is bent.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub clamps: Vec<Bounds>,
     /// Its number on the stock rack; `None` where its size was typed or drawn.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub rack: Option<u32>,
@@ -28,7 +31,7 @@ pub struct Sheet {
 impl Sheet {
     /// A full sheet, as many as needed.
     pub fn rectangle(width: f64, height: f64) -> Self {
-        Self { width, height, count: None, outline: Vec::new(), rack: None, price: None }
+        Self { width, height, count: None, outline: Vec::new(), clamps: Vec::new(), rack: None, price: None }
     }
     /// An offcut from closed outlines: the largest is its edge, the others are holes. Moved so that its box starts at 0, 0.
     pub fn offcut(mut outlines: Vec<Path>) -> Result<Self, String> {

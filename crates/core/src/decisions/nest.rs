@@ -2,7 +2,7 @@
 
 pub use super::layout::{Layout, Placement, Sheet, SheetLayout, turned};
 use super::{BatchDecisions, Decisions, EditError, Elsewhere, OnBatch, copies, within};
-use crate::geometry::LARGEST_COORDINATE;
+use crate::geometry::{Bounds, LARGEST_COORDINATE};
 use crate::ids::{BatchId, CopyId, PartId};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
@@ -91,6 +91,8 @@ pub struct PartNest {
     pub mirror: Option<bool>,
     /// Its grain.
     pub grain: Option<Grain>,
+    /// It has its place before the others, where not all have one.
+    pub first: bool,
     /// It fills what room the others leave: never a sheet for its sake.
     pub filler: bool,
 }
@@ -101,6 +103,8 @@ pub struct PartNest {
 pub struct NestDecisions {
     /// Sheets to use, in order; the last may be used without limit. Empty: the material's own sheet.
     pub sheets: Vec<Sheet>,
+    /// Boxes of every sheet that nothing may be laid on, mm.
+    pub clamps: Vec<Bounds>,
     /// Least distance between parts, mm; `None` for the machine's.
     pub spacing: Option<f64>,
     /// Least distance from the sheet's edge, mm; `None` for the machine's.
@@ -161,6 +165,10 @@ pub enum NestEdit {
         part: PartId,
         nest: PartNest,
     },
+    /// Boxes of every sheet that nothing may be laid on.
+    SetClamps {
+        clamps: Vec<Bounds>,
+    },
     SetSheets {
         sheets: Vec<Sheet>,
     },
@@ -191,6 +199,8 @@ pub enum NestEdit {
     Nest,
 }
 
+/// Clamps of a sheet at most.
+const MOST_CLAMPS: usize = 60;
 /// Copies of one layout at most.
 const MOST_PLACED: usize = 200_000;
 
@@ -226,6 +236,12 @@ impl NestEdit {
             }
             Self::SetPart { part, nest: said } => {
                 nest.parts.insert(*part, *said);
+            }
+            Self::SetClamps { clamps } => {
+                if clamps.len() > MOST_CLAMPS || clamps.iter().any(|c| c.is_empty() || !c.min.is_finite() || !c.max.is_finite()) {
+                    return Err(EditError::Refused(format!("a clamp needs a place and a size, and there may be {MOST_CLAMPS} of them")));
+                }
+                nest.clamps.clone_from(clamps);
             }
             Self::SetSheets { sheets } => {
                 sheets.iter().try_for_each(Sheet::checked).map_err(EditError::Refused)?;
@@ -275,9 +291,11 @@ impl NestEdit {
                 told.extend(nest.turn.map(|t| format!("turns {}", t.name())));
                 told.extend(nest.mirror.map(|m| if m { "may be mirrored" } else { "not mirrored" }.into()));
                 told.extend(nest.grain.map(|g| format!("grain {}", g.name())));
+                told.extend(nest.first.then(|| "goes first".into()));
                 told.extend(nest.filler.then(|| "fills gaps".into()));
                 if told.is_empty() { "A part is laid as the others are".into() } else { format!("A part: {}", told.join(", ")) }
             }
+            Self::SetClamps { clamps } => crate::finding::counted(clamps.len(), "clamp", "clamps"),
             Self::SetSheets { sheets } => {
                 let of = |s: &Sheet| s.count.map_or_else(String::new, |n| format!("{n} of ")) + &format!("{} × {}", s.width, s.height);
                 let told: Vec<String> = sheets.iter().take(3).map(of).collect();

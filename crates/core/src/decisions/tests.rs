@@ -294,3 +294,48 @@ fn a_copy_that_is_laid_elsewhere_keeps_its_name_and_the_others_their_places() {
     let none = NestEdit::LayCopies { to: vec![(at(1, 44.0), 7)] }.on(BatchId::FIRST).apply(&d);
     assert!(none.is_err_and(|e| e.to_string().contains("load the page again")));
 }
+
+#[test]
+fn a_nest_set_aside_comes_back_and_copies_are_lifted_held_and_let_go() {
+    let copy = |n| CopyId { part: PartId(ContourId(7)), number: n };
+    let layout = |n: u32| Layout {
+        sheets: vec![SheetLayout {
+            sheet: Sheet::rectangle(100.0, 100.0),
+            placed: (1..=n).map(|i| Placement { copy: copy(i), x: f64::from(i), y: 0.0, angle: 0.0, mirrored: false }).collect(),
+        }],
+        ..Layout::default()
+    };
+    let does = |d: &Decisions, edit: NestEdit| edit.on(BatchId::FIRST).apply(d).expect("it applies");
+    let count = |d: &Decisions| d.first().nest.layout.as_ref().map_or(0, |l| l.copies().count());
+    let d = does(&job(), NestEdit::KeepLayout { layout: layout(3) });
+    let d = does(&d, NestEdit::HoldCopies { copies: vec![copy(1), copy(2)], on: true });
+    let d = does(&d, NestEdit::LiftCopies { copies: vec![copy(2)] });
+    assert_eq!((count(&d), d.first().nest.held.len()), (2, 1), "what is lifted off is not held");
+    assert_eq!(d.first().nest.layout.as_ref().and_then(|l| l.unplaced.values().next()), Some(&1), "it waits for a place");
+    assert!(NestEdit::LiftCopies { copies: vec![copy(9)] }.on(BatchId::FIRST).apply(&d).is_err());
+    let d = does(&d, NestEdit::SetAside);
+    let d = does(&d, NestEdit::KeepLayout { layout: layout(5) });
+    let back = does(&d, NestEdit::SwapAside);
+    assert_eq!((count(&d), count(&back), count(&does(&back, NestEdit::SwapAside))), (5, 2, 5));
+    assert_eq!(does(&back, NestEdit::DropAside).first().nest.aside, None);
+    let d = does(&d, NestEdit::HoldCopies { copies: vec![copy(1)], on: false });
+    assert!(d.first().nest.held.is_empty());
+}
+
+#[test]
+fn what_lies_with_another_job_is_not_wanted_here() {
+    let part = PartId(ContourId(7));
+    let place = |count| Elsewhere { job: 4, name: "Floors".into(), count };
+    let d = NestEdit::SetQuantity { part, quantity: 5 }.on(BatchId::FIRST).apply(&job()).expect("five");
+    let d = NestEdit::LieElsewhere { part, place: place(3) }.on(BatchId::FIRST).apply(&d).expect("three there");
+    let wanted = crate::assign::Wanted::of(&d);
+    assert_eq!(wanted.copies(1, part).get(&BatchId::FIRST), Some(&2));
+    let more = NestEdit::LieElsewhere { part, place: place(9) }.on(BatchId::FIRST).apply(&d).expect("nine there");
+    assert_eq!(crate::assign::Wanted::of(&more).copies(1, part).get(&BatchId::FIRST), Some(&0), "never fewer than none");
+    let back = NestEdit::LieElsewhere { part, place: place(0) }.on(BatchId::FIRST).apply(&more).expect("none there");
+    assert_eq!(crate::assign::Wanted::of(&back).copies(1, part).get(&BatchId::FIRST), Some(&5));
+    let guest = Guest { job: 2, name: "Lids".into(), part };
+    let d = Edit::Intake(IntakeEdit::SetGuest { drawing: 1, guest: Some(guest.clone()) }).apply(&back).expect("a guest");
+    let read: Decisions = serde_json::from_str(&serde_json::to_string(&d).expect("written")).expect("read");
+    assert_eq!(read.drawings[0].guest, Some(guest));
+}

@@ -3,7 +3,7 @@
 //! Every copy of a block hangs by two nicks on its shared edges, where it has so many that are long enough; a nick counts for
 //! the copies on both sides. The block itself is held by the nicks of its rim.
 
-use super::{Bench, Op, Troubles, Yard, nicks};
+use super::{Bench, Doing, Op, Track, Troubles, Yard, nicks};
 use crate::cuts::{Cut, Line, SheetCuts};
 use crate::geometry::{Path, Point};
 use crate::order::Step;
@@ -83,12 +83,12 @@ impl Bench<'_> {
             let first = path.segments.first()?;
             yard.straight_to(first.start, first.direction(0.0), self.given.thickness, op.kerf)
         };
-        let mut chosen = 0;
+        let (mut chosen, mut line) = (0, Track::default());
         if self.holding.leads {
             match (0..ways.len()).find_map(|k| Some((k, lead(&ways[k], yard)?))) {
                 Some((k, found)) => {
                     chosen = k;
-                    op.lead_in = vec![found];
+                    line.lead_in = vec![found];
                 }
                 None => troubles.no_lead.push((op.contour, cut.path.segments[0].start)),
             }
@@ -100,14 +100,15 @@ impl Bench<'_> {
         if *reversed {
             places = places.iter().rev().map(|p| total - p).collect();
         }
-        op.nicks = places.iter().map(|at| path.at(*at)).map(|(p, d)| (p, d.turn_90())).collect();
-        op.runs = nicks::split(path, &places, gap);
+        line.nicks = places.iter().map(|at| path.at(*at)).map(|(p, d)| (p, d.turn_90())).collect();
+        line.runs = nicks::split(path, &places, gap);
         if self.holding.leads {
             // Between two copies there is no scrap to light the torch in.
-            troubles.on_the_edge.extend(op.runs.iter().skip(1).map(|r| (op.contour, r[0].start)));
-            op.restarts = vec![Vec::new(); op.runs.len() - 1];
+            troubles.on_the_edge.extend(line.runs.iter().skip(1).map(|r| (op.contour, r[0].start)));
+            line.restarts = vec![Vec::new(); line.runs.len() - 1];
         }
-        yard.burn(op.runs.iter().flatten().chain(op.leads()).copied());
+        op.doing = Doing::Line(line);
+        yard.burn(op.line().runs.iter().flatten().chain(op.leads()).copied());
         op
     }
 }

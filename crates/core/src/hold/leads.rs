@@ -35,6 +35,7 @@ pub(super) struct Yard {
     parts: Vec<Lying>,
     edge: Bounds,
     outline: Vec<Path>,
+    clamps: Vec<Bounds>,
     taken: Vec<Vec<Point>>,
     /// What is cut so far.
     burned: RTree<GeomWithData<Rectangle<[f64; 2]>, Segment>>,
@@ -66,7 +67,14 @@ impl Yard {
             })
             .collect();
         let edge = Bounds { min: Point::ZERO, max: Point::new(layout.sheet.width, layout.sheet.height) };
-        Self { parts, edge, outline: layout.sheet.outline.clone(), taken: Vec::new(), burned: RTree::new() }
+        Self {
+            parts,
+            edge,
+            outline: layout.sheet.outline.clone(),
+            clamps: layout.sheet.clamps.clone(),
+            taken: Vec::new(),
+            burned: RTree::new(),
+        }
     }
 
     /// Finds a place for the leads of a closed cut, the start of `path` first. `outer` says on which side the scrap lies.
@@ -144,7 +152,7 @@ impl Yard {
         }
         let clear = kerf / 2.0 - SLACK;
         let inner = self.edge.grown(-kerf);
-        let on_sheet = points.iter().all(|p| inner.has(*p))
+        let on_sheet = points.iter().all(|p| inner.has(*p) && !self.clamps.iter().any(|c| c.grown(kerf).has(*p)))
             && self.outline.split_first().is_none_or(|(edge, holes)| {
                 points.iter().all(|p| {
                     edge.contains(*p)

@@ -14,14 +14,14 @@ mod tests;
 mod thin;
 mod troubles;
 
-pub use op::Op;
+pub use op::{AreaSweep, Doing, Op, PictureSweep, Track};
 pub use sweep::Row;
 
 use crate::assign::{Part, Process, Work};
 use crate::cuts::{Cut, CutPlan, Line, SheetCuts};
 use crate::decisions::HoldDecisions;
 use crate::finding::Finding;
-use crate::geometry::Path;
+use crate::geometry::{Path, Segment};
 use crate::ids::ContourId;
 use crate::nest::{Layout, SheetLayout, Terms};
 use crate::order::{Sequence, SheetSequence, Step};
@@ -213,9 +213,9 @@ impl Bench<'_> {
         if step.process != Process::Cut || !path.closed {
             let path = if step.start > 0.5 && !path.closed { path.reversed() } else { path };
             let path = if path.closed { path.started_at(step.start * path.length()) } else { path };
-            op.runs = vec![path.segments];
+            op.doing = Doing::Line(Track { runs: vec![path.segments], ..Track::default() });
             if step.process == Process::Cut {
-                yard.burn(op.runs[0].iter().copied());
+                yard.burn(op.line().runs[0].iter().copied());
             }
             return Some(op);
         }
@@ -271,11 +271,12 @@ impl Bench<'_> {
         }
         let wanted = cut.path.at(step.start * cut.path.length()).0;
         moved = moved.started_at(moved.nearest(wanted).along);
+        let mut line = Track::default();
         if self.holding.leads {
             match yard.lead(&moved, outer, self.given.thickness, op.kerf) {
                 Some(led) => {
                     moved = moved.started_at(led.along);
-                    (op.lead_in, op.lead_out) = (led.lead_in, led.lead_out);
+                    (line.lead_in, line.lead_out) = (led.lead_in, led.lead_out);
                 }
                 None => {
                     let at = moved.at(0.0).0;
@@ -289,22 +290,24 @@ impl Bench<'_> {
         } else {
             Vec::new()
         };
-        op.nicks = places.iter().map(|at| moved.at(*at)).map(|(p, d)| (p, d.turn_90())).collect();
-        op.runs = nicks::split(&moved, &places, self.holding.nick_width + op.kerf);
+        line.nicks = places.iter().map(|at| moved.at(*at)).map(|(p, d)| (p, d.turn_90())).collect();
+        line.runs = nicks::split(&moved, &places, self.holding.nick_width + op.kerf);
         if self.holding.leads {
             // Behind every nick the torch is lit again: in the scrap there too, not on the finished edge.
-            for run in op.runs.iter().skip(1) {
-                let at = run[0].start;
-                match yard.lead_to(at, run[0].direction(0.0), &moved, outer, self.given.thickness, op.kerf) {
-                    Some(lead) => op.restarts.push(vec![lead]),
+            let begins: Vec<Segment> = line.runs.iter().skip(1).map(|r| r[0]).collect();
+            for first in begins {
+                let at = first.start;
+                match yard.lead_to(at, first.direction(0.0), &moved, outer, self.given.thickness, op.kerf) {
+                    Some(lead) => line.restarts.push(vec![lead]),
                     None => {
-                        op.restarts.push(Vec::new());
+                        line.restarts.push(Vec::new());
                         troubles.on_the_edge.push((op.contour, at));
                     }
                 }
             }
         }
-        yard.burn(op.runs.iter().flatten().chain(op.leads()).copied());
+        op.doing = Doing::Line(line);
+        yard.burn(op.line().runs.iter().flatten().chain(op.leads()).copied());
         op
     }
 }

@@ -14,8 +14,6 @@ use std::sync::Arc;
 pub struct Op {
     /// The contour; for a sweep the first of those it sweeps.
     pub contour: ContourId,
-    /// All contours of a sweep.
-    pub swept: Vec<ContourId>,
     /// Index into the sheet's cuts; for a sweep that of the first that it sweeps.
     pub cut: usize,
     /// Index into the sheet's placements.
@@ -24,30 +22,12 @@ pub struct Op {
     pub item: usize,
     /// Process.
     pub process: Process,
-    /// From the pierce to the contour, in the scrap.
-    pub lead_in: Vec<Segment>,
-    /// The contour after kerf, in pieces between nicks.
-    pub runs: Vec<Vec<Segment>>,
-    /// From the pierce to the contour for each run after the first: where the torch is lit again behind a nick.
-    pub restarts: Vec<Vec<Segment>>,
-    /// From the contour back into the scrap.
-    pub lead_out: Vec<Segment>,
-    /// Engraved rows, for a sweep.
-    pub rows: Vec<Row>,
-    /// The picture as it burns, for a picture.
-    pub raster: Option<Arc<Raster>>,
-    /// Distance of rows, mm.
-    pub pitch: f64,
     /// Number of the tool, where another than beam or torch is used.
     pub tool: Option<u32>,
-    /// Middles of the nicks and the direction across them.
-    pub nicks: Vec<(Point, Vec2)>,
     /// Feed, mm/min.
     pub feed: f64,
     /// Power, percent of full.
     pub power: f64,
-    /// Power at which a picture's lightest tone burns, percent of full.
-    pub least_power: f64,
     /// Times round.
     pub passes: u32,
     /// Wait after piercing, s.
@@ -56,25 +36,130 @@ pub struct Op {
     pub kerf: f64,
     /// Assist air.
     pub air: bool,
+    /// What the head does.
+    pub doing: Doing,
+}
+
+/// The three kinds of work.
+#[derive(Clone, Debug)]
+pub enum Doing {
+    /// Along a line.
+    Line(Track),
+    /// Over areas, in rows.
+    Sweep(AreaSweep),
+    /// Over a picture, in rows.
+    Picture(PictureSweep),
+}
+
+impl Default for Doing {
+    fn default() -> Self {
+        Self::Line(Track::NONE)
+    }
+}
+
+/// A line that is followed.
+#[derive(Clone, Debug, Default)]
+pub struct Track {
+    /// From the pierce to the contour, in the scrap.
+    pub lead_in: Vec<Segment>,
+    /// The contour after kerf, in pieces between nicks.
+    pub runs: Vec<Vec<Segment>>,
+    /// From the pierce to the contour for each run after the first: where the torch is lit again behind a nick.
+    pub restarts: Vec<Vec<Segment>>,
+    /// From the contour back into the scrap.
+    pub lead_out: Vec<Segment>,
+    /// Middles of the nicks and the direction across them.
+    pub nicks: Vec<(Point, Vec2)>,
+}
+
+impl Track {
+    const NONE: Self = Self { lead_in: Vec::new(), runs: Vec::new(), restarts: Vec::new(), lead_out: Vec::new(), nicks: Vec::new() };
+}
+
+/// Areas that are swept in rows.
+#[derive(Clone, Debug, Default)]
+pub struct AreaSweep {
+    /// All contours of it.
+    pub swept: Vec<ContourId>,
+    /// The rows, in order.
+    pub rows: Vec<Row>,
+    /// Distance of rows, mm.
+    pub pitch: f64,
     /// Length without beam before and after each row, mm.
     pub run_up: f64,
-    /// [`Row::reach`] of a picture's rows.
-    pub reaches: Vec<(f64, f64)>,
     /// Swept area, mm².
     pub area: f64,
 }
 
+/// A picture that is swept in rows.
+#[derive(Clone, Debug, Default)]
+pub struct PictureSweep {
+    /// The picture as it burns.
+    pub raster: Arc<Raster>,
+    /// Distance of rows, mm.
+    pub pitch: f64,
+    /// Length without beam before and after each row, mm.
+    pub run_up: f64,
+    /// Swept area, mm².
+    pub area: f64,
+    /// Power at which its lightest tone burns, percent of full.
+    pub least_power: f64,
+    /// [`Row::reach`] of its rows.
+    pub reaches: Vec<(f64, f64)>,
+}
+
 impl Op {
+    /// The line that it follows; none of anything where it follows none.
+    pub fn line(&self) -> &Track {
+        static NONE: Track = Track::NONE;
+        if let Doing::Line(line) = &self.doing { line } else { &NONE }
+    }
+    /// The picture that it burns.
+    pub fn picture(&self) -> Option<&PictureSweep> {
+        if let Doing::Picture(picture) = &self.doing { Some(picture) } else { None }
+    }
+    /// Its rows, for a sweep.
+    pub fn rows(&self) -> &[Row] {
+        if let Doing::Sweep(sweep) = &self.doing { &sweep.rows } else { &[] }
+    }
+    /// All contours that it works on.
+    pub fn contours(&self) -> Vec<ContourId> {
+        match &self.doing {
+            Doing::Sweep(sweep) if !sweep.swept.is_empty() => sweep.swept.clone(),
+            _ => vec![self.contour],
+        }
+    }
+    /// Distance of rows, mm; 0 for a line.
+    pub fn pitch(&self) -> f64 {
+        self.in_rows().0
+    }
+    /// Length without beam before and after each row, mm.
+    pub fn run_up(&self) -> f64 {
+        self.in_rows().1
+    }
+    /// Swept area, mm².
+    pub fn area(&self) -> f64 {
+        self.in_rows().2
+    }
+    fn in_rows(&self) -> (f64, f64, f64) {
+        match &self.doing {
+            Doing::Line(_) => (0.0, 0.0, 0.0),
+            Doing::Sweep(s) => (s.pitch, s.run_up, s.area),
+            Doing::Picture(p) => (p.pitch, p.run_up, p.area),
+        }
+    }
     /// Where the head first burns.
     pub fn start(&self) -> Option<Point> {
-        let line = self.lead_in.first().or_else(|| self.runs.first().and_then(|r| r.first()));
-        line.map(|s| s.start).or_else(|| self.rows.first().map(Row::start)).or_else(|| self.picture_rows().next().map(|r| r.start()))
+        let l = self.line();
+        let line = l.lead_in.first().or_else(|| l.runs.first().and_then(|r| r.first()));
+        line.map(|s| s.start).or_else(|| self.rows().first().map(Row::start)).or_else(|| self.picture_rows().next().map(|r| r.start()))
     }
     /// Where the head last burns.
     pub fn end(&self) -> Option<Point> {
-        let line = self.lead_out.last().or_else(|| self.runs.last().and_then(|r| r.last()));
+        let l = self.line();
+        let line = l.lead_out.last().or_else(|| l.runs.last().and_then(|r| r.last()));
         let picture = || self.picture_rows().last().map(|r| r.end());
-        line.map(|s| s.end).or_else(|| self.rows.last().map(Row::end)).or_else(picture)
+        line.map(|s| s.end).or_else(|| self.rows().last().map(Row::end)).or_else(picture)
     }
     /// Rows of a picture from the lowest up, there and back, without those in which nothing burns. Each has one stretch,
     /// from its first to its last burned pixel.
@@ -83,42 +168,44 @@ impl Op {
     }
     /// The same, each with its number in the raster.
     pub fn numbered_picture_rows(&self) -> impl Iterator<Item = (usize, Row)> + '_ {
-        let pitch = self.pitch;
-        let burned = self.raster.iter().flat_map(|r| (0..r.height).filter_map(move |k| Some((r, k, r.burned(k)?))));
-        burned.enumerate().map(move |(i, (r, k, (from, to)))| {
+        let burned = self.picture().into_iter().flat_map(|p| (0..p.raster.height).filter_map(move |k| Some((p, k, p.raster.burned(k)?))));
+        burned.enumerate().map(move |(i, (p, k, (from, to)))| {
+            let (r, pitch) = (&p.raster, p.pitch);
             let x = |c: usize| (r.column + c as i64) as f64 * pitch;
             let at = ((r.row + k as i64) as f64 + 0.5) * pitch;
             let span = (x(from), x(to));
-            let reach = self.reaches.get(i).copied().unwrap_or(span);
+            let reach = p.reaches.get(i).copied().unwrap_or(span);
             (k, Row { way: Vec2::new(1.0, 0.0), at, spans: vec![span], reach, backward: i % 2 == 1 })
         })
     }
     /// Share of full power, in percent, for a picture's burn of 0 to 255.
     pub fn power_of(&self, burn: u8) -> f64 {
-        if burn == 0 { 0.0 } else { self.least_power + (self.power - self.least_power) * f64::from(burn) / 255.0 }
+        let least = self.picture().map_or(0.0, |p| p.least_power);
+        if burn == 0 { 0.0 } else { least + (self.power - least) * f64::from(burn) / 255.0 }
     }
     /// True for what is swept in rows.
     pub fn is_swept(&self) -> bool {
-        matches!(self.process, Process::Engrave | Process::Picture)
+        !matches!(self.doing, Doing::Line(_))
     }
     /// The lead before a run, by its number; empty where it begins on the line.
     pub fn lead_before(&self, run: usize) -> &[Segment] {
         match run.checked_sub(1) {
-            None => &self.lead_in,
-            Some(i) => self.restarts.get(i).map_or(&[], Vec::as_slice),
+            None => &self.line().lead_in,
+            Some(i) => self.line().restarts.get(i).map_or(&[], Vec::as_slice),
         }
     }
     /// All leads.
     pub fn leads(&self) -> impl Iterator<Item = &Segment> {
-        self.lead_in.iter().chain(self.restarts.iter().flatten()).chain(&self.lead_out)
+        let l = self.line();
+        l.lead_in.iter().chain(l.restarts.iter().flatten()).chain(&l.lead_out)
     }
     /// Burned length of the contour itself, one pass, leads apart, mm.
     pub fn length(&self) -> f64 {
-        self.runs.iter().flatten().map(Segment::length).sum()
+        self.line().runs.iter().flatten().map(Segment::length).sum()
     }
     /// Times the beam is lit, one pass.
     pub fn pierces(&self) -> usize {
-        self.runs.len()
+        self.line().runs.len()
     }
 }
 
@@ -126,29 +213,17 @@ impl Op {
 pub(super) fn blank(step: &Step, contour: ContourId, row: &ChartRow) -> Op {
     Op {
         contour,
-        swept: Vec::new(),
         cut: step.cut,
         placement: step.placement,
         item: step.item,
         process: step.process,
-        lead_in: Vec::new(),
-        runs: Vec::new(),
-        restarts: Vec::new(),
-        lead_out: Vec::new(),
-        rows: Vec::new(),
-        raster: None,
-        pitch: 0.0,
         tool: row.tool,
-        nicks: Vec::new(),
         feed: row.feed,
         power: row.power,
-        least_power: row.least_power.min(row.power),
         passes: row.passes.max(1),
         pierce: row.pierce,
         kerf: row.kerf,
         air: row.air,
-        run_up: 0.0,
-        reaches: Vec::new(),
-        area: 0.0,
+        doing: Doing::default(),
     }
 }

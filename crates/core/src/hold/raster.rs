@@ -1,7 +1,7 @@
 //! Pictures on the sheet: each swept by itself, row by row.
 
 use super::plough::Extent;
-use super::{Given, Op, Row, blank, sweep};
+use super::{Doing, Given, Op, PictureSweep, Row, blank, sweep};
 use crate::assign::{Item, Process, Work};
 use crate::decisions::Sweep;
 use crate::geometry::Clip;
@@ -14,20 +14,19 @@ use std::sync::Arc;
 /// The sweep of one picture; `None` where it frames nothing or would be too large.
 pub(super) fn op(work: &Work, layout: &SheetLayout, step: &Step, row: &ChartRow, given: &Given) -> Option<Op> {
     let item = &work.items[step.item];
-    let raster = of(work, layout, step, row, given)?;
+    let raster = Arc::new(of(work, layout, step, row, given)?);
     let pace = sweep::pace(row, given.machine, &Sweep::default());
     let burned = raster.burn.iter().filter(|b| **b > 0).count();
-    let mut op = Op {
-        process: Process::Picture,
-        run_up: pace.run_up(),
-        pitch: pace.pitch,
-        area: burned as f64 * pace.pitch * pace.pitch,
-        raster: Some(Arc::new(raster)),
-        ..blank(step, item.contour.id, row)
+    let area = burned as f64 * pace.pitch * pace.pitch;
+    let least_power = row.least_power.min(row.power);
+    let picture = |reaches| {
+        let (pitch, run_up) = (pace.pitch, pace.run_up());
+        Doing::Picture(PictureSweep { raster: Arc::clone(&raster), pitch, run_up, area, least_power, reaches })
     };
+    let mut op = Op { process: Process::Picture, doing: picture(Vec::new()), ..blank(step, item.contour.id, row) };
     let extent = |(k, row): (usize, Row)| Extent { row: k as i64, from: row.spans[0].0, to: row.spans[0].1 };
     let extents: Vec<Extent> = op.numbered_picture_rows().map(extent).collect();
-    op.reaches = pace.reaches(&extents);
+    op.doing = picture(pace.reaches(&extents));
     Some(op)
 }
 

@@ -5,7 +5,7 @@
 //! swept together and which way is planned in [`super::plough`].
 
 use super::plough::{self, Area, Extent, Pace, Rows, Spans, united};
-use super::{Op, Swept, blank};
+use super::{AreaSweep, Doing, Op, Swept, blank};
 use crate::assign::{Process, Work};
 use crate::clean::ContourId;
 use crate::decisions::Sweep;
@@ -82,7 +82,7 @@ const UP_TO_SPEED: f64 = 0.97;
 
 /// Finds the slowest place of an engraving at the bed's edge: with room d before it the head has come to v = √(2 a d).
 pub(super) fn short_run_up(op: &Op, machine: &Machine) -> Option<ShortRunUp> {
-    if !op.is_swept() || op.run_up <= 0.0 {
+    if !op.is_swept() || op.run_up() <= 0.0 {
         return None;
     }
     let room = |p: Point, way: Vec2| {
@@ -97,7 +97,7 @@ pub(super) fn short_run_up(op: &Op, machine: &Machine) -> Option<ShortRunUp> {
         };
         free(p.x, way.x, machine.bed_width).min(free(p.y, way.y, machine.bed_height)).max(0.0)
     };
-    let rows = op.rows.iter().cloned().chain(op.picture_rows());
+    let rows = op.rows().iter().cloned().chain(op.picture_rows());
     let ends = rows.flat_map(|r| {
         let way = if r.backward { -r.way } else { r.way };
         // The head brakes or gathers speed only outside of what burns: beyond its reach there may be room within the row.
@@ -105,15 +105,15 @@ pub(super) fn short_run_up(op: &Op, machine: &Machine) -> Option<ShortRunUp> {
         [(first, room(first, -way)), (last, room(last, way))]
     });
     let (at, room) = ends.min_by(|a, b| a.1.total_cmp(&b.1))?;
-    let share = (room / op.run_up).sqrt();
+    let share = (room / op.run_up()).sqrt();
     (share < UP_TO_SPEED).then(|| ShortRunUp {
-        contours: if op.swept.is_empty() { vec![op.contour] } else { op.swept.clone() },
+        contours: op.contours(),
         process: op.process,
         at,
         share,
         feed: op.feed,
         power: op.power,
-        run_up: op.run_up,
+        run_up: op.run_up(),
     })
 }
 
@@ -162,7 +162,7 @@ pub(super) fn plan(
             }
             let first = &regions[g.members.iter().copied().min().unwrap_or(0)];
             let swept = g.members.iter().flat_map(|m| regions[*m].contours.iter().copied()).collect();
-            Op { swept, ..op(first, rows, angles[g.direction], row, &pace) }
+            op(first, swept, rows, angles[g.direction], row, &pace)
         })
         .collect();
     (nearest_first(ops), swept)
@@ -176,7 +176,7 @@ fn nearest_first(mut ops: Vec<Op>) -> Vec<Op> {
         let distance = |o: &Op| o.start().map_or(f64::INFINITY, |s| s.distance(at));
         let next = (0..ops.len()).min_by(|a, b| distance(&ops[*a]).total_cmp(&distance(&ops[*b]))).unwrap_or(0);
         let op = ops.swap_remove(next);
-        at = op.rows.last().map_or(at, Row::end);
+        at = op.rows().last().map_or(at, Row::end);
         out.push(op);
     }
     out
@@ -292,7 +292,7 @@ fn filled(xs: &[(f64, i32)], winding: bool) -> Spans {
     spans
 }
 
-fn op(region: &Region, rows: Rows, angle: f64, row: &ChartRow, pace: &Pace) -> Op {
+fn op(region: &Region, swept: Vec<ContourId>, rows: Rows, angle: f64, row: &ChartRow, pace: &Pace) -> Op {
     let way = Vec2::from_angle(angle);
     // A quarter turn is one exactly.
     let way = if way.x.abs() < 1e-12 { Vec2::new(0.0, way.y.signum()) } else { way };
@@ -310,10 +310,7 @@ fn op(region: &Region, rows: Rows, angle: f64, row: &ChartRow, pace: &Pace) -> O
     let burned: f64 = rows.iter().flat_map(|r| &r.spans).map(|s| s.1 - s.0).sum();
     Op {
         process: Process::Engrave,
-        rows,
-        run_up: pace.run_up(),
-        pitch: pace.pitch,
-        area: burned * pace.pitch,
+        doing: Doing::Sweep(AreaSweep { swept, rows, pitch: pace.pitch, run_up: pace.run_up(), area: burned * pace.pitch }),
         ..blank(region.step, region.contours[0], row)
     }
 }

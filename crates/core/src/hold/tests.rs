@@ -86,14 +86,14 @@ fn what_is_narrower_than_the_kerf_is_found() {
 fn nicks_by_perimeter_leave_their_width_and_surround_the_centre() {
     let (toolpath, _, _, _) = held(&[Path::rectangle(0.0, 0.0, 200.0, 120.0), Path::circle(Point::new(60.0, 60.0), 20.0)], "lark", |_| {});
     let ops = &toolpath.sheets[0].ops;
-    assert!(ops[0].nicks.is_empty(), "a hole's drop-out is not held");
+    assert!(ops[0].line().nicks.is_empty(), "a hole's drop-out is not held");
     let outer = &ops[1];
-    assert_eq!(outer.nicks.len(), 6, "640 mm, one per 120");
+    assert_eq!(outer.line().nicks.len(), 6, "640 mm, one per 120");
     let kerf = 0.18;
     // The gap of the program is nick and kerf, so that the nick is left.
     let offset_length = 640.0 + TAU * kerf / 2.0;
     assert!((outer.length() - (offset_length - 6.0 * (0.4 + kerf))).abs() < 1e-6);
-    for (at, _) in &outer.nicks {
+    for (at, _) in &outer.line().nicks {
         let corner = [(30.0, 30.0), (230.0, 30.0), (230.0, 150.0), (30.0, 150.0)]
             .iter()
             .map(|(x, y)| at.distance(Point::new(*x, *y)))
@@ -102,17 +102,18 @@ fn nicks_by_perimeter_leave_their_width_and_surround_the_centre() {
         assert!(outer.start().is_some_and(|s| s.distance(*at) > 2.0), "away from the start");
     }
     let center = Point::new(130.0, 90.0);
-    let mut angles: Vec<f64> = outer.nicks.iter().map(|(at, _)| (*at - center).atan2()).collect();
+    let mut angles: Vec<f64> = outer.line().nicks.iter().map(|(at, _)| (*at - center).atan2()).collect();
     angles.sort_by(f64::total_cmp);
     assert!(angles.windows(2).all(|w| w[1] - w[0] < PI) && angles[0] + TAU - angles[5] < PI, "it cannot hinge");
 }
 
 #[test]
 fn small_parts_get_two_nicks_and_tiny_ones_none() {
-    let count = |size: f64| held(&[Path::rectangle(0.0, 0.0, size, size)], "lark", |_| {}).0.sheets[0].ops[0].nicks.len();
+    let count = |size: f64| held(&[Path::rectangle(0.0, 0.0, size, size)], "lark", |_| {}).0.sheets[0].ops[0].line().nicks.len();
     assert_eq!((count(20.0), count(400.0), count(0.4)), (2, 8, 0));
     assert!(
         held(&[Path::rectangle(0.0, 0.0, 90.0, 90.0)], "lark", |d| d.first_mut().hold.nicks = Some(false)).0.sheets[0].ops[0]
+            .line()
             .nicks
             .is_empty()
     );
@@ -128,14 +129,14 @@ fn leads_begin_in_the_scrap_and_arrive_along_the_contour() {
     assert!(findings.is_empty(), "{findings:?}");
     let at = layout.sheets[0].placed[0].affine();
     for op in &toolpath.sheets[0].ops {
-        let (lead, first) = (op.lead_in.last().expect("a lead"), op.runs[0][0]);
+        let (lead, first) = (op.line().lead_in.last().expect("a lead"), op.line().runs[0][0]);
         assert!(lead.end.distance(first.start) < 1e-9 && lead.direction(1.0).dot(first.direction(0.0)) > 0.999_99, "along the tangent");
         let outline = work.items[op.item].contour.path.transformed(at);
         let outer = outline.bounds().width() > 100.0;
         assert_eq!(outline.contains(lead.start), !outer, "the pierce is in the scrap");
         assert!(outline.nearest(lead.start).distance > 0.8, "clear of the part by half the kerf");
         // The torch's good side is its right: outlines clockwise, holes the other way.
-        let area = Path::new(op.runs.concat(), true).area();
+        let area = Path::new(op.line().runs.concat(), true).area();
         assert_eq!(area < 0.0, outer);
     }
 }
@@ -175,9 +176,9 @@ fn engraved_rows_cover_the_area_there_and_back() {
     let op = &toolpath.sheets[0].ops[0];
     // 40 × 30 less its opening, and of the second what lies beyond the first.
     let expected = 1200.0 - 100.0 + 10.0 * 20.0;
-    assert!((op.area - expected).abs() < 0.005 * expected, "{} for {expected}", op.area);
-    assert!(op.rows.windows(2).all(|w| w[0].backward != w[1].backward && w[1].at > w[0].at));
-    assert!(op.rows.iter().flat_map(|r| &r.spans).all(|s| s.1 > s.0));
+    assert!((op.area() - expected).abs() < 0.005 * expected, "{} for {expected}", op.area());
+    assert!(op.rows().windows(2).all(|w| w[0].backward != w[1].backward && w[1].at > w[0].at));
+    assert!(op.rows().iter().flat_map(|r| &r.spans).all(|s| s.1 > s.0));
     assert_eq!(op.process, assign::Process::Engrave, "before the cuts");
 }
 
@@ -243,9 +244,9 @@ fn engraving_takes_less_than_full_width_and_goes_the_way_it_is_told() {
         engraves(d);
         d.first_mut().hold.sweep = crate::decisions::Sweep { angle: Some(30.0), one_way: true };
     });
-    let rows: Vec<&Row> = turned.sheets[0].ops.iter().flat_map(|o| &o.rows).collect();
+    let rows: Vec<&Row> = turned.sheets[0].ops.iter().flat_map(|o| o.rows()).collect();
     assert!(rows.iter().all(|r| !r.backward && (r.way.atan2() - 30_f64.to_radians()).abs() < 1e-12));
-    let area: f64 = turned.sheets[0].ops.iter().map(|o| o.area).sum();
+    let area: f64 = turned.sheets[0].ops.iter().map(|o| o.area()).sum();
     assert!((area - 2.0 * (44.0 * 9.0 + 30.0 * 9.0)).abs() < 5.0, "{area}");
     assert!(turned.sheets[0].swept.planned > swept.planned);
 }
@@ -278,7 +279,7 @@ fn deep_and_light_engraving_go_one_after_the_other_with_their_own_settings() {
         d.assign.key_settings = [("layer=|fill=#808080".to_owned(), 3), ("layer=|fill=#000000".to_owned(), 7)].into();
     });
     let ops: Vec<(f64, u32, f64)> =
-        path.sheets[0].ops.iter().filter(|o| o.process == assign::Process::Engrave).map(|o| (o.power, o.passes, o.pitch)).collect();
+        path.sheets[0].ops.iter().filter(|o| o.process == assign::Process::Engrave).map(|o| (o.power, o.passes, o.pitch())).collect();
     assert_eq!(ops, [(40.0, 2, 0.2), (10.0, 1, 0.2)], "in the order in which the job lists them");
 }
 
@@ -312,7 +313,7 @@ proptest! {
             engraves(d);
             d.first_mut().hold.sweep.angle = angle;
         });
-        let rows: Vec<&Row> = path.sheets[0].ops.iter().flat_map(|o| &o.rows).collect();
+        let rows: Vec<&Row> = path.sheets[0].ops.iter().flat_map(|o| o.rows()).collect();
         let shift = Vec2::new(60.0, 60.0);
         let filled = |p: Point| {
             (1..=3).any(|element| {
@@ -378,7 +379,7 @@ proptest! {
         let part = &work.parts[0];
         let outline = part.outline.transformed(at);
         for op in &toolpath.sheets[0].ops {
-            for lead in op.lead_in.iter().chain(&op.lead_out) {
+            for lead in op.line().lead_in.iter().chain(&op.line().lead_out) {
                 for i in 0..=20 {
                     let q = lead.at(f64::from(i) / 20.0);
                     let in_hole = part.holes.iter().any(|h| work.items[*h].contour.path.transformed(at).contains(q));

@@ -180,6 +180,13 @@ fn off_sheet(a: &Lying, sheet: &Sheet, margin: f64) -> bool {
     if !room.holds(&a.bounds) {
         return true;
     }
+    let clamped = |c: &Bounds| {
+        let clamp = Lying { bounds: *c, straight: true, contours: vec![Path::rectangle(c.min.x, c.min.y, c.width(), c.height())] };
+        a.bounds.grown(margin).meets(c) && (near(a, &clamp, margin) || within(a, &clamp) || within(&clamp, a))
+    };
+    if sheet.clamps.iter().any(clamped) {
+        return true;
+    }
     let Some((edge, holes)) = sheet.outline.split_first() else { return false };
     let stock = Lying { bounds: edge.bounds(), straight: false, contours: sheet.outline.clone() };
     // Wholly in the stock: one place within, every edge far enough from the stock's.

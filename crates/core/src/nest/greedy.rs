@@ -102,8 +102,8 @@ pub(super) fn empty(problem: &Problem) -> Plan {
 /// All demands, once for each copy, the largest first, fillers last.
 fn sorted(problem: &Problem, by: usize) -> Vec<usize> {
     let mut order: Vec<usize> = problem.demands.iter().enumerate().flat_map(|(i, d)| std::iter::repeat_n(i, d.quantity as usize)).collect();
-    let filler = |d: usize| problem.demands[d].filler;
-    order.sort_by(|a, b| filler(*a).cmp(&filler(*b)).then(key(problem, *b, by).total_cmp(&key(problem, *a, by))));
+    let turn = |d: usize| (!problem.demands[d].first, problem.demands[d].filler);
+    order.sort_by(|a, b| turn(*a).cmp(&turn(*b)).then(key(problem, *b, by).total_cmp(&key(problem, *a, by))));
     order
 }
 

@@ -3,6 +3,7 @@
 //! The layout that a search found is itself a decision ([`Layout`] in [`crate::decisions::NestDecisions`]). [`run`] looks
 //! whether the kept layout still fits the parts; [`search`] finds one.
 
+mod boards;
 mod check;
 mod convex;
 mod cover;
@@ -26,6 +27,7 @@ pub use check::{Around, faults};
 pub use plan::{is_better, room_left};
 pub use problem::Problem;
 pub use search::{Control, search};
+pub use separation::PLACES_A_TRY;
 
 use crate::assign::{PartId, Process, Work};
 pub use crate::decisions::nest::{Grain, Layout, PartNest, Placement, Sheet, SheetLayout, Turn, turned};
@@ -102,6 +104,7 @@ impl Terms {
         let kerf = || shop.rows_for(assign, &batch.stock).get(Process::Cut, None).map(|r| r.kerf).filter(|k| *k > 0.0);
         let usual = shop.material(&batch.stock.material).map_or((600.0, 400.0), |m| m.sheet);
         let sheets = if nest.sheets.is_empty() { vec![Sheet::rectangle(usual.0, usual.1)] } else { nest.sheets.clone() };
+        let sheets = sheets.into_iter().map(|s| Sheet { clamps: nest.clamps.clone(), ..s }).collect();
         Self {
             spacing: nest.spacing.unwrap_or(machine.spacing),
             margin: nest.margin.unwrap_or(machine.margin),
@@ -158,6 +161,9 @@ pub fn run(work: &Work, kept: Option<&Layout>, terms: &Terms, machine: &Machine)
         return (Nested::default(), findings);
     };
     let mut layout = kept.clone();
+    // Clamps are as they stand now.
+    let clamps = terms.sheets.first().map_or(&[][..], |s| &s.clamps);
+    layout.sheets.iter_mut().for_each(|s| s.sheet.clamps = clamps.to_vec());
     let before: usize = layout.sheets.iter().map(|s| s.placed.len()).sum();
     for sheet in &mut layout.sheets {
         sheet.placed.retain(|p| work.part(p.copy.part).is_some_and(|part| part.quantity > 0));

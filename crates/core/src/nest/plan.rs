@@ -3,11 +3,14 @@
 use super::lane::{Lane, Piece, Room};
 use super::packer::Put;
 use super::problem::Problem;
-use super::{Layout, Placement, Sheet, SheetLayout};
+use super::{Layout, Placement, Sheet, SheetLayout, Terms};
 use crate::assign::Work;
 use crate::geometry::{Bounds, Point, Vec2};
-use crate::ids::CopyId;
+use crate::ids::{CopyId, PartId};
 use std::collections::BTreeMap;
+
+/// A part that goes first counts so many times where it has no place.
+const FIRST: usize = 1000;
 
 /// Cost of a plan, smaller is better: parts without a place, sheets, their area in m², then the room used on the last sheet.
 #[derive(Clone, Copy, Debug, PartialEq, PartialOrd)]
@@ -54,7 +57,8 @@ impl Plan {
         // To tell two of one last sheet apart, a little of how near to the corner the others lie.
         let spread: f64 = self.sheets.iter().map(share).sum::<f64>() * 1e-4;
         let area: f64 = self.sheets.iter().map(|s| problem.sheets[s.kind].area()).sum();
-        Cost(self.unplaced.len(), self.sheets.len(), (area * 1e-6 * 1e6).round() / 1e6, last + spread)
+        let waits = |d: &usize| if problem.demands[*d].first { FIRST } else { 1 };
+        Cost(self.unplaced.iter().map(waits).sum(), self.sheets.len(), (area * 1e-6 * 1e6).round() / 1e6, last + spread)
     }
 
     /// The sheets as rooms with their parts.
@@ -107,12 +111,18 @@ pub fn room_left(layout: &Layout, work: &Work) -> f64 {
     })
 }
 
-/// True where a layout is better than another of the same parts: more of them laid, on fewer sheets, or with more room left on
+/// True where a layout is better than another of the same parts: more of them laid, those that go first before all, on fewer sheets, or with more room left on
 /// the last.
-pub fn is_better(a: &Layout, b: &Layout, work: &Work) -> bool {
+pub fn is_better(a: &Layout, b: &Layout, work: &Work, terms: &Terms) -> bool {
+    let first = |part: &PartId| terms.parts.get(part).is_some_and(|p| p.first);
     let cost = |l: &Layout| {
         let area: f64 = l.sheets.iter().map(|s| s.sheet.area()).sum();
-        (l.unplaced.values().sum::<u32>(), l.sheets.len(), area, -room_left(l, work))
+        (
+            l.unplaced.iter().map(|(p, n)| *n as usize * if first(p) { FIRST } else { 1 }).sum::<usize>(),
+            l.sheets.len(),
+            area,
+            -room_left(l, work),
+        )
     };
     let (a, b) = (cost(a), cost(b));
     a.0.cmp(&b.0).then(a.1.cmp(&b.1)).then(a.2.total_cmp(&b.2)).then((a.3 + 1e-5).total_cmp(&b.3)).is_lt()

@@ -5,7 +5,7 @@ use super::cover::cover;
 use super::nofit::{NoFit, Oriented, Standing, grow};
 use super::packer::Put;
 use super::plan::{Filled, Plan};
-use super::{Distances, Layout, Placement, Sheet, Terms, is_straight};
+use super::{Distances, Layout, PartNest, Placement, Sheet, Terms, is_straight};
 use crate::assign::{PartId, Work};
 use crate::geometry::{Bounds, Corners, Path, Point, Polygon, Ring, Tolerance, Vec2, ring_area};
 use crate::ids::CopyId;
@@ -37,6 +37,8 @@ pub(super) struct Demand {
     pub(super) quantity: u32,
     /// Lower left of the part's box in its drawing.
     pub(super) corner: Vec2,
+    /// It has its place before the others.
+    pub(super) first: bool,
     /// It fills what the others leave.
     pub(super) filler: bool,
 }
@@ -111,8 +113,8 @@ impl<'w> Problem<'w> {
                 shapes.len() - 1
             });
             let lies = start.copies().filter(stays).filter(|p| p.copy.part == part.id).count() as u32;
-            let filler = terms.parts.get(&part.id).is_some_and(|p| p.filler);
-            demands.push(Demand { part: part.id, shape, quantity: part.quantity.saturating_sub(lies), corner, filler });
+            let PartNest { first, filler, .. } = terms.parts.get(&part.id).copied().unwrap_or_default();
+            demands.push(Demand { part: part.id, shape, quantity: part.quantity.saturating_sub(lies), corner, first, filler });
         }
         let mut problem = Self {
             work,
@@ -317,10 +319,12 @@ fn leaning(polygon: &Polygon, most: usize) -> Vec<f64> {
     out
 }
 
-/// What of the sheet's box is not sheet: beyond an offcut's edge and in its holes, grown by the margin.
+/// What of the sheet's box is not sheet: beyond an offcut's edge and in its holes, and under clamps, grown by the margin.
 fn blocked(sheet: &Sheet, margin: f64, error: f64) -> Vec<Standing> {
+    let clamp = |c: &Bounds| grow(&convex::pieces(&Polygon::rectangle(*c)), margin);
+    let mut out: Vec<Standing> = sheet.clamps.iter().map(clamp).collect();
     if sheet.outline.is_empty() {
-        return Vec::new();
+        return out;
     }
     let frame = Bounds::of([Point::ZERO, Point::new(sheet.width, sheet.height)]).grown(margin + 10.0);
     let mut material: Vec<Ring> = Vec::new();
@@ -328,5 +332,6 @@ fn blocked(sheet: &Sheet, margin: f64, error: f64) -> Vec<Standing> {
         material.push(if i == 0 { Polygon::within(path, error) } else { Polygon::covering(path, error) });
     }
     let off = convex::difference(&[Polygon::rectangle(frame).outer], &material);
-    off.iter().map(|p| grow(&convex::pieces(p), margin)).collect()
+    out.extend(off.iter().map(|p| grow(&convex::pieces(p), margin)));
+    out
 }

@@ -1,6 +1,7 @@
 //! The search: engines in turn, what they find checked, the best kept, for as long as it is let.
 
 use super::Layout;
+use super::boards::Boards;
 use super::check::faults;
 use super::fences::Fences;
 use super::greedy::Greedy;
@@ -89,12 +90,16 @@ pub fn search(problem: &Problem, control: &Control) -> Layout {
     let fences = Fences::new(problem);
     let mut lattices = Lattices::new(problem);
     let mut separation: Option<Separation> = None;
+    let mut boards = Boards::new(problem, control.seed);
     let lattice_try = if lattices.promise_much() { 3 } else { 3 * GREEDY_EVERY + 1 };
     let patience = PATIENCE.0 + PATIENCE.1 * copies * copies;
     while (control.go_on)() && tries < control.tries && tries - best.found_at <= patience && !best.is_as_good_as_can_be() {
         tries += 1;
         let early = tries <= GREEDY_FIRST;
-        let found = if tries == lattice_try {
+        let by_order = boards.as_mut().filter(|_| tries.is_multiple_of(2));
+        let found = if let Some(boards) = by_order {
+            boards.improve(&best.plan, best.cost, control.go_on)
+        } else if tries == lattice_try {
             lattices.improve(&best.plan, best.cost, control.go_on)
         } else if early || tries.is_multiple_of(GREEDY_EVERY) || fences.is_none() {
             greedy.improve(&best.plan, best.cost, control.go_on)

@@ -12,6 +12,8 @@ use rayon::prelude::*;
 
 /// Places that each lane prices between two times that what was found is shared.
 const EPOCH: u64 = 120_000;
+/// Places that are priced in one try of a search, at most.
+pub const PLACES_A_TRY: u64 = EPOCH * LANES as u64;
 /// Shares of the used room that are taken away at once: at first, at most and at least.
 const SHRINK: (f64, f64, f64) = (0.02, 0.04, 0.001);
 /// More parts than this are laid by the other engines.

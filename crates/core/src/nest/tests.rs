@@ -10,6 +10,7 @@ use std::sync::Mutex;
 
 mod dense;
 mod exact;
+mod hand;
 mod rest;
 
 fn work(paths: &[Path], quantity: u32) -> Work {

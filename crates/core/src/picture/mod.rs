@@ -80,7 +80,7 @@ impl Tone {
 
 /// A picture as it will be engraved: how much each pixel burns. Pixels are squares of the pitch; pixel column c of row r
 /// lies at ((column + c) pitch, (row + r) pitch) to the next.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Raster {
     /// Number of its first column from the origin.
     pub column: i64,

@@ -228,8 +228,8 @@ fn strokes(intended: &SheetPath) -> Vec<Stroke> {
             all.push(Stroke { path, op, lead, meant: path.length() * times, burned: 0.0, reached: [false; 2] })
         };
         o.leads().for_each(|s| add(*s, true, passes));
-        o.runs.iter().flatten().for_each(|s| add(*s, false, passes));
-        o.rows.iter().for_each(|r| r.spans.iter().for_each(|(a, b)| add(Segment::line(r.point(*a), r.point(*b)), false, passes)));
+        o.line().runs.iter().flatten().for_each(|s| add(*s, false, passes));
+        o.rows().iter().for_each(|r| r.spans.iter().for_each(|(a, b)| add(Segment::line(r.point(*a), r.point(*b)), false, passes)));
     }
     all
 }

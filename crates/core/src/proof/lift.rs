@@ -59,7 +59,7 @@ fn on_the_bed(finding: Finding, layout: &SheetLayout, machine: &Machine) -> Find
 fn within(finding: Finding, path: &SheetPath, first: u32, over: impl Fn(&Op) -> bool, limit: impl Fn(&mut JobSetting)) -> Finding {
     let mut concerned: BTreeMap<Process, BTreeSet<ContourId>> = BTreeMap::new();
     for op in path.ops.iter().filter(|op| over(op)) {
-        concerned.entry(op.process).or_default().extend(contours_of(op));
+        concerned.entry(op.process).or_default().extend(op.contours());
     }
     let edits: Vec<Edit> = (first..)
         .zip(concerned)
@@ -82,12 +82,12 @@ fn left_out(finding: Finding, path: &SheetPath, layout: &SheetLayout, work: &Wor
         return finding;
     }
     let near = |op: &Op| {
-        let on_line = |p: &Point| op.leads().chain(op.runs.iter().flatten()).any(|s| s.distance(*p) < NEAR);
-        let rows = op.rows.iter().cloned().chain(op.picture_rows());
+        let on_line = |p: &Point| op.leads().chain(op.line().runs.iter().flatten()).any(|s| s.distance(*p) < NEAR);
+        let rows = op.rows().iter().cloned().chain(op.picture_rows());
         let swept = Bounds::of(rows.flat_map(|r| [r.start(), r.end()])).grown(NEAR);
         finding.place.points.iter().any(|p| on_line(p) || swept.has(*p))
     };
-    let contours: BTreeSet<ContourId> = path.ops.iter().filter(|op| near(op)).flat_map(contours_of).collect();
+    let contours: BTreeSet<ContourId> = path.ops.iter().filter(|op| near(op)).flat_map(Op::contours).collect();
     if !contours.is_empty() {
         let label = format!("Leave {} out", counted(contours.len(), "line there", "lines there"));
         let contours = contours.into_iter().collect();
@@ -101,8 +101,4 @@ fn left_out(finding: Finding, path: &SheetPath, layout: &SheetLayout, work: &Wor
         .chain([NestEdit::Nest.on(BatchId::FIRST)])
         .collect();
     finding.choice("Leave this sheet's parts out", Edit::All { edits })
-}
-
-fn contours_of(op: &Op) -> impl Iterator<Item = ContourId> {
-    std::iter::once(op.contour).chain(op.swept.iter().copied())
 }

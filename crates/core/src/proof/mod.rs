@@ -203,6 +203,6 @@ impl SheetProof {
             }
             burning = m.process.and(m.op);
         }
-        self.engrave_area = intended.ops.iter().zip(engraved).filter(|(_, seen)| *seen).map(|(o, _)| o.area).fold(0.0, |a, b| a + b);
+        self.engrave_area = intended.ops.iter().zip(engraved).filter(|(_, seen)| *seen).map(|(o, _)| o.area()).fold(0.0, |a, b| a + b);
     }
 }

@@ -53,7 +53,7 @@ impl<'a> Reader<'a> {
     /// A reader for the program of a sheet on a machine.
     pub fn new(intended: &'a SheetPath, machine: &Machine) -> Self {
         let mut heights: FxHashMap<i64, Vec<(usize, usize)>> = FxHashMap::default();
-        for (i, op) in intended.ops.iter().enumerate().filter(|(_, o)| o.raster.is_some()) {
+        for (i, op) in intended.ops.iter().enumerate().filter(|(_, o)| o.picture().is_some()) {
             for (k, row) in op.numbered_picture_rows() {
                 heights.entry(height(row.at)).or_default().push((i, k));
             }
@@ -177,8 +177,9 @@ impl<'a> Reader<'a> {
     /// Length over which the burned stretches (from, to, power word) differ from row `k` of a picture, mm.
     fn difference(&self, op: usize, k: usize, burned: &[(f64, f64, f64)]) -> f64 {
         let o = &self.intended.ops[op];
-        let Some(raster) = &o.raster else { return f64::INFINITY };
-        let x = |c: usize| (raster.column + c as i64) as f64 * o.pitch;
+        let Some(picture) = o.picture() else { return f64::INFINITY };
+        let raster = &picture.raster;
+        let x = |c: usize| (raster.column + c as i64) as f64 * picture.pitch;
         let mut meant: Vec<(f64, f64, f64)> =
             raster.runs(k).filter(|r| r.2 > 0).map(|(a, b, burn)| (x(a), x(b), o.power_of(burn) / 100.0 * self.limit)).collect();
         let mut done = burned.to_vec();
@@ -212,7 +213,7 @@ impl<'a> Reader<'a> {
         }
         self.interpreter.finished()?;
         let (mut missing, mut twice) = (Vec::new(), Vec::new());
-        for (i, op) in self.intended.ops.iter().enumerate().filter(|(_, o)| o.raster.is_some()) {
+        for (i, op) in self.intended.ops.iter().enumerate().filter(|(_, o)| o.picture().is_some()) {
             for (k, row) in op.numbered_picture_rows() {
                 let times = self.burned.get(&(i, k)).copied().unwrap_or(0);
                 let middle = row.point(f64::midpoint(row.spans[0].0, row.spans[0].1));

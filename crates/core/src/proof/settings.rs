@@ -106,8 +106,8 @@ fn standing(intended: &SheetPath, machine: &Machine) -> f64 {
         let changes = before.map_or(now.1 != 0, |b| b.0 != now.0 || b.1 != now.1);
         seconds += if changes { machine.change } else { 0.0 };
         before = Some(now);
-        let rows = op.rows.len() + op.picture_rows().count();
-        let lights = if machine.kind == MachineKind::Plasma { op.runs.len() + usize::from(rows > 0) } else { 0 };
+        let rows = op.rows().len() + op.picture_rows().count();
+        let lights = if machine.kind == MachineKind::Plasma { op.pierces() + usize::from(rows > 0) } else { 0 };
         seconds += f64::from(op.passes) * (rows as f64 * machine.row_turn + lights as f64 * machine.lift);
     }
     seconds

@@ -55,7 +55,7 @@ fn blocks(sheet: &SheetPath) -> Vec<String> {
         .iter()
         .map(|op| {
             let mut out = String::new();
-            for run in &op.runs {
+            for run in &op.line().runs {
                 let _ = writeln!(out, "G0 X{:.5} Y{:.5}\nM3 S650", run[0].start.x, run[0].start.y);
                 run.iter().for_each(|s| line(&mut out, s));
                 out.push_str("M5\n");

@@ -102,10 +102,10 @@ impl Writer<'_> {
         for _ in 0..op.passes {
             self.sweep(op, feed, power)?;
             self.picture(op, feed)?;
-            let runs = op.runs.len();
-            for (i, run) in op.runs.iter().enumerate() {
+            let runs = op.pierces();
+            for (i, run) in op.line().runs.iter().enumerate() {
                 let lead_in = op.lead_before(i);
-                let lead_out = if i + 1 == runs { op.lead_out.as_slice() } else { &[] };
+                let lead_out = if i + 1 == runs { op.line().lead_out.as_slice() } else { &[] };
                 let Some(first) = lead_in.first().or(run.first()) else { continue };
                 self.off();
                 self.rapid(first.start);
@@ -119,7 +119,7 @@ impl Writer<'_> {
 
     /// Rows there and back, with room to come up to speed before each.
     fn sweep(&mut self, op: &Op, feed: f64, power: f64) -> io::Result<()> {
-        for row in &op.rows {
+        for row in op.rows() {
             let (_, after) = self.run_up(op, row);
             if row.backward {
                 row.spans.iter().rev().for_each(|s| self.stretch(row.point(s.1), row.point(s.0), feed, power));
@@ -129,7 +129,7 @@ impl Writer<'_> {
             self.run_out(after, feed);
             self.hand_on(HANDED_ON)?;
         }
-        if !op.rows.is_empty() {
+        if !op.rows().is_empty() {
             self.off();
         }
         Ok(())
@@ -137,7 +137,8 @@ impl Writer<'_> {
 
     /// Rows of a picture: the power word changes wherever its tone does, in the line of the move that it is for.
     fn picture(&mut self, op: &Op, feed: f64) -> io::Result<()> {
-        let Some(raster) = &op.raster else { return Ok(()) };
+        let Some(picture) = op.picture() else { return Ok(()) };
+        let raster = &picture.raster;
         let limit = self.machine.power_limit;
         let words: Vec<String> = (0..=255).map(|b| format!("S{}", number(op.power_of(b) / 100.0 * limit))).collect();
         let mut runs: Vec<(usize, usize, u8)> = Vec::new();
@@ -153,7 +154,7 @@ impl Writer<'_> {
             self.out.push_str("G1");
             for (from, to, burn) in &runs {
                 let column = if row.backward { *from } else { *to };
-                let x = (raster.column + column as i64) as f64 * op.pitch;
+                let x = (raster.column + column as i64) as f64 * picture.pitch;
                 self.out.push('X');
                 push_number(&mut self.out, x);
                 self.out.push_str(&words[usize::from(*burn)]);
@@ -172,8 +173,8 @@ impl Writer<'_> {
     /// the bed both.
     fn run_up(&mut self, op: &Op, row: &Row) -> (Point, Point) {
         let way = if row.backward { -row.way } else { row.way };
-        let before = self.on_the_bed(row.enter(), -way, op.run_up);
-        let after = self.on_the_bed(row.leave(), way, op.run_up);
+        let before = self.on_the_bed(row.enter(), -way, op.run_up());
+        let after = self.on_the_bed(row.leave(), way, op.run_up());
         self.power_word(0.0);
         self.rapid(before);
         self.beam_ready();

@@ -147,7 +147,7 @@ impl<'a> Line<'a> {
             let meant = Meant { sheet: i, path, cuts, layout: lying, work, machine };
             let order = ProgramOrder { path, machine, sheet: (self.numbered.0 + i + 1, self.numbered.1), stock: self.stock };
             let offered = |found| proof::offered(found, path, lying, work, self.decisions.assign.next_setting(), machine);
-            if path.ops.iter().any(|o| o.raster.is_some()) {
+            if path.ops.iter().any(|o| o.picture().is_some()) {
                 let mut reader = Reader::new(path, machine);
                 // The reader takes everything; a fault of the text is told when it is asked.
                 let _ = write(&order, &mut reader);

@@ -1,6 +1,7 @@
 //! Pictures in programs: swept with their powers, and what tampering with them is told as.
 
 use super::*;
+use boustrophe_core::hold::PictureSweep;
 
 #[test]
 fn a_picture_is_swept_there_and_back_with_its_powers() {
@@ -8,13 +9,16 @@ fn a_picture_is_swept_there_and_back_with_its_powers() {
     let raster = Raster { column: 100, row: 50, width: 5, height: 3, burn: vec![0, 255, 255, 128, 0, 0, 0, 0, 0, 0, 64, 0, 0, 0, 255] };
     let op = Op {
         process: Process::Picture,
-        raster: Some(std::sync::Arc::new(raster)),
-        pitch: 0.1,
+        doing: Doing::Picture(PictureSweep {
+            raster: std::sync::Arc::new(raster),
+            pitch: 0.1,
+            least_power: 10.0,
+            run_up: 3.0,
+            ..PictureSweep::default()
+        }),
         feed: 6000.0,
         power: 50.0,
-        least_power: 10.0,
         passes: 1,
-        run_up: 3.0,
         ..Op::default()
     };
     let text = program(0, vec![op]);
@@ -88,13 +92,16 @@ fn picture_sheet(width: usize, burn: Vec<u8>, passes: u32) -> (SheetPath, String
     let raster = Raster { column: 300, row: 200, width, height: burn.len() / width, burn };
     let op = Op {
         process: Process::Picture,
-        raster: Some(std::sync::Arc::new(raster)),
-        pitch: 0.1,
+        doing: Doing::Picture(PictureSweep {
+            raster: std::sync::Arc::new(raster),
+            pitch: 0.1,
+            least_power: 5.0,
+            run_up: 4.0,
+            ..PictureSweep::default()
+        }),
         feed: 6000.0,
         power: 80.0,
-        least_power: 5.0,
         passes,
-        run_up: 4.0,
         ..Op::default()
     };
     let path = SheetPath { width: 300.0, height: 200.0, ops: vec![op], ..SheetPath::default() };

@@ -82,9 +82,9 @@ fn a_hundred_squares_are_cut_along_twenty_two_sides_of_ten() {
     let nicked = job.route();
     assert!(nicked.released(), "{:?}", open(&nicked));
     let ops = &nicked.first().toolpath.sheets[0].ops;
-    let nicks: usize = ops.iter().map(|o| o.nicks.len()).sum();
+    let nicks: usize = ops.iter().map(|o| o.line().nicks.len()).sum();
     assert!((100..=220).contains(&nicks), "{nicks} nicks");
-    let held = |o: &Op| !o.nicks.is_empty();
+    let held = |o: &Op| !o.line().nicks.is_empty();
     assert!(ops.last().is_some_and(held), "the rim is held, and comes last");
     // Without common edges each is cut by itself, with twice the way.
     job.edit(&HoldEdit::SetNicks { on: false }.on(BatchId::FIRST));

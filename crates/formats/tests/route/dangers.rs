@@ -131,9 +131,9 @@ fn a_torch_is_lit_in_the_scrap_behind_nicks_too() {
 fn keeps_off_cuts(route: &Route) {
     for sheet in &route.first().toolpath.sheets {
         for (i, op) in sheet.ops.iter().enumerate() {
-            let begins = op.runs.iter().enumerate().filter_map(|(k, _)| op.lead_before(k).first()).map(|s| s.start);
+            let begins = op.line().runs.iter().enumerate().filter_map(|(k, _)| op.lead_before(k).first()).map(|s| s.start);
             for p in begins {
-                let earlier = sheet.ops[..i].iter().flat_map(|o| o.runs.iter().flatten().chain(o.leads()));
+                let earlier = sheet.ops[..i].iter().flat_map(|o| o.line().runs.iter().flatten().chain(o.leads()));
                 let near = earlier.map(|s| s.distance(p)).fold(f64::INFINITY, f64::min);
                 assert!(near > 1.4 * op.kerf, "a pierce {near} mm from an open cut");
             }

@@ -5,8 +5,8 @@ use boustrophe_core::assign::Process;
 use boustrophe_core::clean::ContourId;
 use boustrophe_core::decisions::{AssignEdit, Edit, IntakeEdit, NestEdit, Stock};
 use boustrophe_core::finding::Severity;
-use boustrophe_core::geometry::{Affine, Vec2};
-use boustrophe_core::hold::{Op, SheetPath};
+use boustrophe_core::geometry::{Affine, Segment, Vec2};
+use boustrophe_core::hold::{Doing, Op, SheetPath};
 use boustrophe_core::ids::{BatchId, CopyId};
 use boustrophe_core::nest::{Layout, Placement, Sheet, SheetLayout};
 use boustrophe_core::release;
@@ -91,8 +91,14 @@ fn with_text(fault: impl Fn(String) -> String + Send + Sync + 'static) -> Job {
     job
 }
 
+/// The lines that a piece of work burns.
+fn runs_of(op: &mut Op) -> &mut Vec<Vec<Segment>> {
+    let Doing::Line(line) = &mut op.doing else { panic!("it follows a line") };
+    &mut line.runs
+}
+
 fn moved(op: &mut Op, by: Vec2) {
-    op.runs.iter_mut().flatten().for_each(|s| *s = s.transformed(Affine::translate(by)));
+    runs_of(op).iter_mut().flatten().for_each(|s| *s = s.transformed(Affine::translate(by)));
 }
 
 /// A picture of black stripes a pixel wide.
@@ -188,7 +194,7 @@ fn brought_about() -> Vec<(&'static str, Job)> {
         job.nest(1, 1);
         job.written_by(|order: &ProgramOrder, to: &mut dyn Write| {
             let mut path: SheetPath = order.path.clone();
-            path.ops.iter_mut().filter(|o| o.raster.is_some()).for_each(|o| o.power *= 0.5);
+            path.ops.iter_mut().filter(|o| o.picture().is_some()).for_each(|o| o.power *= 0.5);
             release::write(&ProgramOrder { path: &path, ..*order }, to)
         });
         job
@@ -197,7 +203,7 @@ fn brought_about() -> Vec<(&'static str, Job)> {
     out.extend([
         ("burned-astray", with_fault(|op| moved(op, Vec2::new(9.0, 0.0)))),
         ("gouge", with_text_of_moved_hole()),
-        ("not-burned", with_fault(|op| op.runs.clear())),
+        ("not-burned", with_fault(|op| runs_of(op).clear())),
         ("burned-twice", with_fault(|op| op.passes += 1)),
         ("wrong-feed", with_fault(|op| op.feed *= 0.5)),
         ("wrong-power", with_fault(|op| op.power *= 0.5)),

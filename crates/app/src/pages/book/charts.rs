@@ -2,9 +2,11 @@
 
 use super::{ChangeView, Shown, change, changes, told};
 use crate::error::{AppError, html};
+use crate::incoming::Dropped;
 use crate::incoming::receive;
 use crate::pages::typed::Typed;
 use crate::pages::{Shared, blocking};
+use crate::shop::App;
 use askama::Template;
 use axum::extract::{Multipart, Query};
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
@@ -16,6 +18,7 @@ use boustrophe_core::shop::{ChartRow, Shop};
 use boustrophe_formats::chart;
 use serde::Deserialize;
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 struct RowView {
     process: &'static str,
@@ -50,40 +53,41 @@ pub struct Open {
 
 /// The cut charts.
 pub async fn charts(app: Shared, Query(open): Query<Open>) -> Result<Html<String>, AppError> {
-    blocking(&app, move |app| {
-        let shop = app.shop();
-        let revisions: BTreeMap<String, i32> =
-            app.store.settings()?.into_iter().filter(|s| s.kind == "chart").map(|s| (s.key, s.revision)).collect();
-        let mut charts: Vec<ChartView> = Vec::new();
-        for r in &shop.chart {
-            let view = RowView {
-                process: r.process.name(),
-                row: r.clone(),
-                revision: revisions.get(&r.key()).copied().unwrap_or(0),
-                changes: changes(app, "chart", &r.key())?,
-                open: r.key() == open.row,
-            };
-            match charts.iter_mut().find(|c| c.machine == r.machine && c.material == r.material) {
-                Some(c) => c.rows.push(view),
-                None => charts.push(ChartView {
-                    title: title(&shop, &r.machine, &r.material),
-                    machine: r.machine.clone(),
-                    material: r.material.clone(),
-                    rows: vec![view],
-                }),
-            }
+    blocking(&app, move |app| shown(app, open)).await
+}
+
+fn shown(app: &Arc<App>, open: Open) -> Result<Html<String>, AppError> {
+    let shop = app.shop();
+    let revisions: BTreeMap<String, i32> =
+        app.store.settings()?.into_iter().filter(|s| s.kind == "chart").map(|s| (s.key, s.revision)).collect();
+    let mut charts: Vec<ChartView> = Vec::new();
+    for r in &shop.chart {
+        let view = RowView {
+            process: r.process.name(),
+            row: r.clone(),
+            revision: revisions.get(&r.key()).copied().unwrap_or(0),
+            changes: changes(app, "chart", &r.key())?,
+            open: r.key() == open.row,
+        };
+        match charts.iter_mut().find(|c| c.machine == r.machine && c.material == r.material) {
+            Some(c) => c.rows.push(view),
+            None => charts.push(ChartView {
+                title: title(&shop, &r.machine, &r.material),
+                machine: r.machine.clone(),
+                material: r.material.clone(),
+                rows: vec![view],
+            }),
         }
-        for c in &mut charts {
-            c.rows.sort_by(|a, b| a.row.thickness.total_cmp(&b.row.thickness).then(a.row.process.cmp(&b.row.process).reverse()));
-        }
-        html(&Charts {
-            charts,
-            machines: shop.machines.iter().map(|m| (m.id.clone(), m.name.clone())).collect(),
-            materials: shop.materials.iter().map(|m| (m.id.clone(), m.name.clone())).collect(),
-            processes: Process::ALL.iter().filter(|p| **p != Process::Reference).map(|p| (p.slug(), p.name())).collect(),
-        })
+    }
+    for c in &mut charts {
+        c.rows.sort_by(|a, b| a.row.thickness.total_cmp(&b.row.thickness).then(a.row.process.cmp(&b.row.process).reverse()));
+    }
+    html(&Charts {
+        charts,
+        machines: shop.machines.iter().map(|m| (m.id.clone(), m.name.clone())).collect(),
+        materials: shop.materials.iter().map(|m| (m.id.clone(), m.name.clone())).collect(),
+        processes: Process::ALL.iter().filter(|p| **p != Process::Reference).map(|p| (p.slug(), p.name())).collect(),
     })
-    .await
 }
 
 fn title(shop: &Shop, machine: &str, material: &str) -> String {
@@ -150,30 +154,31 @@ impl RowForm {
 
 /// Writes a row down, or takes it away.
 pub async fn save_row(app: Shared, Typed { form, fields }: Typed<RowForm>) -> Result<Redirect, AppError> {
-    let key = blocking(&app, move |app| {
-        let row = form.row().map_err(AppError::Sentence)?;
-        // Rows of nearly one thickness are one: the one that is there says its key.
-        let key = app.shop().row(&row.machine, &row.material, row.thickness, row.process).map_or_else(|| row.key(), ChartRow::key);
-        let shown = Shown { key: &key, revision: form.revision, action: "/shop/charts", fields: &fields };
-        change(app, "chart", Some(&shown), (&form.person, ""), |shop| {
-            let machine = shop.machine(&row.machine).ok_or_else(|| format!("there is no machine “{}”", row.machine))?;
-            shop.material(&row.material).ok_or_else(|| format!("there is no material “{}”", row.material))?;
-            let at = shop.chart.iter().position(|r| r.is(&row.machine, &row.material, row.thickness, row.process));
-            if form.what == "remove" {
-                shop.chart.remove(at.ok_or("that row is not there any more")?);
-                return Ok(());
-            }
-            told(&row.troubles(machine))?;
-            match at {
-                Some(i) => shop.chart[i] = ChartRow { thickness: shop.chart[i].thickness, ..row },
-                None => shop.chart.push(row),
-            }
-            Ok(())
-        })?;
-        Ok(key)
-    })
-    .await?;
+    let key = blocking(&app, move |app| row_saved(app, &form, &fields)).await?;
     Ok(Redirect::to(&format!("/shop/charts?row={key}#row")))
+}
+
+fn row_saved(app: &Arc<App>, form: &RowForm, fields: &[(String, String)]) -> Result<String, AppError> {
+    let row = form.row()?;
+    // Rows of nearly one thickness are one: the one that is there says its key.
+    let key = app.shop().row(&row.machine, &row.material, row.thickness, row.process).map_or_else(|| row.key(), ChartRow::key);
+    let shown = Shown { key: &key, revision: form.revision, action: "/shop/charts", fields };
+    change(app, "chart", Some(&shown), (&form.person, ""), |shop| {
+        let machine = shop.machine(&row.machine).ok_or_else(|| format!("there is no machine “{}”", row.machine))?;
+        shop.material(&row.material).ok_or_else(|| format!("there is no material “{}”", row.material))?;
+        let at = shop.chart.iter().position(|r| r.is(&row.machine, &row.material, row.thickness, row.process));
+        if form.what == "remove" {
+            shop.chart.remove(at.ok_or("that row is not there any more")?);
+            return Ok(());
+        }
+        told(&row.troubles(machine))?;
+        match at {
+            Some(i) => shop.chart[i] = ChartRow { thickness: shop.chart[i].thickness, ..row },
+            None => shop.chart.push(row),
+        }
+        Ok(())
+    })?;
+    Ok(key)
 }
 
 /// The chart as a table.
@@ -185,22 +190,23 @@ pub async fn export(app: Shared) -> Response {
 /// Rows of a table take the place of theirs in the chart; the others stay.
 pub async fn import(app: Shared, multipart: Multipart) -> Result<Response, AppError> {
     let files = receive(&app, multipart).await?;
-    blocking(&app, move |app| {
-        let mut rows: Vec<ChartRow> = Vec::new();
-        for f in &files {
-            rows.extend(chart::read(&f.name, &f.bytes()?, &app.shop()).map_err(AppError::Sentence)?);
-        }
-        let names = files.iter().map(|f| f.name.as_str()).collect::<Vec<_>>().join(", ");
-        change(app, "chart", None, ("somebody", &format!("imported from {names}")), |shop| {
-            for row in rows {
-                match shop.chart.iter_mut().find(|r| r.is(&row.machine, &row.material, row.thickness, row.process)) {
-                    Some(known) => *known = row,
-                    None => shop.chart.push(row),
-                }
+    blocking(&app, move |app| imported(app, &files)).await
+}
+
+fn imported(app: &Arc<App>, files: &[Dropped]) -> Result<Response, AppError> {
+    let mut rows: Vec<ChartRow> = Vec::new();
+    for f in files {
+        rows.extend(chart::read(&f.name, &f.bytes()?, &app.shop())?);
+    }
+    let names = files.iter().map(|f| f.name.as_str()).collect::<Vec<_>>().join(", ");
+    change(app, "chart", None, ("somebody", &format!("imported from {names}")), |shop| {
+        for row in rows {
+            match shop.chart.iter_mut().find(|r| r.is(&row.machine, &row.material, row.thickness, row.process)) {
+                Some(known) => *known = row,
+                None => shop.chart.push(row),
             }
-            Ok(())
-        })?;
-        Ok(([("hx-redirect", "/shop/charts")], "").into_response())
-    })
-    .await
+        }
+        Ok(())
+    })?;
+    Ok(([("hx-redirect", "/shop/charts")], "").into_response())
 }

@@ -78,7 +78,7 @@ pub(super) fn change(
     let _alone = app.book();
     let stored = app.store.settings()?;
     let mut shop = settings::of(&stored)?;
-    edit(&mut shop).map_err(AppError::Sentence)?;
+    edit(&mut shop)?;
     if let Some(shown) = shown {
         let now = stored.iter().find(|s| s.kind == kind && s.key == shown.key);
         if now.map(|n| n.revision) != shown.revision {

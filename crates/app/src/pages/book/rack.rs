@@ -9,7 +9,7 @@ use askama::Template;
 use axum::extract::{Form, Multipart, Path};
 use axum::response::{Html, Redirect};
 use boustrophe_core::decisions::DrawingDecisions;
-use boustrophe_core::drawing::Unit;
+use boustrophe_core::drawing::{Drawing, Unit};
 use boustrophe_core::finding::counted;
 use boustrophe_core::geometry::{Affine, Path as Outline};
 use boustrophe_core::nest::{Sheet, rest};
@@ -19,6 +19,7 @@ use boustrophe_formats::svg::path_data;
 use boustrophe_store::{NewStock, StockEvent, Stocked, Taken};
 use serde::Deserialize;
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 /// Pieces that an offcut is cut up into at most.
 const MOST_PIECES: usize = 3;
@@ -113,7 +114,7 @@ fn price(text: &str) -> Result<Option<f64>, AppError> {
     if typed.is_empty() {
         return Ok(None);
     }
-    let p = number(typed).map_err(AppError::Sentence)?;
+    let p = number(typed)?;
     if (0.0..=1e7).contains(&p) { Ok(Some(p)) } else { Err(AppError::Sentence(format!("“{typed}” is no price; type 0 or more"))) }
 }
 
@@ -129,33 +130,34 @@ fn who(person: &str) -> &str {
 
 /// Changes something on the rack, takes it away, or cuts it up into its largest pieces.
 pub async fn change(app: Shared, Path(id): Path<i32>, Form(form): Form<StockForm>) -> Result<Redirect, AppError> {
-    blocking(&app, move |app| {
-        let stocked = app.store.stocked(id)?;
-        let person = who(&form.person);
-        if form.what != "keep" && !stocked.reserved.is_empty() {
-            let held: Vec<String> = stocked.reserved.iter().map(|r| format!("“{}”", r.1)).collect();
-            return Err(AppError::Sentence(format!(
-                "{} is in hand for {}; let those nest on something else first.",
-                name(&stocked),
-                held.join(" and ")
-            )));
+    blocking(&app, move |app| changed(app, id, form)).await
+}
+
+fn changed(app: &Arc<App>, id: i32, form: StockForm) -> Result<Redirect, AppError> {
+    let stocked = app.store.stocked(id)?;
+    let person = who(&form.person);
+    if form.what != "keep" && !stocked.reserved.is_empty() {
+        let held: Vec<String> = stocked.reserved.iter().map(|r| format!("“{}”", r.1)).collect();
+        return Err(AppError::Sentence(format!(
+            "{} is in hand for {}; let those nest on something else first.",
+            name(&stocked),
+            held.join(" and ")
+        )));
+    }
+    match form.what.as_str() {
+        "away" => {
+            let taken = Taken { person, words: "thrown away", ..Taken::default() };
+            app.store.change_stock(id, (0, stocked.price, &stocked.place), &taken)?;
         }
-        match form.what.as_str() {
-            "away" => {
-                let taken = Taken { person, words: "thrown away", ..Taken::default() };
-                app.store.change_stock(id, (0, stocked.price, &stocked.place), &taken)?;
-            }
-            "pieces" => cut_up(app, &stocked, person)?,
-            _ => {
-                let n = count(form.count.trim(), 0, MOST_SHEETS).map_err(AppError::Sentence)?;
-                let (price, place) = (price(&form.price)?, place(&form.place));
-                let words = format!("{n} there, {}, at “{place}”", price.map_or_else(|| "price as usual".into(), |p| format!("{p} each")));
-                app.store.change_stock(id, (n, price, &place), &Taken { person, words: &words, ..Taken::default() })?;
-            }
+        "pieces" => cut_up(app, &stocked, person)?,
+        _ => {
+            let n = count(form.count.trim(), 0, MOST_SHEETS)?;
+            let (price, place) = (price(&form.price)?, place(&form.place));
+            let words = format!("{n} there, {}, at “{place}”", price.map_or_else(|| "price as usual".into(), |p| format!("{p} each")));
+            app.store.change_stock(id, (n, price, &place), &Taken { person, words: &words, ..Taken::default() })?;
         }
-        Ok(Redirect::to("/shop/rack"))
-    })
-    .await
+    }
+    Ok(Redirect::to("/shop/rack"))
 }
 
 fn cut_up(app: &App, stocked: &Stocked, person: &str) -> Result<(), AppError> {
@@ -206,42 +208,43 @@ pub async fn add(app: Shared, multipart: Multipart) -> Result<Redirect, AppError
         Some(file) => Some(app.readers.read(&file.name, file.file.path()).await?),
         None => None,
     };
-    blocking(&app, move |app| {
-        let mm = |name: &str| length(put.field(name), Unit::Mm).map_err(AppError::Sentence);
-        let known = if put.field("known").is_empty() { None } else { Some(mm("known")?) };
-        let sheet = match (&drawing, &put.file) {
-            (Some(drawing), Some(file)) => outline(drawing, &file.name, known, &app.shop())?,
-            _ => {
-                let sheet = Sheet::rectangle(mm("width")?, mm("height")?);
-                sheet.checked().map_err(AppError::Sentence)?;
-                sheet
-            }
-        };
-        let thickness = mm("thickness")?;
-        if !(0.05..=200.0).contains(&thickness) {
-            return Err(AppError::Sentence(format!("a thickness of {thickness} mm will not do; use 0.05 to 200")));
+    blocking(&app, move |app| put_there(app, &put, drawing.as_ref())).await
+}
+
+fn put_there(app: &App, put: &Put, drawing: Option<&Drawing>) -> Result<Redirect, AppError> {
+    let mm = |name: &str| length(put.field(name), Unit::Mm).map_err(AppError::Sentence);
+    let known = if put.field("known").is_empty() { None } else { Some(mm("known")?) };
+    let sheet = match (drawing, &put.file) {
+        (Some(drawing), Some(file)) => outline(drawing, &file.name, known, &app.shop())?,
+        _ => {
+            let sheet = Sheet::rectangle(mm("width")?, mm("height")?);
+            sheet.checked()?;
+            sheet
         }
-        let material = put.field("material").to_owned();
-        if app.shop().material(&material).is_none() {
-            return Err(AppError::Sentence("that material is not in the shop's book; write it down there first.".into()));
-        }
-        let offcut = !sheet.outline.is_empty() || put.field("offcut") == "on";
-        let n = if put.field("count").is_empty() { 1 } else { count(put.field("count"), 1, MOST_SHEETS).map_err(AppError::Sentence)? };
-        let origin = match &put.file {
-            Some(file) => format!("outline from {}", file.name),
-            None if offcut => "measured by hand".into(),
-            None => "bought".into(),
-        };
-        let (price, place) = (price(put.field("price"))?, place(put.field("place")));
-        let new = NewStock { material, thickness, sheet: Sheet { count: None, ..sheet }, offcut, count: n, price, place, origin };
-        app.store.add_stock(&new, who(put.field("person")))?;
-        Ok(Redirect::to("/shop/rack"))
-    })
-    .await
+    };
+    let thickness = mm("thickness")?;
+    if !(0.05..=200.0).contains(&thickness) {
+        return Err(AppError::Sentence(format!("a thickness of {thickness} mm will not do; use 0.05 to 200")));
+    }
+    let material = put.field("material").to_owned();
+    if app.shop().material(&material).is_none() {
+        return Err(AppError::Sentence("that material is not in the shop's book; write it down there first.".into()));
+    }
+    let offcut = !sheet.outline.is_empty() || put.field("offcut") == "on";
+    let n = if put.field("count").is_empty() { 1 } else { count(put.field("count"), 1, MOST_SHEETS)? };
+    let origin = match &put.file {
+        Some(file) => format!("outline from {}", file.name),
+        None if offcut => "measured by hand".into(),
+        None => "bought".into(),
+    };
+    let (price, place) = (price(put.field("price"))?, place(put.field("place")));
+    let new = NewStock { material, thickness, sheet: Sheet { count: None, ..sheet }, offcut, count: n, price, place, origin };
+    app.store.add_stock(&new, who(put.field("person")))?;
+    Ok(Redirect::to("/shop/rack"))
 }
 
 /// The outline of an offcut from a drawing or a picture. With `known` its width is that, mm; a picture has no size without.
-fn outline(drawing: &boustrophe_core::drawing::Drawing, file: &str, known: Option<f64>, shop: &Shop) -> Result<Sheet, AppError> {
+fn outline(drawing: &Drawing, file: &str, known: Option<f64>, shop: &Shop) -> Result<Sheet, AppError> {
     let sentence = |text: String| AppError::Sentence(format!("{file}: {text}"));
     let mut decided = DrawingDecisions::new(1, "", file);
     if drawing.bitmap.is_some() && known.is_none() {

@@ -39,28 +39,29 @@ struct Rules {
 
 /// The standing rules.
 pub async fn rules_page(app: Shared) -> Result<Html<String>, AppError> {
-    blocking(&app, move |app| {
-        let shop = app.shop();
-        let past = past(app)?;
-        let troubles = rules::troubles(&shop.rules);
-        let view = |(i, r): (usize, &Rule)| RuleView {
-            number: i + 1,
-            id: r.id,
-            words: r.when.words(),
-            process: r.process.name(),
-            slug: r.process.slug(),
-            stroke: r.when.stroke.map_or_else(String::new, |s| colour_name(s.0)),
-            trouble: troubles.iter().filter(|t| t.0 == i).map(|t| t.1.as_str()).collect::<Vec<_>>().join(" "),
-            matched: past.iter().flat_map(|p| &p.cleaned).flat_map(|c| &c.contours).filter(|c| r.when.holds(c)).count(),
-        };
-        html(&Rules {
-            rules: shop.rules.iter().enumerate().map(view).collect(),
-            processes: Process::ALL.iter().map(|p| (p.slug(), p.name())).collect(),
-            jobs: past.len(),
-            changes: app.store.setting_changes("rule", None, CHANGES)?.iter().map(change_view).collect(),
-        })
+    blocking(&app, shown).await
+}
+
+fn shown(app: &Arc<App>) -> Result<Html<String>, AppError> {
+    let shop = app.shop();
+    let past = past(app)?;
+    let troubles = rules::troubles(&shop.rules);
+    let view = |(i, r): (usize, &Rule)| RuleView {
+        number: i + 1,
+        id: r.id,
+        words: r.when.words(),
+        process: r.process.name(),
+        slug: r.process.slug(),
+        stroke: r.when.stroke.map_or_else(String::new, |s| colour_name(s.0)),
+        trouble: troubles.iter().filter(|t| t.0 == i).map(|t| t.1.as_str()).collect::<Vec<_>>().join(" "),
+        matched: past.iter().flat_map(|p| &p.cleaned).flat_map(|c| &c.contours).filter(|c| r.when.holds(c)).count(),
+    };
+    html(&Rules {
+        rules: shop.rules.iter().enumerate().map(view).collect(),
+        processes: Process::ALL.iter().map(|p| (p.slug(), p.name())).collect(),
+        jobs: past.len(),
+        changes: app.store.setting_changes("rule", None, CHANGES)?.iter().map(change_view).collect(),
     })
-    .await
 }
 
 /// A job that rules are tried on.
@@ -165,7 +166,7 @@ struct Tried {
 pub async fn try_rule(app: Shared, Form(form): Form<RuleForm>) -> Result<Html<String>, AppError> {
     blocking(&app, move |app| {
         let mut draft = (*app.shop()).clone();
-        let rule = form.rule(next_id(&draft)).map_err(AppError::Sentence)?;
+        let rule = form.rule(next_id(&draft))?;
         draft.rules.push(rule.clone());
         let trouble =
             rules::troubles(&draft.rules).into_iter().filter(|t| t.0 + 1 == draft.rules.len()).map(|t| t.1).collect::<Vec<_>>().join(" ");
@@ -201,21 +202,24 @@ fn next_id(shop: &Shop) -> u32 {
 
 /// Keeps a rule, as the last.
 pub async fn add_rule(app: Shared, Form(form): Form<RuleForm>) -> Result<Redirect, AppError> {
-    blocking(&app, move |app| {
-        change(app, "rule", None, (&form.person, ""), |shop| {
-            let rule = form.rule(next_id(shop))?;
-            if rule.when.is_empty() {
-                return Err("this rule matches everything, so no rule after it and no shape would say anything. Give it a colour, a layer or another condition.".into());
-            }
-            shop.rules.push(rule);
-            // Rules that disagree are told on the page; what can match nothing is refused.
-            let last = shop.rules.len() - 1;
-            let impossible = |t: &(usize, String)| t.0 == last && (t.1.contains("match nothing") || t.1.contains("nearly any") || t.1.contains("without a name"));
-            rules::troubles(&shop.rules).into_iter().find(impossible).map_or(Ok(()), |t| Err(t.1))
-        })
-    })
-    .await?;
+    blocking(&app, move |app| rule_added(app, &form)).await?;
     Ok(Redirect::to("/shop/rules"))
+}
+
+fn rule_added(app: &Arc<App>, form: &RuleForm) -> Result<usize, AppError> {
+    change(app, "rule", None, (&form.person, ""), |shop| {
+        let rule = form.rule(next_id(shop))?;
+        if rule.when.is_empty() {
+            return Err("this rule matches everything, so no rule after it and no shape would say anything. Give it a colour, a layer or another condition.".into());
+        }
+        shop.rules.push(rule);
+        // Rules that disagree are told on the page; what can match nothing is refused.
+        let last = shop.rules.len() - 1;
+        let impossible = |t: &(usize, String)| {
+            t.0 == last && (t.1.contains("match nothing") || t.1.contains("nearly any") || t.1.contains("without a name"))
+        };
+        rules::troubles(&shop.rules).into_iter().find(impossible).map_or(Ok(()), |t| Err(t.1))
+    })
 }
 
 /// What is done with a rule.

@@ -4,6 +4,7 @@ use super::{ChangeView, Shown, change, changes, told};
 use crate::error::{AppError, html};
 use crate::pages::typed::Typed;
 use crate::pages::{Shared, blocking};
+use crate::shop::App;
 use askama::Template;
 use axum::extract::Path;
 use axum::response::{Html, Redirect};
@@ -11,6 +12,7 @@ use boustrophe_core::drawing::Unit;
 use boustrophe_core::quantity::{count, length, number};
 use boustrophe_core::shop::{Machine, MachineKind, Material, Tool};
 use serde::Deserialize;
+use std::sync::Arc;
 
 struct MachineView {
     m: Machine,
@@ -35,27 +37,28 @@ struct Things {
 
 /// Machines and materials.
 pub async fn things(app: Shared) -> Result<Html<String>, AppError> {
-    blocking(&app, move |app| {
-        let shop = app.shop();
-        let stored = app.store.settings()?;
-        let revision = |kind: &str, key: &str| stored.iter().find(|s| s.kind == kind && s.key == key).map_or(0, |s| s.revision);
-        let tools = |m: &Machine| m.tools.iter().map(|t| format!("{} {} {}", t.number, t.kind, t.width)).collect::<Vec<_>>().join("\n");
-        let machines = shop.machines.iter().map(|m| {
-            Ok(MachineView {
-                tools: tools(m),
-                revision: revision("machine", &m.id),
-                plasma: m.kind == MachineKind::Plasma,
-                changes: changes(app, "machine", &m.id)?,
-                m: m.clone(),
-            })
-        });
-        let materials = shop
-            .materials
-            .iter()
-            .map(|m| Ok(MaterialView { revision: revision("material", &m.id), changes: changes(app, "material", &m.id)?, m: m.clone() }));
-        html(&Things { machines: machines.collect::<Result<_, AppError>>()?, materials: materials.collect::<Result<_, AppError>>()? })
-    })
-    .await
+    blocking(&app, shown).await
+}
+
+fn shown(app: &Arc<App>) -> Result<Html<String>, AppError> {
+    let shop = app.shop();
+    let stored = app.store.settings()?;
+    let revision = |kind: &str, key: &str| stored.iter().find(|s| s.kind == kind && s.key == key).map_or(0, |s| s.revision);
+    let tools = |m: &Machine| m.tools.iter().map(|t| format!("{} {} {}", t.number, t.kind, t.width)).collect::<Vec<_>>().join("\n");
+    let machines = shop.machines.iter().map(|m| {
+        Ok(MachineView {
+            tools: tools(m),
+            revision: revision("machine", &m.id),
+            plasma: m.kind == MachineKind::Plasma,
+            changes: changes(app, "machine", &m.id)?,
+            m: m.clone(),
+        })
+    });
+    let materials = shop
+        .materials
+        .iter()
+        .map(|m| Ok(MaterialView { revision: revision("material", &m.id), changes: changes(app, "material", &m.id)?, m: m.clone() }));
+    html(&Things { machines: machines.collect::<Result<_, AppError>>()?, materials: materials.collect::<Result<_, AppError>>()? })
 }
 
 /// A machine, as it is typed.
@@ -174,25 +177,26 @@ pub struct MaterialForm {
 
 /// Changes a material, or adds one under a new id.
 pub async fn save_material(app: Shared, Path(id): Path<String>, Typed { form, fields }: Typed<MaterialForm>) -> Result<Redirect, AppError> {
-    blocking(&app, move |app| {
-        let fresh = id == "new";
-        let action = format!("/shop/materials/{id}");
-        let shown = Shown { key: &id, revision: form.revision, action: &action, fields: &fields };
-        change(app, "material", Some(&shown).filter(|_| !fresh), (&form.person, ""), |shop| {
-            let id = if fresh { form.name.trim().to_lowercase().replace(|c: char| !c.is_ascii_alphanumeric(), "-") } else { id.clone() };
-            let material = form.material(&id)?;
-            told(&material.troubles())?;
-            match shop.materials.iter().position(|m| m.id == id) {
-                Some(_) if fresh => return Err(format!("there is a material “{id}” already; change that one, or give this another name")),
-                Some(i) => shop.materials[i] = material,
-                None if fresh => shop.materials.push(material),
-                None => return Err(format!("there is no material “{id}”")),
-            }
-            Ok(())
-        })
-    })
-    .await?;
+    blocking(&app, move |app| material_saved(app, &id, &form, &fields)).await?;
     Ok(Redirect::to("/shop/machines"))
+}
+
+fn material_saved(app: &Arc<App>, id: &str, form: &MaterialForm, fields: &[(String, String)]) -> Result<usize, AppError> {
+    let fresh = id == "new";
+    let action = format!("/shop/materials/{id}");
+    let shown = Shown { key: id, revision: form.revision, action: &action, fields };
+    change(app, "material", Some(&shown).filter(|_| !fresh), (&form.person, ""), |shop| {
+        let id = if fresh { form.name.trim().to_lowercase().replace(|c: char| !c.is_ascii_alphanumeric(), "-") } else { id.to_owned() };
+        let material = form.material(&id)?;
+        told(&material.troubles())?;
+        match shop.materials.iter().position(|m| m.id == id) {
+            Some(_) if fresh => return Err(format!("there is a material “{id}” already; change that one, or give this another name")),
+            Some(i) => shop.materials[i] = material,
+            None if fresh => shop.materials.push(material),
+            None => return Err(format!("there is no material “{id}”")),
+        }
+        Ok(())
+    })
 }
 
 impl MaterialForm {

@@ -71,8 +71,10 @@ pub(super) fn hold_body(loaded: &Loaded) -> Hold {
         pitch: format!("{}", holding.nick_pitch),
         leads: holding.leads,
         kerf: loaded.rows().get(Process::Cut, None).map_or("—".into(), |r| format!("{} mm", r.kerf)),
-        nick_count: ops().map(|o| o.nicks.len()).sum(),
-        lead_count: ops().map(|o| usize::from(!o.lead_in.is_empty()) + o.restarts.iter().filter(|r| !r.is_empty()).count()).sum(),
+        nick_count: ops().map(|o| o.line().nicks.len()).sum(),
+        lead_count: ops()
+            .map(|o| usize::from(!o.line().lead_in.is_empty()) + o.line().restarts.iter().filter(|r| !r.is_empty()).count())
+            .sum(),
         plasma: machine.kind == MachineKind::Plasma,
         sweep: sweep_view(loaded),
     }

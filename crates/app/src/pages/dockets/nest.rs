@@ -11,7 +11,7 @@ use boustrophe_core::assign::{Part, Process};
 use boustrophe_core::cuts::Cut;
 use boustrophe_core::decisions::{Edit, NestEdit};
 use boustrophe_core::finding::counted;
-use boustrophe_core::geometry::Affine;
+use boustrophe_core::geometry::{Affine, Bounds};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::nest::{Grain, Layout, PartNest, Sheet, Terms, Turn, is_better};
 use boustrophe_core::route::{BatchRoute, placed_area};
@@ -71,6 +71,7 @@ pub(super) struct Nest {
     copies: u32,
     spacing: String,
     margin: String,
+    clamps: String,
     sheets: String,
     rack: Vec<RackRow>,
     turns: Vec<Choice>,
@@ -118,6 +119,7 @@ fn ways(part: &Part, said: PartNest, batch: BatchId) -> Vec<(&'static str, Vec<C
         ("Turns", turns.map(|(name, turn)| choice(name, PartNest { turn, ..said })).collect()),
         ("Grain", grains.into_iter().map(|(name, grain)| choice(name, PartNest { grain, ..said })).collect()),
         ("Mirror", mirrors.into_iter().map(|(name, mirror)| choice(name, PartNest { mirror, ..said })).collect()),
+        ("Goes first", [("no", false), ("yes", true)].into_iter().map(|(name, first)| choice(name, PartNest { first, ..said })).collect()),
         (
             "Fills gaps",
             [("no", false), ("yes", true)].into_iter().map(|(name, filler)| choice(name, PartNest { filler, ..said })).collect(),
@@ -130,6 +132,7 @@ fn said(nest: PartNest) -> String {
     told.extend(nest.turn.map(|t| format!("turns {}", t.name())));
     told.extend(nest.grain.map(|g| format!("grain {}", g.name())));
     told.extend(nest.mirror.map(|m| if m { "may be mirrored" } else { "never mirrored" }.into()));
+    told.extend(nest.first.then(|| "goes first".into()));
     told.extend(nest.filler.then(|| "fills gaps".into()));
     told.join(", ")
 }
@@ -143,10 +146,15 @@ fn miniature(part: &Part) -> String {
     path_data(&part.outline.transformed(home), h)
 }
 
+/// A clamp as it is typed.
+fn clamp_words(c: &Bounds) -> String {
+    format!("{},{} {}x{}", c.min.x, c.min.y, c.width(), c.height())
+}
+
 /// What a search had found when the shop was shut, in words.
-fn found(app: &App, loaded: &Loaded) -> Result<String, AppError> {
+fn found(app: &App, loaded: &Loaded, terms: &Terms) -> Result<String, AppError> {
     let here = loaded.here();
-    let better = |b: &Layout| !here.nested.current || is_better(b, &here.nested.layout, &here.work);
+    let better = |b: &Layout| !here.nested.current || is_better(b, &here.nested.layout, &here.work, terms);
     let best = app.store.search_best(loaded.job.id)?.filter(better);
     let words = |best: Layout| {
         let area: f64 = best.sheets.iter().map(|s| s.sheet.area()).sum();
@@ -237,6 +245,7 @@ pub(super) fn nest_body(app: &App, loaded: &Loaded) -> Result<Nest, AppError> {
         copies: parts.iter().map(|p| p.quantity).sum(),
         spacing: format!("{}", terms.spacing),
         margin: format!("{}", terms.margin),
+        clamps: loaded.decided().nest.clamps.iter().map(clamp_words).collect::<Vec<_>>().join("; "),
         sheets: typed.map(sheet).collect::<Vec<_>>().join(", "),
         rack: rack_rows(app, loaded)?,
         turns: Turn::ALL
@@ -250,7 +259,7 @@ pub(super) fn nest_body(app: &App, loaded: &Loaded) -> Result<Nest, AppError> {
         searching,
         in_vain: app.searches.was_in_vain(loaded.job.id),
         was_searching: !searching && app.store.was_searching(loaded.job.id)? == Some(loaded.batch),
-        found: found(app, loaded)?,
+        found: found(app, loaded, &terms)?,
         has_layout: !here.nested.layout.sheets.is_empty(),
         held: loaded.decided().nest.held.len(),
         aside: compared(app, loaded)?,

@@ -164,8 +164,7 @@ impl Hand {
             if columns.saturating_mul(rows) > MOST_REPEATED {
                 return Err(AppError::Sentence(format!("{columns} × {rows} are too many; {MOST_REPEATED} are the most.")));
             }
-            let gap =
-                if self.gap.trim().is_empty() { terms.spacing } else { length(self.gap.trim(), Unit::Mm).map_err(AppError::Sentence)? };
+            let gap = if self.gap.trim().is_empty() { terms.spacing } else { length(self.gap.trim(), Unit::Mm)? };
             let pattern = Pattern { columns, rows, gap, turned: self.turned == "on" };
             let all = repeated(work, layout, &first, sheet, pattern, terms).map_err(|n| {
                 AppError::Sentence(format!(
@@ -186,30 +185,31 @@ impl Hand {
 
 /// Does what a hand wants with copies, or refuses it in a sentence.
 pub async fn copies(app: Shared, Path(job): Path<i32>, Form(hand): Form<Hand>) -> Result<Response, AppError> {
-    blocking(&app, move |app| {
-        let before = app.store.revision(job, hand.revision)?;
-        let (shop, batch) = (app.shop(), before.decisions.batch(hand.batch));
-        let layout = batch.nest.layout.as_ref().ok_or_else(|| sentence("nothing lies on a sheet yet: nest first."))?;
-        let names = hand.names()?;
-        let lying = |name: &CopyId| layout.copies().find(|p| p.copy == *name).copied();
-        let copies: Option<Vec<Placement>> = names.iter().map(lying).collect();
-        let bench = Bench {
-            work: app.work(&before.decisions, hand.batch)?,
-            layout,
-            terms: Terms::of(&before.decisions, hand.batch, &shop),
-            copies: copies.ok_or_else(|| sentence("that copy is not there any more; load the page again."))?,
-        };
-        let Change { edit, to: moved, slid } = hand.edit(&bench)?;
-        let person = app.store.job(job)?.person;
-        let new = NewRevision { label: &edit.label(), person: &person, decisions: &edit.apply(&before.decisions)? };
-        let revision = app.store.add_revision(job, hand.revision, new)?;
-        floor_cards::refresh(app, false);
-        json(&Done {
-            revision,
-            anew: moved.is_empty(),
-            moved: moved.iter().map(|(p, sheet)| (p.copy.to_string(), *sheet, p.affine().as_coeffs())).collect(),
-            slid,
-        })
+    blocking(&app, move |app| done_by_hand(app, job, hand)).await
+}
+
+fn done_by_hand(app: &Arc<App>, job: i32, hand: Hand) -> Result<Response, AppError> {
+    let before = app.store.revision(job, hand.revision)?;
+    let (shop, batch) = (app.shop(), before.decisions.batch(hand.batch));
+    let layout = batch.nest.layout.as_ref().ok_or_else(|| sentence("nothing lies on a sheet yet: nest first."))?;
+    let names = hand.names()?;
+    let lying = |name: &CopyId| layout.copies().find(|p| p.copy == *name).copied();
+    let copies: Option<Vec<Placement>> = names.iter().map(lying).collect();
+    let bench = Bench {
+        work: app.work(&before.decisions, hand.batch)?,
+        layout,
+        terms: Terms::of(&before.decisions, hand.batch, &shop),
+        copies: copies.ok_or_else(|| sentence("that copy is not there any more; load the page again."))?,
+    };
+    let Change { edit, to: moved, slid } = hand.edit(&bench)?;
+    let person = app.store.job(job)?.person;
+    let new = NewRevision { label: &edit.label(), person: &person, decisions: &edit.apply(&before.decisions)? };
+    let revision = app.store.add_revision(job, hand.revision, new)?;
+    floor_cards::refresh(app, false);
+    json(&Done {
+        revision,
+        anew: moved.is_empty(),
+        moved: moved.iter().map(|(p, sheet)| (p.copy.to_string(), *sheet, p.affine().as_coeffs())).collect(),
+        slid,
     })
-    .await
 }

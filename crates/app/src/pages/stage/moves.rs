@@ -4,6 +4,7 @@ use super::sheets::Sheet;
 use super::*;
 use boustrophe_core::hold::Op;
 use boustrophe_core::proof::Traced;
+use std::sync::Arc;
 
 /// Engraved rows sent for drawing; beyond it only every n-th, at the same looks.
 const MOST_ROWS: usize = 4000;
@@ -20,7 +21,7 @@ pub(super) fn travel(ops: &[Op]) -> Vec<[f64; 4]> {
 
 /// The rows of all operations, thinned to what can be drawn.
 pub(super) fn rows(ops: &[Op], sheet: &mut Sheet) {
-    let all: Vec<&boustrophe_core::hold::Row> = ops.iter().flat_map(|o| &o.rows).collect();
+    let all: Vec<&boustrophe_core::hold::Row> = ops.iter().flat_map(Op::rows).collect();
     if all.len() > 1 {
         sheet.pitch =
             all.windows(2).map(|w| (w[1].at - w[0].at).abs()).filter(|d| *d > 1e-6).fold(f64::INFINITY, f64::min).clamp(0.02, 10.0);
@@ -43,37 +44,30 @@ struct Moves {
 
 /// The moves of a sheet's program (from 1), for playing.
 pub async fn moves(app: Shared, Path((job, sheet)): Path<(i32, usize)>) -> Result<Response, AppError> {
-    blocking(&app, move |app| {
-        let loaded = app.load(job)?;
-        let proof = sheet
-            .checked_sub(1)
-            .and_then(|i| loaded.route.sheet(i))
-            .and_then(|(batch, i)| loaded.route.batch(batch).proofs.get(i))
-            .ok_or_else(|| AppError::NoPage(format!("/jobs/{job}/moves/{sheet}")))?;
-        let kind = |m: &Traced| match (m.process, m.lead) {
-            (None | Some(Process::Reference), _) => 0.0,
-            (_, true) => 5.0,
-            (Some(Process::Engrave | Process::Picture), _) => 1.0,
-            (Some(Process::Mark), _) => 2.0,
-            (Some(Process::Score), _) => 3.0,
-            (Some(Process::Cut), _) => 4.0,
-        };
-        let moves = proof
-            .moves
-            .iter()
-            .map(|m| {
-                [
-                    r(m.path.start.x),
-                    r(m.path.start.y),
-                    (m.path.bulge * 1e6).round() / 1e6,
-                    r(m.path.end.x),
-                    r(m.path.end.y),
-                    r(m.end),
-                    kind(m),
-                ]
-            })
-            .collect();
-        json(&Moves { seconds: proof.seconds, moves })
-    })
-    .await
+    blocking(&app, move |app| all_moves(app, job, sheet)).await
+}
+
+fn all_moves(app: &Arc<App>, job: i32, sheet: usize) -> Result<Response, AppError> {
+    let loaded = app.load(job)?;
+    let proof = sheet
+        .checked_sub(1)
+        .and_then(|i| loaded.route.sheet(i))
+        .and_then(|(batch, i)| loaded.route.batch(batch).proofs.get(i))
+        .ok_or_else(|| AppError::NoPage(format!("/jobs/{job}/moves/{sheet}")))?;
+    let kind = |m: &Traced| match (m.process, m.lead) {
+        (None | Some(Process::Reference), _) => 0.0,
+        (_, true) => 5.0,
+        (Some(Process::Engrave | Process::Picture), _) => 1.0,
+        (Some(Process::Mark), _) => 2.0,
+        (Some(Process::Score), _) => 3.0,
+        (Some(Process::Cut), _) => 4.0,
+    };
+    let moves = proof
+        .moves
+        .iter()
+        .map(|m| {
+            [r(m.path.start.x), r(m.path.start.y), (m.path.bulge * 1e6).round() / 1e6, r(m.path.end.x), r(m.path.end.y), r(m.end), kind(m)]
+        })
+        .collect();
+    json(&Moves { seconds: proof.seconds, moves })
 }

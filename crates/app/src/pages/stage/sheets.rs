@@ -68,6 +68,8 @@ pub(super) struct Sheet {
     travel: Vec<[f64; 4]>,
     /// Edges that copies share, as they are cut.
     shared: Vec<Flat>,
+    /// x, y, width and height of boxes that nothing may lie on.
+    clamps: Vec<[f64; 4]>,
 }
 
 /// The parts that lie on the sheets of a layout, and the sheets beside each other.
@@ -93,6 +95,7 @@ pub(super) fn scene(loaded: &Loaded, layout: &Layout, station: Station, kept: bo
             pitch: 0.1,
             travel: Vec::new(),
             shared: Vec::new(),
+            clamps: s.sheet.clamps.iter().map(|c| [r(c.min.x), r(c.min.y), r(c.width()), r(c.height())]).collect(),
         };
         if let Some(plan) = here.plan.sheets.get(i).filter(|_| kept) {
             sheet.shared = plan.cuts.iter().filter(|c| c.line == Line::Shared).map(|c| flat(&c.path.segments)).collect();
@@ -155,7 +158,8 @@ fn part(loaded: &Loaded, part: &Part, lines: bool) -> PartScene {
 }
 
 fn stroke(loaded: &Loaded, (sheet, s): (usize, &SheetLayout), n: usize, o: &Op) -> Stroke {
-    let first = o.lead_in.first().or_else(|| o.runs.first().and_then(|run| run.first()));
+    let line = o.line();
+    let first = line.lead_in.first().or_else(|| line.runs.first().and_then(|run| run.first()));
     let start = first.map_or([0.0; 4], |f| {
         let way = f.direction(0.0);
         [r(f.start.x), r(f.start.y), r(way.x), r(way.y)]
@@ -169,9 +173,14 @@ fn stroke(loaded: &Loaded, (sheet, s): (usize, &SheetLayout), n: usize, o: &Op) 
         copy: o.placement,
         p: o.process.slug(),
         kerf: o.kerf,
-        runs: o.runs.iter().map(|run| flat(run)).collect(),
-        leads: std::iter::once(&o.lead_in).chain(&o.restarts).chain([&o.lead_out]).filter(|l| !l.is_empty()).map(|l| flat(l)).collect(),
-        nicks: o.nicks.iter().map(|(p, d)| [r(p.x), r(p.y), r(d.x), r(d.y)]).collect(),
+        runs: line.runs.iter().map(|run| flat(run)).collect(),
+        leads: std::iter::once(&line.lead_in)
+            .chain(&line.restarts)
+            .chain([&line.lead_out])
+            .filter(|l| !l.is_empty())
+            .map(|l| flat(l))
+            .collect(),
+        nicks: line.nicks.iter().map(|(p, d)| [r(p.x), r(p.y), r(d.x), r(d.y)]).collect(),
         n: n + 1,
         start,
         drawn: between.map_or_else(lies, |c| flat(&c.path.segments)),

@@ -12,6 +12,7 @@ export function sheet(c, { view, scene }, g) {
   c.fillStyle = shade(scene.tone, 12);
   c.fill(g.parts, "evenodd");
   if (scene.grain) grain(c, view, g);
+  clamps(c, view, s);
   pictures(c, view, g);
   if (s.rows.length) { c.strokeStyle = INK.engrave; c.lineWidth = Math.max(s.pitch * 0.82, 0.35 / k); c.setLineDash([]); c.stroke(g.rows); }
   else { c.fillStyle = INK.engrave + "88"; c.fill(g.engraved, "evenodd"); c.fill(g.wound, "nonzero"); }
@@ -43,6 +44,22 @@ function slips(c, view, scene, g) {
     c.fillStyle = "#22292b"; c.fillText(text, x + 5, y + 0.5);
   }
   c.textBaseline = "alphabetic";
+}
+
+/** Boxes that nothing may lie on: hatched, as what is not ours to use. */
+function clamps(c, view, s) {
+  if (!s.clamps.length) return;
+  c.save();
+  c.beginPath();
+  for (const [x, y, w, h] of s.clamps) c.rect(x, y, w, h);
+  c.fillStyle = "#8b959b55"; c.fill();
+  view.pen(c, INK.reference, 1.4); c.stroke();
+  c.clip();
+  c.beginPath();
+  const gap = 7 / view.k;
+  for (const [x, y, w, h] of s.clamps) for (let d = -h; d < w; d += gap) { c.moveTo(x + d, y); c.lineTo(x + d + h, y + h); }
+  view.pen(c, INK.reference, 1); c.stroke();
+  c.restore();
 }
 
 /** A common edge: one slit with a short cross stroke at each end. */

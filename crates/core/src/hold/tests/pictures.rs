@@ -21,11 +21,11 @@ fn pictured_at(scale: f64) -> crate::drawing::Drawing {
 
 /// Middle and area of what a picture burns on the sheet.
 fn burned(op: &Op) -> (Point, f64) {
-    let r = op.raster.as_ref().expect("a picture");
+    let r = &op.picture().expect("a picture").raster;
     let spots = (0..r.height).flat_map(|y| (0..r.width).map(move |x| (x, y))).filter(|(x, y)| r.pixels(*y)[*x] > 127);
-    let at = |(x, y): (usize, usize)| Vec2::new((r.column + x as i64) as f64 + 0.5, (r.row + y as i64) as f64 + 0.5) * op.pitch;
+    let at = |(x, y): (usize, usize)| Vec2::new((r.column + x as i64) as f64 + 0.5, (r.row + y as i64) as f64 + 0.5) * op.pitch();
     let (n, sum) = spots.fold((0.0, Vec2::ZERO), |(n, s), p| (n + 1.0, s + at(p)));
-    ((sum / n).to_point(), n * op.pitch * op.pitch)
+    ((sum / n).to_point(), n * op.pitch() * op.pitch())
 }
 
 #[test]
@@ -75,7 +75,7 @@ fn a_picture_is_cropped_to_an_outline_and_toned() {
     let inverted = with(Tone { invert: true, ..Tone::default() });
     assert!(burned(&inverted).0.x > burned(&with(Tone::default())).0.x + 4.0, "the other half burns");
     let faint = with(Tone { brightness: 60.0, dither: Dither::Diffused, ..Tone::default() });
-    let share = faint.raster.as_ref().expect("a picture").burn.iter().filter(|b| **b > 0).count() as f64 * 0.01 / 30.0;
+    let share = faint.picture().expect("a picture").raster.burn.iter().filter(|b| **b > 0).count() as f64 * 0.01 / 30.0;
     assert!((share - 0.4).abs() < 0.05, "two fifths of the dots are left: {share}");
     assert!((faint.power_of(255) - 30.0).abs() < 1e-9 && (faint.power_of(1) - 6.0).abs() < 0.2 && faint.power_of(0) == 0.0);
 }
@@ -99,11 +99,11 @@ fn a_picture_too_large_for_its_pitch_is_told() {
         })
     };
     let (toolpath, findings, _) = with(1.0, 0.02);
-    assert!(findings.is_empty() && (toolpath.sheets[0].ops[0].pitch - 0.02).abs() < 1e-12, "fine, but not too fine");
-    assert_eq!(toolpath.sheets[0].ops[0].raster.as_ref().map(|r| (r.width, r.height)), Some((500, 300)));
+    assert!(findings.is_empty() && (toolpath.sheets[0].ops[0].pitch() - 0.02).abs() < 1e-12, "fine, but not too fine");
+    assert_eq!(toolpath.sheets[0].ops[0].picture().map(|p| (p.raster.width, p.raster.height)), Some((500, 300)));
     // 400 × 240 mm in rows of a fiftieth: 20,000 × 12,000 pixels are over the limit.
     let (toolpath, findings, _) = with(40.0, 0.02);
     let told = findings.iter().find(|f| f.code == "picture-too-large").expect("it is told");
     assert!(told.severity == crate::finding::Severity::Stop && told.text.contains("1 picture on sheet 1"), "{}", told.text);
-    assert!(toolpath.sheets[0].ops.iter().all(|o| o.raster.is_none()), "and not swept");
+    assert!(toolpath.sheets[0].ops.iter().all(|o| o.picture().is_none()), "and not swept");
 }

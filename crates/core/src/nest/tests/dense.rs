@@ -143,3 +143,30 @@ proptest! {
         }
     }
 }
+
+/// Boards cut from a sheet guillotine-wise fill it again, whichever way round they are drawn.
+#[test]
+fn boards_cut_from_a_sheet_fill_it_again() {
+    let rooms = [
+        (0.0, 0.0, 200.0, 90.0),
+        (200.0, 0.0, 100.0, 90.0),
+        (0.0, 90.0, 80.0, 110.0),
+        (80.0, 90.0, 150.0, 60.0),
+        (80.0, 150.0, 90.0, 50.0),
+        (170.0, 150.0, 60.0, 50.0),
+        (230.0, 90.0, 70.0, 110.0),
+    ];
+    let spacing = 2.0;
+    let boards: Vec<Path> = rooms
+        .iter()
+        .enumerate()
+        .map(|(i, (_, _, w, h))| if i % 2 == 0 { (h - spacing, w - spacing) } else { (w - spacing, h - spacing) })
+        .enumerate()
+        .map(|(i, (w, h))| Path::rectangle(i as f64 * 300.0, 0.0, w, h))
+        .collect();
+    let work = work(&boards, 1);
+    // Just the room: the sheet less one spacing each way.
+    let layout = nest(&work, &terms_of(300.0 - spacing, 200.0 - spacing, spacing, 0.0), 40);
+    assert_eq!((layout.sheets.len(), layout.copies().count()), (1, 7));
+    assert_eq!(faults(&work, &layout, Distances::of(spacing, 0.0)).0, 0);
+}

@@ -1,6 +1,7 @@
 //! The check of distances, against places taken from the parts' edges one by one.
 
 use super::*;
+use crate::geometry::Bounds;
 use crate::ids::CopyId;
 use crate::nest::check::gap;
 
@@ -93,4 +94,31 @@ fn a_part_in_anothers_hole_keeps_its_distance_there() {
     };
     assert_eq!((told(-250.0, 2.0), told(-249.99, 2.0), told(-248.0, 0.0), told(-247.9, 0.0)), (0, 2, 0, 2));
     assert_eq!(told(-200.0, 0.0), 2, "across the edge of the hole");
+}
+
+#[test]
+fn nothing_lies_on_a_clamp_and_what_goes_first_has_a_place() {
+    let work = work(&[Path::rectangle(0.0, 0.0, 60.0, 40.0), Path::circle(Point::new(200.0, 20.0), 20.0)], 6);
+    let clamp = Bounds { min: Point::new(80.0, 0.0), max: Point::new(140.0, 90.0) };
+    let sheet = Sheet { clamps: vec![clamp], count: Some(1), ..Sheet::rectangle(260.0, 150.0) };
+    let terms = Terms { sheets: vec![sheet.clone()], ..terms_of(260.0, 150.0, 2.0, 5.0) };
+    let layout = nest(&work, &terms, 30);
+    assert_eq!(faults(&work, &layout, terms.distances()).0, 0);
+    for p in layout.copies() {
+        let lies = work.part(p.copy.part).expect("it").outline.transformed(p.affine());
+        let off = |q: Point| (clamp.min.x - q.x).max(q.x - clamp.max.x).max(0.0).hypot((clamp.min.y - q.y).max(q.y - clamp.max.y).max(0.0));
+        assert!(lies.points(0.01).into_iter().all(|q| off(q) > 4.98), "{:?}", lies.bounds());
+    }
+    // On the clamp is a fault, whatever else is free.
+    let part = work.parts[0].id;
+    let on = Placement { copy: CopyId { part, number: 1 }, x: 85.0, y: 20.0, angle: 0.0, mirrored: false };
+    let there = Layout { sheets: vec![SheetLayout { sheet, placed: vec![on] }], ..Layout::default() };
+    assert_eq!(faults(&work, &there, terms.distances()).0, 1);
+    // Twelve do not fit there: those that go first all do.
+    let disc = work.parts.iter().find(|p| p.bounds.width() < 45.0).expect("the disc").id;
+    for first in [part, disc] {
+        let parts = [(first, PartNest { first: true, ..PartNest::default() })].into();
+        let layout = nest(&work, &Terms { parts, ..terms.clone() }, 30);
+        assert!(!layout.unplaced.contains_key(&first) && !layout.unplaced.is_empty(), "{:?}", layout.unplaced);
+    }
 }
