@@ -8,13 +8,15 @@ pub use options::Failure;
 
 use options::Command;
 use std::ffi::OsString;
+use std::io::Write;
 use std::process::ExitCode;
 
 /// Runs what was asked for.
 pub fn run(args: impl IntoIterator<Item = OsString>) -> Result<ExitCode, Failure> {
     match options::parse(args)? {
         Command::Help => {
-            println!("{}", options::USAGE);
+            // Whoever reads it may have seen enough.
+            let _ = writeln!(std::io::stdout(), "{}", options::USAGE);
             Ok(ExitCode::SUCCESS)
         }
         Command::Open(opening) => crate::server::run(&opening),

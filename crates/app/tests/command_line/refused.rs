@@ -1,6 +1,7 @@
 //! What Nest cannot do is said in a sentence, and nothing is lost by it.
 
 use crate::{dxf, prep};
+use std::process::{Command, Stdio};
 
 fn plate(folder: &std::path::Path, name: &str, (w, h): (u32, u32)) -> std::path::PathBuf {
     dxf(folder, name, &format!("0 LWPOLYLINE 8 0 90 4 70 1 10 0 20 0 10 {w} 20 0 10 {w} 20 {h} 10 0 20 {h}"))
@@ -50,5 +51,23 @@ fn offcuts_that_are_none_are_named() {
         let run = prep(std::slice::from_ref(&small), &format!("--offcut {}", offcut.display()));
         assert_eq!(run.code(), Some(2), "{}", run.said());
         assert!(run.said().contains(told) && run.said().contains("--offcut"), "{}", run.said());
+    }
+}
+
+/// Whoever reads no further, as `head` does, ends the command quietly.
+#[test]
+fn a_pipe_that_is_shut_ends_it_quietly() {
+    for words in [&["check", "--json"][..], &["check"], &["--help"]] {
+        let mut child = Command::new(env!("CARGO_BIN_EXE_boustrophe"))
+            .args(words)
+            .args(if words.contains(&"check") { vec![crate::demo("queen-excluder.dxf")] } else { Vec::new() })
+            .stdout(Stdio::piped())
+            .stderr(Stdio::piped())
+            .spawn()
+            .expect("it runs");
+        drop(child.stdout.take());
+        let output = child.wait_with_output().expect("it ends");
+        let said = String::from_utf8_lossy(&output.stderr);
+        assert!(!said.contains("panicked") && output.status.code() != Some(101), "{words:?}: {:?}, {said}", output.status);
     }
 }

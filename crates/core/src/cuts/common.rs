@@ -15,8 +15,9 @@ use rstar::{AABB, RTree};
 use rustc_hash::FxHashMap;
 use std::f64::consts::PI;
 
-/// Lines that are no further apart than this, mm, run on each other.
-const SAME: f64 = 0.004;
+/// Lines that are no further apart than this, mm, run on each other. A nest takes out what play there was; a hand leaves a
+/// micrometre or two.
+const SAME: f64 = 0.01;
 /// Corners sharper than this are not drawn out to a point: it would reach too far.
 const SHARPEST: f64 = 40.0 * PI / 180.0;
 
@@ -147,6 +148,31 @@ fn find_shared(rings: &mut [Ring]) {
     for side in rings.iter_mut().flat_map(|r| &mut r.sides) {
         side.shared.sort_by(|a, b| a.0.total_cmp(&b.0));
     }
+    part_neighbours(rings);
+}
+
+/// Two neighbours along one side are both drawn out to their points and may share a tip of it: each gets half.
+fn part_neighbours(rings: &mut [Ring]) {
+    // Which side's stretch with which other changes, at its end or its begin, and where.
+    let mut changes: Vec<(Of, Of, bool, Point)> = Vec::new();
+    for (r, ring) in rings.iter().enumerate() {
+        for (k, side) in ring.sides.iter().enumerate() {
+            for pair in side.shared.windows(2).filter(|p| p[0].1 > p[1].0) {
+                let at = side.line.start + side.line.direction(0.0) * f64::midpoint(pair[0].1, pair[1].0);
+                // The other side runs the other way.
+                changes.extend([((r, k), pair[0].2, true, at), ((r, k), pair[1].2, false, at)]);
+                changes.extend([(pair[0].2, (r, k), false, at), (pair[1].2, (r, k), true, at)]);
+            }
+        }
+    }
+    for (of, other, end, at) in changes {
+        let side = &mut rings[of.0].sides[of.1];
+        let along = (at - side.line.start).dot(side.line.direction(0.0));
+        for s in side.shared.iter_mut().filter(|s| s.2 == other) {
+            if end { s.1 = s.1.min(along) } else { s.0 = s.0.max(along) }
+        }
+    }
+    rings.iter_mut().flat_map(|r| &mut r.sides).for_each(|s| s.shared.retain(|x| x.1 - x.0 > SAME));
 }
 
 /// The stretch of `a`, mm along it, on which `b` runs the other way.
@@ -274,7 +300,7 @@ fn partners(strands: &[Strand]) -> FxHashMap<End, End> {
     let near = |e: End| {
         let (x, y) = cell(point(e));
         let cells = (-1..=1).flat_map(move |i| (-1..=1).map(move |j| (x + i, y + j)));
-        cells.filter_map(|c| knots.get(&c)).flatten().copied().filter(move |o| *o != e && point(*o).distance(point(e)) < 2.0 * SAME)
+        cells.filter_map(|c| knots.get(&c)).flatten().copied().filter(move |o| *o != e && point(*o).distance(point(e)) < SAME)
     };
     let rim = |i: usize| strands[i].sides[1].is_none();
     let mut pairs: Vec<(f64, End, End)> = Vec::new();
@@ -306,7 +332,7 @@ fn turn(a: Vec2, b: Vec2) -> f64 {
 fn cut(chain: &[End], strands: &[Strand], rings: &[Ring]) -> Option<Cut> {
     let (first, last) = (chain.first()?, chain.last()?);
     let run = |(i, back): &End| if *back { strands[*i].path.reversed() } else { strands[*i].path };
-    let closed = chain.len() > 1 && run(last).end.distance(run(first).start) < 2.0 * SAME;
+    let closed = chain.len() > 1 && run(last).end.distance(run(first).start) < SAME;
     let mut segments: Vec<Segment> = Vec::new();
     let mut pieces: Vec<Piece> = Vec::new();
     let mut along = 0.0;

@@ -10,6 +10,7 @@ use crate::testing::{cleaned, drawing, outlines};
 use proptest::prelude::*;
 use std::f64::consts::{PI, TAU};
 
+mod blocks;
 mod pictures;
 
 fn whole(o: Offset) -> Path {

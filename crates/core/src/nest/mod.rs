@@ -20,6 +20,7 @@ mod problem;
 pub mod rest;
 mod search;
 mod separation;
+mod snap;
 #[cfg(test)]
 mod tests;
 

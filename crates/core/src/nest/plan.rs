@@ -115,14 +115,12 @@ pub fn room_left(layout: &Layout, work: &Work) -> f64 {
 /// the last.
 pub fn is_better(a: &Layout, b: &Layout, work: &Work, terms: &Terms) -> bool {
     let first = |part: &PartId| terms.parts.get(part).is_some_and(|p| p.first);
+    let outlines = |l: &Layout| l.copies().filter_map(|p| Some(work.part(p.copy.part)?.outline.length())).sum::<f64>();
     let cost = |l: &Layout| {
         let area: f64 = l.sheets.iter().map(|s| s.sheet.area()).sum();
-        (
-            l.unplaced.iter().map(|(p, n)| *n as usize * if first(p) { FIRST } else { 1 }).sum::<usize>(),
-            l.sheets.len(),
-            area,
-            -room_left(l, work),
-        )
+        let waits = l.unplaced.iter().map(|(p, n)| *n as usize * if first(p) { FIRST } else { 1 }).sum::<usize>();
+        let saved = terms.common.map_or(0.0, |kerf| super::snap::shared(work, l, kerf) / outlines(l).max(1.0));
+        (waits, l.sheets.len(), area, -room_left(l, work) - saved)
     };
     let (a, b) = (cost(a), cost(b));
     a.0.cmp(&b.0).then(a.1.cmp(&b.1)).then(a.2.total_cmp(&b.2)).then((a.3 + 1e-5).total_cmp(&b.3)).is_lt()

@@ -233,6 +233,12 @@ impl<'w> Problem<'w> {
         self.held[kind].iter().filter_map(end).fold(Vec2::ZERO, |a, b| Vec2::new(a.x.max(b.x), a.y.max(b.y)))
     }
 
+    /// Length of all outlines that are to be laid, mm.
+    pub(super) fn perimeter(&self) -> f64 {
+        let all = self.demands.iter().filter_map(|d| Some(self.work.part(d.part)?.outline.length() * f64::from(d.quantity)));
+        all.sum::<f64>().max(1.0)
+    }
+
     /// Copies in all that are to be laid.
     pub fn copies(&self) -> usize {
         self.demands.iter().map(|d| d.quantity as usize).sum()

@@ -9,6 +9,8 @@ use super::lattice::Lattices;
 use super::plan::{Cost, Plan};
 use super::problem::Problem;
 use super::separation::Separation;
+use super::snap::{shared, snapped};
+use crate::ids::CopyId;
 
 /// How a search is run and watched. There is no clock in here: the caller decides when it is enough.
 pub struct Control<'a> {
@@ -45,22 +47,39 @@ struct Best<'a> {
     cost: Cost,
     layout: Layout,
     found_at: usize,
+    /// With common edges: the room used of the last sheet less what is shared of all edges.
+    worth: f64,
 }
 
 impl Best<'_> {
     /// Takes a plan over if it is better and lies as it should, by a measure that the engines have no part in.
     fn take(&mut self, plan: Plan, tries: usize, control: &Control) -> bool {
         let cost = plan.cost(self.problem);
-        if cost >= self.cost {
+        if cost >= self.bar() {
             return false;
         }
-        let layout = plan.layout(self.problem);
+        let held = |c: &CopyId| self.problem.held.iter().flatten().any(|p| p.copy == *c);
+        let layout = snapped(self.problem.work, plan.layout(self.problem), self.problem.distances, held);
         if faults(self.problem.work, &layout, self.problem.distances).0 > 0 {
             return false;
         }
-        (self.plan, self.cost, self.layout, self.found_at) = (plan, cost, layout, tries);
+        let saved = self.problem.distances.common.map_or(0.0, |kerf| shared(self.problem.work, &layout, kerf) / self.problem.perimeter());
+        let worth = cost.3 - saved;
+        if self.problem.distances.common.is_some() && (cost.0, cost.1) == (self.cost.0, self.cost.1) && worth >= self.worth - 1e-9 {
+            return false;
+        }
+        (self.plan, self.cost, self.layout, self.found_at, self.worth) = (plan, cost, layout, tries, worth);
         (control.better)(&self.layout, tries);
         true
+    }
+
+    /// What a plan has to cost less than. With common edges what is shared counts as well, which no engine knows: whatever
+    /// takes no more sheets is looked at.
+    fn bar(&self) -> Cost {
+        match self.problem.distances.common {
+            Some(_) if self.cost.0 < usize::MAX => Cost(self.cost.0, self.cost.1, f64::INFINITY, f64::INFINITY),
+            _ => self.cost,
+        }
     }
 }
 
@@ -72,7 +91,7 @@ pub fn search(problem: &Problem, control: &Control) -> Layout {
         ..Plan::default()
     };
     let none = Cost(usize::MAX, 0, 0.0, 0.0);
-    let mut best = Best { problem, layout: nothing.layout(problem), plan: nothing, cost: none, found_at: 0 };
+    let mut best = Best { problem, layout: nothing.layout(problem), plan: nothing, cost: none, found_at: 0, worth: f64::INFINITY };
     if copies == 0 {
         let held = super::greedy::empty(problem);
         best.take(held, 1, control);
@@ -98,18 +117,18 @@ pub fn search(problem: &Problem, control: &Control) -> Layout {
         let early = tries <= GREEDY_FIRST;
         let by_order = boards.as_mut().filter(|_| tries.is_multiple_of(2));
         let found = if let Some(boards) = by_order {
-            boards.improve(&best.plan, best.cost, control.go_on)
+            boards.improve(&best.plan, best.bar(), control.go_on)
         } else if tries == lattice_try {
-            lattices.improve(&best.plan, best.cost, control.go_on)
+            lattices.improve(&best.plan, best.bar(), control.go_on)
         } else if early || tries.is_multiple_of(GREEDY_EVERY) || fences.is_none() {
-            greedy.improve(&best.plan, best.cost, control.go_on)
+            greedy.improve(&best.plan, best.bar(), control.go_on)
         } else {
             if separation.is_none() {
                 separation = fences.as_ref().and_then(|f| Separation::new(f, &best.plan, control.seed));
             }
             match &mut separation {
-                Some(s) => s.improve(&best.plan, best.cost, control.go_on),
-                None => greedy.improve(&best.plan, best.cost, control.go_on),
+                Some(s) => s.improve(&best.plan, best.bar(), control.go_on),
+                None => greedy.improve(&best.plan, best.bar(), control.go_on),
             }
         };
         if let Some(plan) = found {

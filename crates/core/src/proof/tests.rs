@@ -248,3 +248,34 @@ proptest! {
         prop_assert!(end == known || known == 0.0, "{end} for {text}");
     }
 }
+
+#[test]
+fn a_plan_that_makes_an_edge_twice_or_not_at_all_is_found_and_can_be_lifted() {
+    let machine = &Shop::builtin().machines[0];
+    let spoiled = |spoil: &dyn Fn(&mut SheetCuts)| {
+        let mut job = job();
+        let program = format!("G21 G90 F1200\nM5\nM8\n{}M9\nM2\n", blocks(&job.sheet).concat());
+        spoil(&mut job.cuts);
+        let (_, findings) = run(&program, &job.meant(machine));
+        let offered = offered(findings, &job.sheet, &job.layout.sheets[0], &job.work, 1, machine);
+        offered.into_iter().find(|f| f.code == "edges-not-once")
+    };
+    assert!(spoiled(&|_| {}).is_none());
+    // A hole whose edge nobody makes; the outline that two cuts make.
+    let none = spoiled(&|cuts| {
+        cuts.cuts.iter_mut().for_each(|c| {
+            if c.path.length() < 100.0 {
+                c.pieces.clear()
+            }
+        })
+    });
+    let twice = spoiled(&|cuts| {
+        let outline = cuts.cuts.iter().position(|c| c.path.length() > 200.0).expect("the outline");
+        let again = cuts.cuts[outline].pieces[0].clone();
+        cuts.cuts[outline].pieces.push(again);
+    });
+    for found in [none, twice] {
+        let found = found.expect("it is told");
+        assert!(found.severity == Severity::Stop && found.remedies[0].label == "Cut each part by itself", "{found:?}");
+    }
+}

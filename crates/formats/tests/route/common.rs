@@ -138,3 +138,69 @@ fn holes_come_before_the_lines_that_free_their_part() {
     });
     assert!(codes(&job.route().findings, Station::Proof).contains(&"outer-first"), "{:?}", open(&job.route()));
 }
+
+/// Right-angled triangles lie in pairs along their long sides, which a nest lays a few micrometres off; plates of steel in a block.
+/// Each is one cut between two parts, and each part is as it was drawn.
+#[test]
+fn slanted_sides_are_shared_as_well() {
+    let triangle = vec![(10.0, 10.0), (70.0, 10.0), (10.0, 55.0)];
+    let mut job = Job::of(&[("gussets.svg", svg(&[triangle]))], Stock::default());
+    job.edit(&NestEdit::SetCommonEdges { on: true }.on(BatchId::FIRST));
+    job.edit(&HoldEdit::SetNicks { on: false }.on(BatchId::FIRST));
+    job.edit(&NestEdit::SetTurn { turn: boustrophe_core::nest::Turn::Half }.on(BatchId::FIRST));
+    job.mend();
+    let part = job.route().work.parts[0].id;
+    job.edit(&NestEdit::SetQuantity { part, quantity: 24 }.on(BatchId::FIRST));
+    job.nest(1, 12);
+    let route = job.route();
+    assert!(route.released(), "{:?}", open(&route));
+    let b = route.first();
+    let perimeter = 24.0 * (60.0 + 45.0 + 75.0);
+    assert!(route.ledger.cut < 0.85 * perimeter, "{} of {perimeter}", route.ledger.cut);
+    let (kerf, burned) = (job.terms().common.expect("a kerf"), burned(&job, &route, 0));
+    for p in b.nested.layout.copies() {
+        for s in &b.work.part(p.copy.part).expect("it").outline.transformed(p.affine()).segments {
+            for k in 1..8 {
+                let off = nearest(&burned, s.at(f64::from(k) / 8.0));
+                assert!((off - kerf / 2.0).abs() < 0.003, "{off} of {}", kerf / 2.0);
+            }
+        }
+    }
+}
+
+#[test]
+fn plates_of_steel_share_edges_whatever_their_number() {
+    for quantity in [4, 7, 12] {
+        let mut job = Job::of(&[("plates.svg", svg(&[vec![(10.0, 10.0), (130.0, 10.0), (130.0, 90.0), (10.0, 90.0)]]))], steel());
+        job.edit(&NestEdit::SetCommonEdges { on: true }.on(BatchId::FIRST));
+        job.mend();
+        let part = job.route().work.parts[0].id;
+        job.edit(&NestEdit::SetQuantity { part, quantity }.on(BatchId::FIRST));
+        job.nest(1, 12);
+        let route = job.settled();
+        assert!(route.released(), "{quantity}: {:?}", open(&route));
+    }
+}
+
+/// Corners that meet on a neighbour's side, and tiles that could lie otherwise: proved, and as much shared as there is.
+#[test]
+fn tiles_share_what_they_can() {
+    let hexagon: Vec<(f64, f64)> =
+        (0..6).map(|i| f64::from(i) * std::f64::consts::FRAC_PI_3).map(|a| (60.0 + 25.0 * a.cos(), 60.0 + 25.0 * a.sin())).collect();
+    let gable = vec![(10.0, 10.0), (70.0, 10.0), (40.0, 60.0)];
+    for (name, outline, quantity, most) in [("hexagons", hexagon, 40, 0.72), ("gables", gable, 30, 0.85)] {
+        let mut job = Job::of(&[("tiles.svg", svg(&[outline]))], Stock::default());
+        job.edit(&NestEdit::SetCommonEdges { on: true }.on(BatchId::FIRST));
+        job.edit(&HoldEdit::SetNicks { on: false }.on(BatchId::FIRST));
+        job.mend();
+        let part = job.route().work.parts[0].id;
+        job.edit(&NestEdit::SetQuantity { part, quantity }.on(BatchId::FIRST));
+        job.nest(1, 60);
+        let route = job.route();
+        assert!(route.released(), "{name}: {:?}", open(&route));
+        let b = route.first();
+        let each = b.work.parts[0].outline.length();
+        let share = route.ledger.cut / (each * f64::from(quantity));
+        assert!(share < most, "{name}: {share} of the outlines are cut");
+    }
+}

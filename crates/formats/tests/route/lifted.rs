@@ -7,8 +7,8 @@ use boustrophe_core::decisions::{AssignEdit, Edit, IntakeEdit, NestEdit, Stock};
 use boustrophe_core::finding::Severity;
 use boustrophe_core::geometry::{Affine, Segment, Vec2};
 use boustrophe_core::hold::{Doing, Op, SheetPath};
-use boustrophe_core::ids::{BatchId, CopyId};
-use boustrophe_core::nest::{Layout, Placement, Sheet, SheetLayout};
+use boustrophe_core::ids::BatchId;
+use boustrophe_core::nest::Sheet;
 use boustrophe_core::release;
 use boustrophe_core::release::ProgramOrder;
 use boustrophe_formats::bitmap;
@@ -199,7 +199,6 @@ fn brought_about() -> Vec<(&'static str, Job)> {
         });
         job
     }));
-    out.push(("edges-not-once", thrice_shared()));
     out.extend([
         ("burned-astray", with_fault(|op| moved(op, Vec2::new(9.0, 0.0)))),
         ("gouge", with_text_of_moved_hole()),
@@ -216,20 +215,6 @@ fn brought_about() -> Vec<(&'static str, Job)> {
         ("program-unreadable", with_text(|t| t.replacen("G1 ", "G1 Xhive ", 1))),
     ]);
     out
-}
-
-/// Two boards on each other share their edge with a third.
-fn thrice_shared() -> Job {
-    let mut job = of(&format!(r#"<path {RED} d="M10 10h40v40h-40z"/>"#));
-    job.edit(&Edit::Intake(IntakeEdit::SetDrawingQuantity { drawing: 1, quantity: 3 }));
-    job.edit(&NestEdit::SetCommonEdges { on: true }.on(BatchId::FIRST));
-    let kerf = job.terms().common.expect("a kerf");
-    let part = job.route().work.parts[0].id;
-    let at = |(i, x): (usize, f64)| Placement { copy: CopyId { part, number: i as u32 + 1 }, x, y: 0.0, angle: 0.0, mirrored: false };
-    let placed = [0.0, 40.0 + kerf, 40.0 + kerf].into_iter().enumerate().map(at).collect();
-    let sheets = vec![SheetLayout { sheet: Sheet::rectangle(200.0, 150.0), placed }];
-    job.edit(&NestEdit::KeepLayout { layout: Layout { sheets, ..Layout::default() } }.on(BatchId::FIRST));
-    job
 }
 
 /// The hole is cut after the outline round it.
@@ -253,7 +238,10 @@ fn with_text_of_moved_hole() -> Job {
 fn whatever_stops_a_job_can_be_lifted() {
     let jobs = brought_about();
     let known: BTreeSet<String> = jobs.iter().map(|(code, _)| (*code).to_owned()).collect();
-    assert_eq!(known, all_codes(), "every code of a stop is brought about here, and no other");
+    // Edges that no cut makes, or two, come only of a plan that is wrong: core's own tests spoil one, and lift it.
+    let mut all = all_codes();
+    assert!(all.remove("edges-not-once"));
+    assert_eq!(known, all, "every code of a stop is brought about here, and no other");
     let mut faults = Vec::new();
     for (code, mut job) in jobs {
         let stops = |job: &Job| job.route().findings.into_iter().find(|f| f.code == code && f.severity == Severity::Stop);

@@ -170,3 +170,26 @@ fn boards_cut_from_a_sheet_fill_it_again() {
     assert_eq!((layout.sheets.len(), layout.copies().count()), (1, 7));
     assert_eq!(faults(&work, &layout, Distances::of(spacing, 0.0)).0, 0);
 }
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(12))]
+    /// Boards of any sizes: all counted, none too near, none turned that may not be, the same again for the same seed on one
+    /// thread and on several.
+    #[test]
+    fn boards_are_laid_alike_on_any_number_of_threads(sizes in prop::collection::vec((12.0..90.0_f64, 12.0..70.0_f64), 3..8), quantity in 1..5_u32, upright in prop::bool::ANY, spacing in 0.0..4.0_f64) {
+        let paths: Vec<Path> = sizes.iter().enumerate().map(|(i, (w, h))| Path::rectangle(i as f64 * 120.0, 0.0, *w, *h)).collect();
+        let work = work(&paths, quantity);
+        let turn = if upright { Turn::None } else { Turn::Quarter };
+        let terms = Terms { turn, sheets: vec![Sheet::rectangle(260.0, 190.0)], ..terms_of(260.0, 190.0, spacing, 3.0) };
+        let on = |threads: usize| {
+            let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().expect("threads");
+            pool.install(|| nest(&work, &terms, 14))
+        };
+        let (one, three) = (on(1), on(3));
+        prop_assert_eq!(&one, &three);
+        prop_assert_eq!(faults(&work, &one, terms.distances()).0, 0);
+        let laid = one.copies().count() + one.unplaced.values().map(|n| *n as usize).sum::<usize>();
+        prop_assert_eq!(laid, sizes.len() * quantity as usize);
+        prop_assert!(one.unplaced.is_empty() && one.copies().all(|p| !upright || p.angle == 0.0));
+    }
+}
