@@ -12,6 +12,7 @@ mod dense;
 mod exact;
 mod hand;
 mod rest;
+mod snap;
 
 fn work(paths: &[Path], quantity: u32) -> Work {
     let (drawing, decisions) = cleaned(&outlines(paths), quantity);
