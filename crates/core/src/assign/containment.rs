@@ -13,7 +13,13 @@ pub(super) struct Outlines<'a> {
     tree: RTree<Boxed>,
     /// Areas by themselves: of crowds that lie on each other most are told apart by them.
     areas: Vec<f64>,
+    /// Numbers of all by area, the smallest first.
+    by_area: Vec<usize>,
 }
+
+/// So many next larger outlines are looked at before all whose boxes are round a place: where thousands lie in each other, the
+/// one around is among them.
+const NEXT_LARGER: usize = 160;
 
 impl<'a> Outlines<'a> {
     /// Indexes closed paths, each with its box and its area without sign.
@@ -23,23 +29,34 @@ impl<'a> Outlines<'a> {
             .enumerate()
             .map(|(i, (_, b, _))| Boxed::new(Rectangle::from_corners([b.min.x, b.min.y], [b.max.x, b.max.y]), i))
             .collect();
-        let areas = paths.iter().map(|p| p.2).collect();
-        Self { paths, tree: RTree::bulk_load(boxes), areas }
+        let areas: Vec<f64> = paths.iter().map(|p| p.2).collect();
+        let mut by_area: Vec<usize> = (0..areas.len()).collect();
+        by_area.sort_by(|a, b| areas[*a].total_cmp(&areas[*b]));
+        Self { paths, tree: RTree::bulk_load(boxes), areas, by_area }
     }
 
     /// The smallest outline round `path`, other than `itself`.
     pub(super) fn around(&self, path: &Path, bounds: Bounds, area: f64, itself: Option<usize>) -> Option<usize> {
         let samples = samples(path)?;
         let least = area * (1.0 + 1e-9);
+        // Two of three points settle it, so that touching an outline with one does not mislead.
+        let holds = |i: &usize| samples.iter().filter(|p| self.paths[*i].0.contains(**p)).count() >= 2;
+        let boxed = |i: &usize| Some(*i) != itself && self.paths[*i].1.grown(1e-6).holds(&bounds);
+        let larger = &self.by_area[self.by_area.partition_point(|i| self.areas[*i] <= least)..];
+        if let Some(found) = larger.iter().take(NEXT_LARGER).find(|i| boxed(i) && holds(i)) {
+            return Some(*found);
+        }
+        if larger.len() <= NEXT_LARGER {
+            return None;
+        }
         let mut candidates: Vec<(f64, usize)> = self
             .tree
             .locate_in_envelope_intersecting(AABB::from_point([samples[0].x, samples[0].y]))
             .map(|b| (self.areas[b.data], b.data))
-            .filter(|(large, i)| *large > least && Some(*i) != itself && self.paths[*i].1.grown(1e-6).holds(&bounds))
+            .filter(|(large, i)| *large > least && boxed(i))
             .collect();
         candidates.sort_unstable_by(|a, b| a.0.total_cmp(&b.0));
-        // Two of three points settle it, so that touching an outline with one does not mislead.
-        candidates.into_iter().map(|c| c.1).find(|i| samples.iter().filter(|p| self.paths[*i].0.contains(**p)).count() >= 2)
+        candidates.into_iter().map(|c| c.1).find(holds)
     }
 }
 

@@ -13,7 +13,13 @@ fn distances() -> Distances {
 /// Copies of a tile at these places of a sheet.
 fn tiles(work: &Work, places: &[(f64, f64)]) -> Layout {
     let part = work.parts[0].id;
-    let at = |(i, (x, y)): (usize, &(f64, f64))| Placement { copy: CopyId { part, number: i as u32 + 1 }, x: *x, y: *y, angle: 0.0, mirrored: false };
+    let at = |(i, (x, y)): (usize, &(f64, f64))| Placement {
+        copy: CopyId { part, number: i as u32 + 1 },
+        x: *x,
+        y: *y,
+        angle: 0.0,
+        mirrored: false,
+    };
     let placed = places.iter().enumerate().map(at).collect();
     Layout { sheets: vec![SheetLayout { sheet: Sheet::rectangle(400.0, 300.0), placed }], ..Layout::default() }
 }
