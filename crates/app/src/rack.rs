@@ -4,11 +4,11 @@
 use crate::error::AppError;
 use crate::shop::{App, Loaded};
 use boustrophe_core::assign::Process;
-use boustrophe_core::decisions::{Decisions, Edit, NestEdit};
+use boustrophe_core::decisions::{BatchDecisions, Decisions, Edit, NestDecisions, NestEdit};
 use boustrophe_core::finding::{Finding, Severity, Station};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::nest::{Sheet, rest};
-use boustrophe_store::{NewStock, Run, Stocked, Taken};
+use boustrophe_store::{NewStock, Run, Stocked, StoreError, Taken};
 use std::collections::BTreeMap;
 
 /// A sheet of the rack as Nest takes it.
@@ -20,12 +20,23 @@ pub fn as_sheet(stocked: &Stocked, job: i32) -> Sheet {
 pub fn chosen(app: &App, job: i32, ids: &[i32]) -> Result<Vec<Sheet>, AppError> {
     let mut all: Vec<Stocked> = ids.iter().map(|id| app.store.stocked(*id)).collect::<Result<_, _>>()?;
     if let Some(taken) = all.iter().find(|s| s.free_for(job) == 0) {
-        let others: Vec<String> = taken.reserved.iter().filter(|r| r.0 != job).map(|r| format!("“{}”", r.1)).collect();
-        let why = if others.is_empty() { "is used up".to_owned() } else { format!("is in hand for {}", others.join(" and ")) };
+        let others = others(taken, job);
+        let why = if others.is_empty() { "is used up".to_owned() } else { format!("is in hand for {others}") };
         return Err(AppError::Sentence(format!("{} {why}; choose another.", name(taken))));
     }
     all.sort_by(|a, b| b.offcut.cmp(&a.offcut).then(a.sheet.area().total_cmp(&b.sheet.area())));
     Ok(all.iter().map(|s| as_sheet(s, job)).collect())
+}
+
+/// Which of the rack's it is, where it is of the rack.
+fn number(sheet: &Sheet) -> Option<i32> {
+    sheet.rack.and_then(|r| i32::try_from(r).ok())
+}
+
+/// Other jobs that have it in hand, by name.
+fn others(stocked: &Stocked, job: i32) -> String {
+    let names: Vec<String> = stocked.reserved.iter().filter(|r| r.0 != job).map(|r| format!("“{}”", r.1)).collect();
+    names.join(" and ")
 }
 
 /// What people call it.
@@ -38,12 +49,11 @@ pub fn name(stocked: &Stocked) -> String {
 /// yet or not.
 fn wanted(decisions: &Decisions) -> BTreeMap<i32, u32> {
     let mut out: BTreeMap<i32, u32> = BTreeMap::new();
-    let id = |s: &Sheet| s.rack.and_then(|r| i32::try_from(r).ok());
     for batch in decisions.batches.values() {
-        for id in batch.nest.layout.iter().flat_map(|l| &l.sheets).filter_map(|s| id(&s.sheet)) {
+        for id in batch.nest.layout.iter().flat_map(|l| &l.sheets).filter_map(|s| number(&s.sheet)) {
             *out.entry(id).or_default() += 1;
         }
-        for id in batch.nest.sheets.iter().filter(|s| !s.outline.is_empty()).filter_map(id) {
+        for id in batch.nest.sheets.iter().filter(|s| !s.outline.is_empty()).filter_map(number) {
             out.entry(id).or_insert(1);
         }
     }
@@ -75,30 +85,25 @@ pub fn told(app: &App, job: i32, decisions: &Decisions) -> Result<Vec<Finding>, 
     for (id, n) in wanted_still(app, job, decisions)? {
         let (text, code) = match app.store.stocked(id) {
             Ok(s) if s.free_for(job) >= n => continue,
-            Ok(s) if s.count >= n => {
-                let others: Vec<String> = s.reserved.iter().filter(|r| r.0 != job).map(|r| format!("“{}”", r.1)).collect();
-                (format!("On the rack {} is in hand for {}.", name(&s), others.join(" and ")), "sheet-taken")
-            }
+            Ok(s) if s.count >= n => (format!("On the rack {} is in hand for {}.", name(&s), others(&s, job)), "sheet-taken"),
             Ok(s) => (format!("The rack has {} of {}; {n} are nested on.", s.count, name(&s)), "sheet-gone"),
-            Err(_) => (format!("The rack has no sheet {id} any more."), "sheet-gone"),
+            Err(StoreError::Missing { .. }) => (format!("The rack has no sheet {id} any more."), "sheet-gone"),
+            Err(other) => return Err(other.into()),
         };
-        let mut finding = Finding::new(Station::Nest, Severity::Stop, code, n as usize, text);
-        for (batch, edit) in without(decisions, id) {
-            finding = finding.choice("Nest without it", edit).of_batch(batch);
-        }
-        findings.push(finding);
+        // Each batch that nests on it has its own way on.
+        findings.extend(without(decisions, id).into_iter().map(|(batch, edit)| {
+            Finding::new(Station::Nest, Severity::Stop, code, n as usize, text.clone()).choice("Nest without it", edit).of_batch(batch)
+        }));
     }
     Ok(findings)
 }
 
 /// For each batch that nests on something of the rack, the change after which it does not.
 fn without(decisions: &Decisions, id: i32) -> Vec<(BatchId, Edit)> {
-    let of = |s: &Sheet| s.rack.and_then(|r| i32::try_from(r).ok()) == Some(id);
-    let uses = |nest: &boustrophe_core::decisions::NestDecisions| {
-        nest.sheets.iter().any(of) || nest.layout.iter().flat_map(|l| &l.sheets).any(|s| of(&s.sheet))
-    };
+    let of = |s: &Sheet| number(s) == Some(id);
+    let uses = |nest: &NestDecisions| nest.sheets.iter().any(of) || nest.layout.iter().flat_map(|l| &l.sheets).any(|s| of(&s.sheet));
     let batches = decisions.batches.iter().filter(|(_, b)| uses(&b.nest));
-    let edit = |(batch, b): (&BatchId, &boustrophe_core::decisions::BatchDecisions)| {
+    let edit = |(batch, b): (&BatchId, &BatchDecisions)| {
         let sheets: Vec<Sheet> = b.nest.sheets.iter().filter(|s| !of(s)).cloned().collect();
         let edits = vec![NestEdit::SetSheets { sheets }.on(*batch), NestEdit::Nest.on(*batch)];
         (*batch, Edit::All { edits })
@@ -134,28 +139,15 @@ fn cut(app: &App, run: &Run) -> Result<(), AppError> {
     let found = route.sheet(usize::try_from(run.sheet - 1).unwrap_or(0));
     let lying = found.and_then(|(batch, at)| Some((route.batch(batch), route.batch(batch).nested.layout.sheets.get(at)?)));
     if let Some((batch, lying)) = lying
-        && let Some(id) = lying.sheet.rack.and_then(|r| i32::try_from(r).ok())
+        && let Some(id) = number(&lying.sheet)
     {
         let stocked = app.store.stocked(id)?;
         let kerf = shop.rows_for(&decisions.assign, &batch.stock).get(Process::Cut, None).map_or(0.0, |r| r.kerf);
         let left = rest::rest(&batch.work, lying, kerf);
         let job = app.store.job(run.job_id)?;
         let whole = left.pieces.len() == 1;
-        let rests: Vec<NewStock> = left
-            .pieces
-            .iter()
-            .map(|(sheet, _)| NewStock {
-                material: stocked.material.clone(),
-                thickness: stocked.thickness,
-                sheet: Sheet { count: None, ..sheet.clone() },
-                offcut: true,
-                count: 1,
-                // What is left is worth what it has left of the sheet's area.
-                price: stocked.price.map(|p| (p * sheet.area() / stocked.sheet.area() * 100.0).round() / 100.0),
-                place: stocked.place.clone(),
-                origin: format!("rest of {} after run {} of “{}”", name(&stocked), run.id, job.name),
-            })
-            .collect();
+        let origin = format!("rest of {} after run {} of “{}”", name(&stocked), run.id, job.name);
+        let rests: Vec<NewStock> = left.pieces.iter().map(|(sheet, _)| stocked.piece(sheet, origin.clone())).collect();
         let words = format!(
             "cut in run {} of “{}”: {} parts; {}",
             run.id,

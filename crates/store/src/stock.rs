@@ -41,6 +41,19 @@ impl Stocked {
         let others: u32 = self.reserved.iter().filter(|r| r.0 != job).map(|r| r.2).sum();
         self.count.saturating_sub(others)
     }
+    /// A piece that was cut from it, to be put where it stood.
+    pub fn piece(&self, sheet: &Sheet, origin: String) -> NewStock {
+        NewStock {
+            material: self.material.clone(),
+            thickness: self.thickness,
+            sheet: Sheet { count: None, ..sheet.clone() },
+            offcut: true,
+            count: 1,
+            price: self.price.map(|p| self.sheet.worth_of(sheet, p)),
+            place: self.place.clone(),
+            origin,
+        }
+    }
 }
 
 /// Something to be put on the rack.

@@ -101,6 +101,13 @@ pub struct CutPlan {
     pub sheets: Vec<SheetCuts>,
 }
 
+impl CutPlan {
+    /// Length on which copies share their cut, mm: so much is cut once instead of twice.
+    pub fn shared(&self) -> f64 {
+        self.sheets.iter().flat_map(|s| &s.cuts).map(Cut::shared).sum()
+    }
+}
+
 /// Plans the cuts of a layout. With `common`, a kerf in mm, copies that lie so far apart along straight edges share their cut.
 pub fn plan(work: &Work, layout: &Layout, common: Option<f64>) -> CutPlan {
     CutPlan { sheets: layout.sheets.par_iter().map(|s| sheet(work, s, common.filter(|k| *k > 0.0))).collect() }

@@ -62,6 +62,14 @@ impl Sheet {
             Err(format!("a sheet of {} × {} mm cannot be; each side must be 1 to 20000 mm", self.width, self.height))
         }
     }
+    /// Its edge and its holes, closed: the outline of an offcut, the rectangle of a full sheet.
+    pub fn edges(&self) -> Vec<Path> {
+        if self.outline.is_empty() { vec![Path::rectangle(0.0, 0.0, self.width, self.height)] } else { self.outline.clone() }
+    }
+    /// What a piece of it is worth where it costs `price`: as much as its share of the area, in hundredths.
+    pub fn worth_of(&self, piece: &Self, price: f64) -> f64 {
+        (price * piece.area() / self.area() * 100.0).round() / 100.0
+    }
     /// Area, mm².
     pub fn area(&self) -> f64 {
         match self.outline.split_first() {

@@ -97,6 +97,19 @@ pub struct PartNest {
     pub filler: bool,
 }
 
+impl PartNest {
+    /// What is said of it that is not said of all, as people say it; empty for nothing.
+    pub fn words(&self) -> String {
+        let mut told: Vec<String> = Vec::new();
+        told.extend(self.turn.map(|t| format!("turns {}", t.name())));
+        told.extend(self.grain.map(|g| format!("grain {}", g.name())));
+        told.extend(self.mirror.map(|m| if m { "may be mirrored" } else { "never mirrored" }.into()));
+        told.extend(self.first.then(|| "goes first".into()));
+        told.extend(self.filler.then(|| "fills gaps".into()));
+        told.join(", ")
+    }
+}
+
 /// Decisions at Nest.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[serde(default)]
@@ -286,15 +299,10 @@ impl NestEdit {
             Self::SetMirror { mirror } => if *mirror { "Parts may be mirrored" } else { "Parts are not mirrored" }.into(),
             Self::SetGrain { grain } => grain.map_or_else(|| "Grain does not matter".into(), |g| format!("Grain {}", g.name())),
             Self::SetCommonEdges { on } => if *on { "Common edges" } else { "No common edges" }.into(),
-            Self::SetPart { nest, .. } => {
-                let mut told: Vec<String> = Vec::new();
-                told.extend(nest.turn.map(|t| format!("turns {}", t.name())));
-                told.extend(nest.mirror.map(|m| if m { "may be mirrored" } else { "not mirrored" }.into()));
-                told.extend(nest.grain.map(|g| format!("grain {}", g.name())));
-                told.extend(nest.first.then(|| "goes first".into()));
-                told.extend(nest.filler.then(|| "fills gaps".into()));
-                if told.is_empty() { "A part is laid as the others are".into() } else { format!("A part: {}", told.join(", ")) }
-            }
+            Self::SetPart { nest, .. } => match nest.words() {
+                none if none.is_empty() => "A part is laid as the others are".into(),
+                told => format!("A part: {told}"),
+            },
             Self::SetClamps { clamps } => crate::finding::counted(clamps.len(), "clamp", "clamps"),
             Self::SetSheets { sheets } => {
                 let of = |s: &Sheet| s.count.map_or_else(String::new, |n| format!("{n} of ")) + &format!("{} × {}", s.width, s.height);

@@ -58,7 +58,7 @@ impl Plan {
         let spread: f64 = self.sheets.iter().map(share).sum::<f64>() * 1e-4;
         let area: f64 = self.sheets.iter().map(|s| problem.sheets[s.kind].area()).sum();
         let waits = |d: &usize| if problem.demands[*d].first { FIRST } else { 1 };
-        Cost(self.unplaced.iter().map(waits).sum(), self.sheets.len(), (area * 1e-6 * 1e6).round() / 1e6, last + spread)
+        Cost(self.unplaced.iter().map(waits).sum(), self.sheets.len(), area.round() / 1e6, last + spread)
     }
 
     /// The sheets as rooms with their parts.
@@ -111,8 +111,8 @@ pub fn room_left(layout: &Layout, work: &Work) -> f64 {
     })
 }
 
-/// True where a layout is better than another of the same parts: more of them laid, those that go first before all, on fewer sheets, or with more room left on
-/// the last.
+/// True where a layout is better than another of the same parts: more of them laid, those that go first before all, on fewer
+/// sheets, or with more room left on the last and, with common edges, more shared.
 pub fn is_better(a: &Layout, b: &Layout, work: &Work, terms: &Terms) -> bool {
     let first = |part: &PartId| terms.parts.get(part).is_some_and(|p| p.first);
     let outlines = |l: &Layout| l.copies().filter_map(|p| Some(work.part(p.copy.part)?.outline.length())).sum::<f64>();

@@ -2,7 +2,7 @@
 
 use super::{Sheet, SheetLayout};
 use crate::assign::Work;
-use crate::geometry::{Affine, Bounds, Path, Point, Region};
+use crate::geometry::{Bounds, Path, Point, Region};
 
 /// A piece smaller than this, mm², goes into the bin.
 const LEAST: f64 = 2500.0;
@@ -22,17 +22,9 @@ pub struct Rest {
     pub bin: f64,
 }
 
-/// The sheet itself as an area.
-fn region(sheet: &Sheet) -> Region {
-    if sheet.outline.is_empty() {
-        return Region::within(&[&Path::rectangle(0.0, 0.0, sheet.width, sheet.height)]);
-    }
-    Region::within(&sheet.outline.iter().collect::<Vec<_>>())
-}
-
 /// What is left when the copies of a sheet are cut out, `kerf` mm wide.
 pub fn rest(work: &Work, lying: &SheetLayout, kerf: f64) -> Rest {
-    let whole = region(&lying.sheet);
+    let whole = Region::within(&lying.sheet.edges().iter().collect::<Vec<_>>());
     let outlines: Vec<Path> = lying.placed.iter().filter_map(|p| Some(work.part(p.copy.part)?.outline.transformed(p.affine()))).collect();
     let cut = outlines.iter().map(|o| Region::within(&[o])).chain([Region::swept(&outlines, 2.0 * kerf)]);
     let left = whole.minus(&Region::union(cut));
@@ -144,10 +136,4 @@ impl Grid {
             *free = *free && !b.has(middle);
         }
     }
-}
-
-/// A piece of an offcut moved to where it lay, to be compared with the sheet that it came from.
-pub fn lying(piece: &Sheet, at: Point) -> Vec<Path> {
-    let drawn = if piece.outline.is_empty() { vec![Path::rectangle(0.0, 0.0, piece.width, piece.height)] } else { piece.outline.clone() };
-    drawn.iter().map(|p| p.transformed(Affine::translate(at.to_vec2()))).collect()
 }

@@ -63,9 +63,11 @@ impl Best<'_> {
         if faults(self.problem.work, &layout, self.problem.distances).0 > 0 {
             return false;
         }
-        let saved = self.problem.distances.common.map_or(0.0, |kerf| shared(self.problem.work, &layout, kerf) / self.problem.perimeter());
-        let worth = cost.3 - saved;
-        if self.problem.distances.common.is_some() && (cost.0, cost.1) == (self.cost.0, self.cost.1) && worth >= self.worth - 1e-9 {
+        // Without common edges the bar has told already.
+        let saved = |kerf| shared(self.problem.work, &layout, kerf) / self.problem.perimeter();
+        let worth = cost.3 - self.problem.distances.common.map_or(0.0, saved);
+        let bare = self.problem.distances.common.is_none() || (cost.0, cost.1) != (self.cost.0, self.cost.1);
+        if !bare && worth >= self.worth - 1e-9 {
             return false;
         }
         (self.plan, self.cost, self.layout, self.found_at, self.worth) = (plan, cost, layout, tries, worth);
@@ -80,6 +82,11 @@ impl Best<'_> {
             Some(_) if self.cost.0 < usize::MAX => Cost(self.cost.0, self.cost.1, f64::INFINITY, f64::INFINITY),
             _ => self.cost,
         }
+    }
+
+    /// One part alone in its corner: there is nothing to be had.
+    fn is_as_good_as_can_be(&self) -> bool {
+        self.plan.unplaced.is_empty() && self.problem.copies() == 1
     }
 }
 
@@ -137,11 +144,4 @@ pub fn search(problem: &Problem, control: &Control) -> Layout {
         (control.tried)(tries);
     }
     best.layout
-}
-
-impl Best<'_> {
-    /// One part alone in its corner: there is nothing to be had.
-    fn is_as_good_as_can_be(&self) -> bool {
-        self.plan.unplaced.is_empty() && self.problem.copies() == 1
-    }
 }

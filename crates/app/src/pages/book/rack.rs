@@ -55,10 +55,7 @@ struct Rack {
 
 /// An outline as a path of an SVG in mm, y down.
 pub fn drawn(sheet: &Sheet) -> String {
-    if sheet.outline.is_empty() {
-        return path_data(&Outline::rectangle(0.0, 0.0, sheet.width, sheet.height), sheet.height);
-    }
-    sheet.outline.iter().map(|p| path_data(p, sheet.height)).collect()
+    sheet.edges().iter().map(|p| path_data(p, sheet.height)).collect()
 }
 
 fn item(app: &App, s: Stocked) -> Result<Item, AppError> {
@@ -165,20 +162,7 @@ fn cut_up(app: &App, stocked: &Stocked, person: &str) -> Result<(), AppError> {
     if pieces.is_empty() {
         return Err(AppError::Sentence(format!("{} has no piece of 20 × 125 mm or more in it; throw it away.", name(stocked))));
     }
-    let area = stocked.sheet.area();
-    let rests: Vec<NewStock> = pieces
-        .iter()
-        .map(|(sheet, _)| NewStock {
-            material: stocked.material.clone(),
-            thickness: stocked.thickness,
-            sheet: Sheet { count: None, ..sheet.clone() },
-            offcut: true,
-            count: 1,
-            price: stocked.price.map(|p| (p * sheet.area() / area * 100.0).round() / 100.0),
-            place: stocked.place.clone(),
-            origin: format!("cut from {}", name(stocked)),
-        })
-        .collect();
+    let rests: Vec<NewStock> = pieces.iter().map(|(sheet, _)| stocked.piece(sheet, format!("cut from {}", name(stocked)))).collect();
     let words = format!("cut up into {}", counted(rests.len(), "piece", "pieces"));
     app.store.take_stock(stocked.id, &Taken { person, words: &words, ..Taken::default() }, &rests)?;
     Ok(())

@@ -8,7 +8,6 @@ use crate::view::{Cell, ledger};
 use crate::{guests, rack};
 use askama::Template;
 use boustrophe_core::assign::{Part, Process};
-use boustrophe_core::cuts::Cut;
 use boustrophe_core::decisions::{Edit, NestEdit};
 use boustrophe_core::finding::counted;
 use boustrophe_core::geometry::{Affine, Bounds};
@@ -127,16 +126,6 @@ fn ways(part: &Part, said: PartNest, batch: BatchId) -> Vec<(&'static str, Vec<C
     ]
 }
 
-fn said(nest: PartNest) -> String {
-    let mut told: Vec<String> = Vec::new();
-    told.extend(nest.turn.map(|t| format!("turns {}", t.name())));
-    told.extend(nest.grain.map(|g| format!("grain {}", g.name())));
-    told.extend(nest.mirror.map(|m| if m { "may be mirrored" } else { "never mirrored" }.into()));
-    told.extend(nest.first.then(|| "goes first".into()));
-    told.extend(nest.filler.then(|| "fills gaps".into()));
-    told.join(", ")
-}
-
 /// A part's outline in the room that the list has for it.
 fn miniature(part: &Part) -> String {
     let (w, h) = MINIATURE;
@@ -189,7 +178,7 @@ fn rack_rows(app: &App, loaded: &Loaded) -> Result<Vec<RackRow>, AppError> {
 /// What common edges save: each is cut once instead of twice.
 fn saved(loaded: &Loaded) -> String {
     let here = loaded.here();
-    let shared: f64 = here.plan.sheets.iter().flat_map(|s| &s.cuts).map(Cut::shared).sum();
+    let shared = here.plan.shared();
     let rows = loaded.shop.rows_for(&loaded.revision.decisions.assign, &here.stock);
     let Some(row) = rows.get(Process::Cut, None).filter(|_| shared > 0.0) else { return String::new() };
     format!("saves {:.2} m of cut, {}", shared / 1000.0, clock(shared * f64::from(row.passes.max(1)) / (row.feed / 60.0)))
@@ -229,7 +218,7 @@ pub(super) fn nest_body(app: &App, loaded: &Loaded) -> Result<Nest, AppError> {
         shape: miniature(p),
         slip: guests::owner(&loaded.revision.decisions, &here.work, p).map_or_else(String::new, |g| g.name.clone()),
         elsewhere: places.get(&p.id).cloned().unwrap_or_default(),
-        said: said(terms.parts.get(&p.id).copied().unwrap_or_default()),
+        said: terms.parts.get(&p.id).map_or_else(String::new, PartNest::words),
         ways: ways(p, terms.parts.get(&p.id).copied().unwrap_or_default(), loaded.batch),
         batches: elsewhere(loaded, p),
     };

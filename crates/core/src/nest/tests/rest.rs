@@ -2,8 +2,13 @@
 
 use super::*;
 use crate::geometry::Region;
-use crate::nest::rest::{largest, lying, rest};
+use crate::nest::rest::{largest, rest};
 use crate::testing::copy;
+
+/// A piece of an offcut where it lay, to be compared with the sheet that it came from.
+fn lying(piece: &Sheet, at: Point) -> Vec<Path> {
+    piece.edges().iter().map(|p| p.transformed(Affine::translate(at.to_vec2()))).collect()
+}
 
 fn area(paths: &[Path]) -> f64 {
     Region::within(&paths.iter().collect::<Vec<_>>()).area()
