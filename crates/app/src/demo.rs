@@ -11,7 +11,7 @@ use boustrophe_core::geometry::{Path, Point, Region};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::nest::{Control, Problem, Sheet, Terms, search};
 use boustrophe_core::shop::{Match, Rule, Shop};
-use boustrophe_store::NewStock;
+use boustrophe_store::OnRack;
 use rust_embed::RustEmbed;
 
 #[derive(RustEmbed)]
@@ -78,7 +78,7 @@ fn rack(app: &App) -> Result<(), AppError> {
         let sheet = Sheet::rectangle(width, height);
         let (place, origin) = (if material == "mild-steel" { "steel rack" } else { "left bay" }, "bought".to_owned());
         let new =
-            NewStock { material: material.into(), thickness, sheet, offcut: false, count, price: Some(price), place: place.into(), origin };
+            OnRack { material: material.into(), thickness, sheet, offcut: false, count, price: Some(price), place: place.into(), origin };
         app.store.add_stock(&new, "Odile Farrant")?;
     }
     let at = Point::new;
@@ -91,7 +91,7 @@ fn rack(app: &App) -> Result<(), AppError> {
     {
         let sheet = Sheet { count: None, ..Sheet::offcut(outline)? };
         let (place, origin) = ("offcut box".to_owned(), words.to_owned());
-        let new = NewStock { material: "birch-ply".into(), thickness: 3.0, sheet, offcut: true, count: 1, price: None, place, origin };
+        let new = OnRack { material: "birch-ply".into(), thickness: 3.0, sheet, offcut: true, count: 1, price: None, place, origin };
         app.store.add_stock(&new, "Bram Teck")?;
     }
     Ok(())

@@ -1,6 +1,9 @@
 //! The stock rack and the jobs: who has which sheet in hand, what a finished run took off, and what is told where a sheet is
 //! not there any more.
 
+#[cfg(test)]
+mod tests;
+
 use crate::error::AppError;
 use crate::shop::{App, Loaded};
 use boustrophe_core::assign::Process;
@@ -8,12 +11,17 @@ use boustrophe_core::decisions::{BatchDecisions, Decisions, Edit, NestDecisions,
 use boustrophe_core::finding::{Finding, Severity, Station};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::nest::{Sheet, rest};
-use boustrophe_store::{NewStock, Run, Stocked, StoreError, Taken};
+use boustrophe_store::{OnRack, Run, Stocked, StoreError, Taken};
 use std::collections::BTreeMap;
 
 /// A sheet of the rack as Nest takes it.
 pub fn as_sheet(stocked: &Stocked, job: i32) -> Sheet {
-    Sheet { count: Some(stocked.free_for(job)), rack: u32::try_from(stocked.id).ok(), price: stocked.price, ..stocked.sheet.clone() }
+    Sheet {
+        count: Some(stocked.free_for(job)),
+        rack: u32::try_from(stocked.id).ok(),
+        price: stocked.stock.price,
+        ..stocked.stock.sheet.clone()
+    }
 }
 
 /// Sheets of the rack that a job chose, as Nest takes them: offcuts first, the smallest of them first.
@@ -24,7 +32,7 @@ pub fn chosen(app: &App, job: i32, ids: &[i32]) -> Result<Vec<Sheet>, AppError> 
         let why = if others.is_empty() { "is used up".to_owned() } else { format!("is in hand for {others}") };
         return Err(AppError::Sentence(format!("{} {why}; choose another.", name(taken))));
     }
-    all.sort_by(|a, b| b.offcut.cmp(&a.offcut).then(a.sheet.area().total_cmp(&b.sheet.area())));
+    all.sort_by(|a, b| b.stock.offcut.cmp(&a.stock.offcut).then(a.stock.sheet.area().total_cmp(&b.stock.sheet.area())));
     Ok(all.iter().map(|s| as_sheet(s, job)).collect())
 }
 
@@ -41,8 +49,8 @@ fn others(stocked: &Stocked, job: i32) -> String {
 
 /// What people call it.
 pub fn name(stocked: &Stocked) -> String {
-    let kind = if stocked.offcut { "offcut" } else { "sheet" };
-    format!("{kind} {}, {:.0} × {:.0} mm", stocked.id, stocked.sheet.width, stocked.sheet.height)
+    let kind = if stocked.stock.offcut { "offcut" } else { "sheet" };
+    format!("{kind} {}, {:.0} × {:.0} mm", stocked.id, stocked.stock.sheet.width, stocked.stock.sheet.height)
 }
 
 /// What some decisions take from the rack: so many of each. Offcuts that were chosen are taken whether something lies on them
@@ -85,8 +93,8 @@ pub fn told(app: &App, job: i32, decisions: &Decisions) -> Result<Vec<Finding>, 
     for (id, n) in wanted_still(app, job, decisions)? {
         let (text, code) = match app.store.stocked(id) {
             Ok(s) if s.free_for(job) >= n => continue,
-            Ok(s) if s.count >= n => (format!("On the rack {} is in hand for {}.", name(&s), others(&s, job)), "sheet-taken"),
-            Ok(s) => (format!("The rack has {} of {}; {n} are nested on.", s.count, name(&s)), "sheet-gone"),
+            Ok(s) if s.stock.count >= n => (format!("On the rack {} is in hand for {}.", name(&s), others(&s, job)), "sheet-taken"),
+            Ok(s) => (format!("The rack has {} of {}; {n} are nested on.", s.stock.count, name(&s)), "sheet-gone"),
             Err(StoreError::Missing { .. }) => (format!("The rack has no sheet {id} any more."), "sheet-gone"),
             Err(other) => return Err(other.into()),
         };
@@ -147,7 +155,7 @@ fn cut(app: &App, run: &Run) -> Result<(), AppError> {
         let job = app.store.job(run.job_id)?;
         let whole = left.pieces.len() == 1;
         let origin = format!("rest of {} after run {} of “{}”", name(&stocked), run.id, job.name);
-        let rests: Vec<NewStock> = left.pieces.iter().map(|(sheet, _)| stocked.piece(sheet, origin.clone())).collect();
+        let rests: Vec<OnRack> = left.pieces.iter().map(|(sheet, _)| stocked.piece(sheet, origin.clone())).collect();
         let words = format!(
             "cut in run {} of “{}”: {} parts; {}",
             run.id,

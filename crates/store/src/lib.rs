@@ -19,7 +19,7 @@ pub use jobs::{Entry, Job, NewRevision, Revision};
 pub use made::Made;
 pub use runs::{Heard, NewRun, Run, Tick};
 pub use settings::{Setting, SettingChange};
-pub use stock::{NewStock, StockEvent, Stocked, Taken};
+pub use stock::{OnRack, StockEvent, Stocked, Taken};
 
 use diesel::connection::SimpleConnection;
 use diesel::prelude::*;

@@ -8,11 +8,9 @@ use diesel::prelude::*;
 /// Things of one material on the rack at most that are shown.
 const MOST_SHOWN: i64 = 2000;
 
-/// A sheet kind or an offcut on the rack.
+/// What stands on the rack: a sheet kind or an offcut.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Stocked {
-    /// Number.
-    pub id: i32,
+pub struct OnRack {
     /// Material.
     pub material: String,
     /// Thickness, mm.
@@ -29,8 +27,15 @@ pub struct Stocked {
     pub place: String,
     /// Where it comes from.
     pub origin: String,
-    /// Since when.
-    pub since: String,
+}
+
+/// The same with its number, and who has it in hand.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Stocked {
+    /// Number.
+    pub id: i32,
+    /// What it is.
+    pub stock: OnRack,
     /// Jobs that have some of it in hand: number, name, how many.
     pub reserved: Vec<(i32, String, u32)>,
 }
@@ -39,42 +44,19 @@ impl Stocked {
     /// How many no other job has in hand.
     pub fn free_for(&self, job: i32) -> u32 {
         let others: u32 = self.reserved.iter().filter(|r| r.0 != job).map(|r| r.2).sum();
-        self.count.saturating_sub(others)
+        self.stock.count.saturating_sub(others)
     }
     /// A piece that was cut from it, to be put where it stood.
-    pub fn piece(&self, sheet: &Sheet, origin: String) -> NewStock {
-        NewStock {
-            material: self.material.clone(),
-            thickness: self.thickness,
+    pub fn piece(&self, sheet: &Sheet, origin: String) -> OnRack {
+        OnRack {
             sheet: Sheet { count: None, ..sheet.clone() },
             offcut: true,
             count: 1,
-            price: self.price.map(|p| self.sheet.worth_of(sheet, p)),
-            place: self.place.clone(),
+            price: self.stock.price.map(|p| self.stock.sheet.worth_of(sheet, p)),
             origin,
+            ..self.stock.clone()
         }
     }
-}
-
-/// Something to be put on the rack.
-#[derive(Clone, Debug)]
-pub struct NewStock {
-    /// Material.
-    pub material: String,
-    /// Thickness, mm.
-    pub thickness: f64,
-    /// Its size and outline.
-    pub sheet: Sheet,
-    /// A piece of its own, not one of many alike.
-    pub offcut: bool,
-    /// How many.
-    pub count: u32,
-    /// What one costs; `None` for as the material says.
-    pub price: Option<f64>,
-    /// Where it stands.
-    pub place: String,
-    /// Where it comes from.
-    pub origin: String,
 }
 
 /// What became of something on the rack.
@@ -115,7 +97,7 @@ fn told(c: &mut SqliteConnection, id: i32, taken: &Taken) -> QueryResult<usize> 
     diesel::insert_into(stock_events::table).values(values).execute(c)
 }
 
-fn added(c: &mut SqliteConnection, new: &NewStock, person: &str) -> Result<i32, StoreError> {
+fn added(c: &mut SqliteConnection, new: &OnRack, person: &str) -> Result<i32, StoreError> {
     let values = (
         stock::material.eq(&new.material),
         stock::thickness.eq(new.thickness),
@@ -152,7 +134,7 @@ impl Store {
     }
 
     /// Puts something on the rack.
-    pub fn add_stock(&self, new: &NewStock, person: &str) -> Result<i32, StoreError> {
+    pub fn add_stock(&self, new: &OnRack, person: &str) -> Result<i32, StoreError> {
         self.connection()?.immediate_transaction(|c| added(c, new, person))
     }
 
@@ -170,7 +152,7 @@ impl Store {
 
     /// Takes one off the rack and puts on it what is left, in one step. A run takes its sheet once, however often it is said.
     /// What the run's job had in hand is one less.
-    pub fn take_stock(&self, id: i32, taken: &Taken, rests: &[NewStock]) -> Result<Vec<i32>, StoreError> {
+    pub fn take_stock(&self, id: i32, taken: &Taken, rests: &[OnRack]) -> Result<Vec<i32>, StoreError> {
         self.connection()?.immediate_transaction(|c| {
             if let Some(run) = taken.run {
                 let known = stock_events::table.filter(stock_events::run_id.eq(run)).count().get_result::<i64>(c)?;
@@ -248,20 +230,13 @@ impl Store {
 }
 
 fn stocked(c: &mut SqliteConnection, row: Row) -> Result<Stocked, StoreError> {
-    let (id, material, thickness, sheet, offcut, count, price, place, origin, since) = row;
+    let (id, material, thickness, sheet, offcut, count, price, place, origin, _) = row;
     let held = reservations::table.inner_join(jobs::table).filter(reservations::stock_id.eq(id));
     let reserved: Vec<(i32, String, i32)> = held.select((jobs::id, jobs::name, reservations::count)).order(jobs::id).load(c)?;
+    let (sheet, count) = (serde_json::from_str(&sheet)?, u32::try_from(count).unwrap_or(0));
     Ok(Stocked {
         id,
-        material,
-        thickness,
-        sheet: serde_json::from_str(&sheet)?,
-        offcut,
-        count: u32::try_from(count).unwrap_or(0),
-        price,
-        place,
-        origin,
-        since,
+        stock: OnRack { material, thickness, sheet, offcut, count, price, place, origin },
         reserved: reserved.into_iter().map(|(job, name, n)| (job, name, u32::try_from(n).unwrap_or(0))).collect(),
     })
 }

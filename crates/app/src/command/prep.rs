@@ -6,10 +6,9 @@ use boustrophe_core::cache::Cache;
 use boustrophe_core::decisions::{Decisions, DrawingDecisions, EditError, HoldDecisions, NestEdit, Stock};
 use boustrophe_core::drawing::Drawing;
 use boustrophe_core::finding::{Finding, Severity, Station};
-use boustrophe_core::geometry::Path as Outline;
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::nest::{Control, Layout, Problem, Sheet, Terms, search};
-use boustrophe_core::route::{BatchRoute, Route};
+use boustrophe_core::route::{self, BatchRoute, Route};
 use boustrophe_core::shop::{Machine, Shop};
 use boustrophe_formats::sheet::{write_dxf, write_svg};
 use std::collections::BTreeMap;
@@ -200,9 +199,7 @@ fn decide(options: &Prep, drawings: Vec<DrawingDecisions>, shop: &Shop) -> Resul
 fn offcut(path: &Path, reading: &Reading, machine: &Machine) -> Result<Sheet, Failure> {
     let drawing = read_file(path)?;
     let decided = reading.decide(1, &drawing.file, &drawing);
-    let (intake, _) = boustrophe_core::intake::run(&drawing, &decided, machine);
-    let (cleaned, _) = boustrophe_core::clean::run(&drawing, &intake, &decided, &Shop::builtin().tolerance);
-    let outlines: Vec<Outline> = cleaned.contours.iter().filter(|c| c.path.closed).map(|c| c.path.clone()).collect();
+    let (outlines, _) = route::outlines(&drawing, &decided, machine, &Shop::builtin().tolerance);
     Sheet::offcut(outlines).map_err(|e| Failure::Usage(format!("--offcut {}: {e}.", path.display())))
 }
 

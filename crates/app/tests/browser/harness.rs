@@ -349,6 +349,17 @@ impl Hand<'_> {
         panic!("findings without end: {:?}", self.open_findings().await);
     }
 
+    /// Sends a released job's first sheet, ticks its list, starts it, and waits until it is done.
+    pub async fn run_of(&self, job: i32) {
+        self.go(&format!("/jobs/{job}/release")).await;
+        self.drawn().await;
+        self.click(".send").await;
+        self.run_state("ready").await;
+        self.tick_all().await;
+        self.click("#start").await;
+        self.run_state("done").await;
+    }
+
     /// Goes through the list of a run, as Bram.
     pub async fn tick_all(&self) {
         self.page_type("#checklist [name=person]", "Bram Teck").await;

@@ -154,13 +154,7 @@ async fn parts_of_two_jobs_lie_on_one_sheet_and_each_counts_in_its_own() {
     let places = hand.text(".parts.list .elsewhere").await;
     assert_eq!(places, "3 in “Floors”");
     // Run there, they are made here.
-    hand.go("/jobs/2/release").await;
-    hand.drawn().await;
-    hand.click(".send").await;
-    hand.run_state("ready").await;
-    hand.tick_all().await;
-    hand.click("#start").await;
-    hand.run_state("done").await;
+    hand.run_of(2).await;
     hand.go("/jobs/1/nest").await;
     hand.until(
         "they are made",

@@ -58,13 +58,7 @@ async fn an_offcut_is_nested_on_run_and_its_rest_comes_back() {
     assert_eq!(hand.value("document.querySelector('#rack [name=stock][value=\"1\"]').disabled").await.as_bool(), Some(true));
 
     // The run takes it off, and what is left is on the rack with the holes that were cut.
-    hand.go("/jobs/1/release").await;
-    hand.drawn().await;
-    hand.click(".send").await;
-    hand.run_state("ready").await;
-    hand.tick_all().await;
-    hand.click("#start").await;
-    hand.run_state("done").await;
+    hand.run_of(1).await;
     hand.until(
         "the rest is there",
         "fetch('/shop/rack').then(r => r.text()).then(t => { window.rack = t }), /rest of offcut 1/.test(window.rack)",

@@ -5,7 +5,7 @@ use super::check::Around;
 use super::{Layout, Placement, Terms};
 use crate::assign::Work;
 use crate::geometry::{Affine, Bounds, Vec2};
-use crate::ids::CopyId;
+use crate::ids::{CopyId, PartId};
 
 /// How far copies slide at most, mm, and in how many rings of how many directions places are tried.
 const FARTHEST: f64 = 40.0;
@@ -89,6 +89,27 @@ pub fn pushed(work: &Work, layout: &Layout, copies: &[Placement], sheet: usize, 
     Some((moved(low), low))
 }
 
+/// A number that no copy of a part has yet.
+fn next_number(layout: &Layout, part: PartId) -> u32 {
+    layout.copies().filter(|p| p.copy.part == part).map(|p| p.copy.number).max().unwrap_or(0) + 1
+}
+
+/// One more of a copy on its sheet, on the side where it lies nearest; `None` where there is no room beside it.
+pub fn one_more(work: &Work, layout: &Layout, first: &Placement, sheet: usize, terms: &Terms) -> Option<Placement> {
+    let copy = CopyId { part: first.copy.part, number: next_number(layout, first.copy.part) };
+    let b = box_of(work, first);
+    let (across, up) = (b.width() + terms.spacing, b.height() + terms.spacing);
+    let ways = [Vec2::new(across, 0.0), Vec2::new(0.0, up), Vec2::new(-across, 0.0), Vec2::new(0.0, -up)];
+    let found = ways.into_iter().filter_map(|way| laid(work, layout, &[Placement { copy, ..by(first, way) }], sheet, terms));
+    found.min_by(|a, b| a.1.total_cmp(&b.1))?.0.into_iter().next()
+}
+
+/// How many of a part are wanted when so many more are laid: those that wait for a place are not wanted twice.
+pub fn wanted_with(work: &Work, layout: &Layout, part: PartId, more: u32) -> u32 {
+    let waiting = layout.unplaced.get(&part).copied().unwrap_or(0);
+    work.part(part).map_or(0, |p| p.quantity) + more.saturating_sub(waiting)
+}
+
 /// A copy repeated in columns and rows to the right and up, each with a name that no copy of its part has; the first is the copy
 /// itself. `None` where one of them cannot lie there: then so many can.
 pub fn repeated(
@@ -102,7 +123,7 @@ pub fn repeated(
     let Some(on) = layout.sheets.get(sheet) else { return Err(0) };
     let b = box_of(work, first);
     let turned = Affine::translate(b.center().to_vec2()) * Affine::rotate(std::f64::consts::PI) * Affine::translate(-b.center().to_vec2());
-    let mut number = layout.copies().filter(|p| p.copy.part == first.copy.part).map(|p| p.copy.number).max().unwrap_or(0);
+    let mut number = next_number(layout, first.copy.part);
     let mut others = on.placed.clone();
     let mut all = vec![*first];
     for row in 0..pattern.rows {
@@ -110,7 +131,6 @@ pub fn repeated(
             if (row, column) == (0, 0) {
                 continue;
             }
-            number += 1;
             let way = Vec2::new(f64::from(column) * (b.width() + pattern.gap), f64::from(row) * (b.height() + pattern.gap));
             let motion = if pattern.turned && column % 2 == 1 { turned * first.affine() } else { first.affine() };
             let one = by(&Placement::of(CopyId { part: first.copy.part, number }, motion), way);
@@ -119,6 +139,7 @@ pub fn repeated(
             }
             others.push(one);
             all.push(one);
+            number += 1;
         }
     }
     Ok(all)

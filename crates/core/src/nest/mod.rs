@@ -28,7 +28,7 @@ pub use check::{Around, faults};
 pub use plan::{is_better, room_left};
 pub use problem::Problem;
 pub use search::{Control, search};
-pub use separation::PLACES_A_TRY;
+pub use separation::places_priced;
 
 use crate::assign::{PartId, Process, Work};
 pub use crate::decisions::nest::{Grain, Layout, PartNest, Placement, Sheet, SheetLayout, Turn, turned};

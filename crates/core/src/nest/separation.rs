@@ -2,6 +2,7 @@
 //! are resolved by lanes that work apart and share what one of them has found.
 
 use super::fences::Fences;
+use super::greedy::Greedy;
 use super::lane::{Came, Lane, Piece, Room};
 use super::plan::{Cost, Plan};
 use super::problem::Problem;
@@ -12,8 +13,6 @@ use rayon::prelude::*;
 
 /// Places that each lane prices between two times that what was found is shared.
 const EPOCH: u64 = 120_000;
-/// Places that are priced in one try of a search, at most.
-pub const PLACES_A_TRY: u64 = EPOCH * LANES as u64;
 /// Shares of the used room that are taken away at once: at first, at most and at least.
 const SHRINK: (f64, f64, f64) = (0.02, 0.04, 0.001);
 /// More parts than this are laid by the other engines.
@@ -84,6 +83,17 @@ impl Engine for Separation<'_> {
         (0..LANES).filter(|n| *n != finder).for_each(|n| self.aim(n, n % 2 == 0));
         Some(self.best.clone())
     }
+}
+
+/// Places that separation prices in so many tries, from the first layout on: for whoever measures how many that is a second.
+pub fn places_priced(problem: &Problem, tries: usize) -> u64 {
+    let (first, fences) = (Greedy::hulls(problem), Fences::new(problem));
+    let Some(mut engine) = fences.as_ref().and_then(|f| Separation::new(f, &first, 1)) else { return 0 };
+    for _ in 0..tries {
+        let (best, cost) = (engine.best.clone(), engine.cost);
+        engine.improve(&best, cost, &|| true);
+    }
+    engine.runners.iter().map(|r| r.lane.priced).sum()
 }
 
 impl<'p> Separation<'p> {

@@ -14,6 +14,7 @@ use crate::cuts::CutPlan;
 use crate::decisions::{Decisions, DrawingDecisions, Stock};
 use crate::drawing::Drawing;
 use crate::finding::{Finding, Severity, Station};
+use crate::geometry::{Path, Tolerance};
 use crate::hold::Toolpath;
 use crate::ids::BatchId;
 use crate::intake::{self, Intake};
@@ -22,7 +23,7 @@ use crate::nest::{Layout, Nested};
 use crate::order::Sequence;
 use crate::proof::SheetProof;
 use crate::release::{self, Program, ProgramOrder, Writer};
-use crate::shop::Shop;
+use crate::shop::{Machine, Shop};
 use line::Line;
 use rayon::prelude::*;
 use std::collections::BTreeMap;
@@ -127,6 +128,14 @@ impl Route {
             && self.batches.values().all(|b| b.nested.current || b.work.parts.iter().all(|p| p.quantity == 0))
             && self.findings.iter().all(|f| f.severity == Severity::Note)
     }
+}
+
+/// Closed outlines of a drawing as Clean leaves them, at the size that is decided, and what Intake says of that size: what an
+/// offcut is made from.
+pub fn outlines(drawing: &Drawing, decided: &DrawingDecisions, machine: &Machine, tolerance: &Tolerance) -> (Vec<Path>, Vec<Finding>) {
+    let (taken, found) = intake::run(drawing, decided, machine);
+    let (cleaned, _) = clean::run(drawing, &taken, decided, tolerance);
+    (cleaned.contours.iter().filter(|c| c.path.closed).map(|c| c.path.clone()).collect(), found)
 }
 
 /// The lines and parts of a batch, and nothing beyond Assign: what is asked while a copy is carried.

@@ -1,15 +1,15 @@
 //! The rack as it is kept: who has what in hand, what a run takes, and what was made for whom.
 
 use super::{new_run, shop};
-use crate::{NewStock, Stocked, Store, Taken};
+use crate::{OnRack, Stocked, Store, Taken};
 use boustrophe_core::clean::ContourId;
 use boustrophe_core::decisions::Decisions;
 use boustrophe_core::ids::{BatchId, PartId};
 use boustrophe_core::nest::{Layout, Sheet};
 use proptest::prelude::*;
 
-fn plywood(count: u32, offcut: bool) -> NewStock {
-    NewStock {
+fn plywood(count: u32, offcut: bool) -> OnRack {
+    OnRack {
         material: "birch-ply".into(),
         thickness: 3.0,
         sheet: Sheet::rectangle(600.0, 400.0),
@@ -37,14 +37,14 @@ fn an_offcut_is_in_one_hand_and_gone_when_it_is_cut() {
     assert_eq!(here.reserved, [(first, "Boxes".to_owned(), 1)]);
     // A run takes it once, however often that is said, and leaves what is left.
     let run = new_run(&store, first, 1);
-    let rest = NewStock { sheet: Sheet::rectangle(200.0, 400.0), origin: "rest of it".into(), ..plywood(1, true) };
+    let rest = OnRack { sheet: Sheet::rectangle(200.0, 400.0), origin: "rest of it".into(), ..plywood(1, true) };
     let taken = Taken { person: "Bram Teck", words: "cut in run 1", run: Some(run), job: Some(first) };
     let put = store.take_stock(offcut, &taken, std::slice::from_ref(&rest)).expect("taken");
     assert_eq!(put.len(), 1);
     assert!(store.take_stock(offcut, &taken, &[rest]).expect("taken").is_empty());
-    assert_eq!((store.stocked(offcut).expect("it").count, store.cut_by(offcut, first).expect("it")), (0, 1));
+    assert_eq!((store.stocked(offcut).expect("it").stock.count, store.cut_by(offcut, first).expect("it")), (0, 1));
     let left: Vec<Stocked> = store.stock(Some(("birch-ply", 3.0))).expect("the rack");
-    assert_eq!(left.iter().map(|s| (s.id, s.sheet.width)).collect::<Vec<_>>(), [(put[0], 200.0)]);
+    assert_eq!(left.iter().map(|s| (s.id, s.stock.sheet.width)).collect::<Vec<_>>(), [(put[0], 200.0)]);
     assert!(store.stock(Some(("birch-ply", 6.0))).expect("the rack").is_empty());
     let told: Vec<String> = store.stock_events(offcut).expect("its story").into_iter().map(|e| e.words).collect();
     assert_eq!(told, ["cut in run 1", "bought"]);

@@ -11,12 +11,13 @@ use axum::response::{Html, Redirect};
 use boustrophe_core::decisions::DrawingDecisions;
 use boustrophe_core::drawing::{Drawing, Unit};
 use boustrophe_core::finding::counted;
-use boustrophe_core::geometry::{Affine, Path as Outline};
+use boustrophe_core::geometry::Affine;
 use boustrophe_core::nest::{Sheet, rest};
 use boustrophe_core::quantity::{count, length, number};
+use boustrophe_core::route;
 use boustrophe_core::shop::Shop;
 use boustrophe_formats::svg::path_data;
-use boustrophe_store::{NewStock, StockEvent, Stocked, Taken};
+use boustrophe_store::{OnRack, StockEvent, Stocked, Taken};
 use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -61,13 +62,17 @@ pub fn drawn(sheet: &Sheet) -> String {
 fn item(app: &App, s: Stocked) -> Result<Item, AppError> {
     let mut events = app.store.stock_events(s.id)?;
     events.iter_mut().for_each(|e| e.at = e.at.chars().take(16).collect::<String>().replace('T', " "));
-    let whole = s.sheet.width * s.sheet.height;
+    let whole = s.stock.sheet.width * s.stock.sheet.height;
     Ok(Item {
         name: name(&s),
-        shape: drawn(&s.sheet),
-        size: format!("{:.0} × {:.0}", s.sheet.width, s.sheet.height),
-        area: if s.sheet.outline.is_empty() { String::new() } else { format!("{:.0} % of it there", s.sheet.area() / whole * 100.0) },
-        price: s.price.map_or_else(String::new, |p| p.to_string()),
+        shape: drawn(&s.stock.sheet),
+        size: format!("{:.0} × {:.0}", s.stock.sheet.width, s.stock.sheet.height),
+        area: if s.stock.sheet.outline.is_empty() {
+            String::new()
+        } else {
+            format!("{:.0} % of it there", s.stock.sheet.area() / whole * 100.0)
+        },
+        price: s.stock.price.map_or_else(String::new, |p| p.to_string()),
         held: s.reserved.iter().map(|(job, name, n)| (*job, format!("{n} for “{name}”"))).collect(),
         events,
         s,
@@ -80,9 +85,9 @@ pub async fn rack(app: Shared) -> Result<Html<String>, AppError> {
         let shop = app.shop();
         let mut shelves: BTreeMap<(String, String), Shelf> = BTreeMap::new();
         for s in app.store.stock(None)? {
-            let material = shop.material(&s.material);
-            let title = format!("{} {} mm", material.map_or(s.material.as_str(), |m| m.name.as_str()), s.thickness);
-            let key = (s.material.clone(), format!("{:09.3}", s.thickness));
+            let material = shop.material(&s.stock.material);
+            let title = format!("{} {} mm", material.map_or(s.stock.material.as_str(), |m| m.name.as_str()), s.stock.thickness);
+            let key = (s.stock.material.clone(), format!("{:09.3}", s.stock.thickness));
             let tone = material.map_or("#dddddd".to_owned(), |m| m.tone.clone());
             let shelf = shelves.entry(key).or_insert_with(|| Shelf { title, tone, items: Vec::new() });
             shelf.items.push(item(app, s)?);
@@ -144,7 +149,7 @@ fn changed(app: &Arc<App>, id: i32, form: StockForm) -> Result<Redirect, AppErro
     match form.what.as_str() {
         "away" => {
             let taken = Taken { person, words: "thrown away", ..Taken::default() };
-            app.store.change_stock(id, (0, stocked.price, &stocked.place), &taken)?;
+            app.store.change_stock(id, (0, stocked.stock.price, &stocked.stock.place), &taken)?;
         }
         "pieces" => cut_up(app, &stocked, person)?,
         _ => {
@@ -158,11 +163,11 @@ fn changed(app: &Arc<App>, id: i32, form: StockForm) -> Result<Redirect, AppErro
 }
 
 fn cut_up(app: &App, stocked: &Stocked, person: &str) -> Result<(), AppError> {
-    let pieces = rest::largest(&stocked.sheet, MOST_PIECES);
+    let pieces = rest::largest(&stocked.stock.sheet, MOST_PIECES);
     if pieces.is_empty() {
         return Err(AppError::Sentence(format!("{} has no piece of 20 × 125 mm or more in it; throw it away.", name(stocked))));
     }
-    let rests: Vec<NewStock> = pieces.iter().map(|(sheet, _)| stocked.piece(sheet, format!("cut from {}", name(stocked)))).collect();
+    let rests: Vec<OnRack> = pieces.iter().map(|(sheet, _)| stocked.piece(sheet, format!("cut from {}", name(stocked)))).collect();
     let words = format!("cut up into {}", counted(rests.len(), "piece", "pieces"));
     app.store.take_stock(stocked.id, &Taken { person, words: &words, ..Taken::default() }, &rests)?;
     Ok(())
@@ -222,7 +227,7 @@ fn put_there(app: &App, put: &Put, drawing: Option<&Drawing>) -> Result<Redirect
         None => "bought".into(),
     };
     let (price, place) = (price(put.field("price"))?, place(put.field("place")));
-    let new = NewStock { material, thickness, sheet: Sheet { count: None, ..sheet }, offcut, count: n, price, place, origin };
+    let new = OnRack { material, thickness, sheet: Sheet { count: None, ..sheet }, offcut, count: n, price, place, origin };
     app.store.add_stock(&new, who(put.field("person")))?;
     Ok(Redirect::to("/shop/rack"))
 }
@@ -235,21 +240,13 @@ fn outline(drawing: &Drawing, file: &str, known: Option<f64>, shop: &Shop) -> Re
         return Err(sentence("a picture does not say how large it is; type how wide the offcut is in truth.".into()));
     }
     decided.unit = decided.unit.or(known.map(|_| Unit::Mm));
-    let machine = &shop.machines[0];
-    let (intake, found) = boustrophe_core::intake::run(drawing, &decided, machine);
+    let (closed, found) = route::outlines(drawing, &decided, &shop.machines[0], &shop.tolerance);
     if known.is_none()
         && let Some(open) = found.iter().find(|f| f.code == "units-unsaid")
     {
         return Err(sentence(format!("{} Type how wide the offcut is in truth.", open.text)));
     }
-    let (cleaned, _) = boustrophe_core::clean::run(drawing, &intake, &decided, &shop.tolerance);
-    let closed: Vec<Outline> = cleaned.contours.iter().filter(|c| c.path.closed).map(|c| c.path.clone()).collect();
-    let sheet = Sheet::offcut(closed.clone());
-    let Some(known) = known else { return sheet.map_err(sentence) };
-    let widest = closed.iter().max_by(|a, b| a.area().abs().total_cmp(&b.area().abs())).map_or(0.0, |p| p.bounds().width());
-    if widest <= 0.0 {
-        return sheet.map_err(sentence);
-    }
-    let scale = Affine::scale(known / widest);
+    let edge = closed.iter().max_by(|a, b| a.area().abs().total_cmp(&b.area().abs())).map_or(0.0, |p| p.bounds().width());
+    let scale = Affine::scale(known.filter(|_| edge > 0.0).map_or(1.0, |known| known / edge));
     Sheet::offcut(closed.iter().map(|p| p.transformed(scale)).collect()).map_err(sentence)
 }

@@ -163,13 +163,13 @@ fn rack_rows(app: &App, loaded: &Loaded) -> Result<Vec<RackRow>, AppError> {
         RackRow {
             id: s.id,
             name: rack::name(&s),
-            shape: drawn(&s.sheet),
-            width: s.sheet.width,
-            height: s.sheet.height,
+            shape: drawn(&s.stock.sheet),
+            width: s.stock.sheet.width,
+            height: s.stock.sheet.height,
             free,
             chosen: u32::try_from(s.id).is_ok_and(|id| chosen.contains(&id)),
             taken: if free == 0 { format!("in hand for {}", others()) } else { String::new() },
-            place: s.place,
+            place: s.stock.place,
         }
     };
     Ok(app.store.stock(Some((&stock.material, stock.thickness)))?.into_iter().map(row).collect())

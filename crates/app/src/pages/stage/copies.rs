@@ -3,16 +3,39 @@
 
 use super::*;
 use crate::floor_cards;
-use axum::extract::Form;
+use crate::pages::typed::Typed;
 use boustrophe_core::assign::Work;
 use boustrophe_core::decisions::{Edit, NestEdit};
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::ids::CopyId;
-use boustrophe_core::nest::hand::{MOST_REPEATED, Pattern, box_of, laid, lined_up, pushed, repeated};
+use boustrophe_core::nest::hand::{MOST_REPEATED, Pattern, laid, lined_up, one_more, pushed, repeated, wanted_with};
 use boustrophe_core::nest::{Placement, Terms};
 use boustrophe_core::quantity::{count, length};
 use boustrophe_store::NewRevision;
 use std::sync::Arc;
+
+/// What is done with copies.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "lowercase")]
+enum Deed {
+    /// Laid where they are wanted.
+    #[default]
+    Lay,
+    /// Pushed until they touch.
+    Push,
+    /// Brought to one lower edge.
+    Line,
+    /// Lifted off.
+    Lift,
+    /// Held in place.
+    Hold,
+    /// Let go.
+    Free,
+    /// One more laid beside it.
+    More,
+    /// Repeated in columns and rows.
+    Repeat,
+}
 
 /// What a hand does, as the stage posts it.
 #[derive(Deserialize)]
@@ -20,9 +43,8 @@ pub struct Hand {
     revision: i32,
     #[serde(default)]
     batch: BatchId,
-    /// `lay`, `push`, `repeat`, `line`, `lift`, `hold`, `free`, `more`.
     #[serde(default)]
-    r#do: String,
+    r#do: Deed,
     /// Names of copies, with commas between.
     copies: String,
     /// Sheet from 0.
@@ -110,8 +132,8 @@ impl Hand {
             let to: Vec<(Placement, usize)> = to.into_iter().map(|p| (p, sheet)).collect();
             Ok(Change { edit: on(NestEdit::LayCopies { to: to.clone() }), to, slid })
         };
-        match self.r#do.as_str() {
-            "push" => {
+        match self.r#do {
+            Deed::Push => {
                 let way: Vec<f64> = self.way.split(',').filter_map(|n| n.parse().ok()).collect();
                 let way = <[f64; 2]>::try_from(way).ok().map(|[x, y]| Vec2::new(x, y)).filter(|w| w.hypot() > 0.5 && w.hypot() < 2.0);
                 let way = way.ok_or_else(|| sentence("say which way to push."))?;
@@ -122,15 +144,19 @@ impl Hand {
                 }
                 lay(to, here, 0.0)
             }
-            "line" => {
+            Deed::Line => {
                 let to = lined_up(work, layout, copies, here, terms)
                     .ok_or_else(|| sentence("in one line they would lie too near to others: make room first."))?;
                 lay(to, here, 0.0)
             }
-            "lift" => Ok(Change::anew(on(NestEdit::LiftCopies { copies: names }))),
-            "hold" | "free" => Ok(Change::anew(on(NestEdit::HoldCopies { copies: names, on: self.r#do == "hold" }))),
-            "more" | "repeat" => self.repeat(bench, here),
-            _ => {
+            Deed::Lift => Ok(Change::anew(on(NestEdit::LiftCopies { copies: names }))),
+            Deed::Hold | Deed::Free => Ok(Change::anew(on(NestEdit::HoldCopies { copies: names, on: self.r#do == Deed::Hold }))),
+            Deed::More => {
+                let more = one_more(work, layout, &copies[0], here, terms);
+                Ok(self.added(bench, here, vec![more.ok_or_else(|| sentence("there is no room beside it: make room first."))?]))
+            }
+            Deed::Repeat => Ok(self.added(bench, here, self.pattern(bench, here)?)),
+            Deed::Lay => {
                 let wanted = self.wanted(&names)?;
                 let (to, slid) = laid(work, layout, &wanted, self.sheet, terms)
                     .ok_or_else(|| sentence("it cannot lie there, nor near: put it where there is room for it."))?;
@@ -139,52 +165,36 @@ impl Hand {
         }
     }
 
-    /// A pattern of a copy, or one more of it beside it; more are wanted then, unless some wait for a place.
-    fn repeat(&self, bench: &Bench, sheet: usize) -> Result<Change, AppError> {
+    /// A copy's pattern, without the copy itself.
+    fn pattern(&self, bench: &Bench, sheet: usize) -> Result<Vec<Placement>, AppError> {
         let Bench { work, layout, terms, copies } = bench;
-        let first = copies[0];
-        let fresh: Vec<Placement> = if self.r#do == "more" {
-            let number = layout.copies().filter(|p| p.copy.part == first.copy.part).map(|p| p.copy.number).max().unwrap_or(0) + 1;
-            let copy = CopyId { part: first.copy.part, number };
-            let b = box_of(work, &first);
-            let beside = [
-                Vec2::new(b.width() + terms.spacing, 0.0),
-                Vec2::new(0.0, b.height() + terms.spacing),
-                Vec2::new(-b.width() - terms.spacing, 0.0),
-                Vec2::new(0.0, -b.height() - terms.spacing),
-            ];
-            let found = beside
-                .into_iter()
-                .filter_map(|way| laid(work, layout, &[Placement { copy, x: first.x + way.x, y: first.y + way.y, ..first }], sheet, terms));
-            let nearest = found.min_by(|a, b| a.1.total_cmp(&b.1));
-            nearest.ok_or_else(|| sentence("there is no room beside it: make room first."))?.0
-        } else {
-            let whole = |text: &str| count(text.trim(), 1, MOST_REPEATED).map_err(AppError::Sentence);
-            let (columns, rows) = (whole(&self.columns)?, whole(&self.rows)?);
-            if columns.saturating_mul(rows) > MOST_REPEATED {
-                return Err(AppError::Sentence(format!("{columns} × {rows} are too many; {MOST_REPEATED} are the most.")));
-            }
-            let gap = if self.gap.trim().is_empty() { terms.spacing } else { length(self.gap.trim(), Unit::Mm)? };
-            let pattern = Pattern { columns, rows, gap, turned: self.turned == "on" };
-            let all = repeated(work, layout, &first, sheet, pattern, terms).map_err(|n| {
-                AppError::Sentence(format!(
-                    "the pattern has room for {n} of {}: fewer, a smaller gap of at least the spacing, or another place.",
-                    columns * rows
-                ))
-            })?;
-            all[1..].to_vec()
-        };
-        let waiting = layout.unplaced.get(&first.copy.part).copied().unwrap_or(0);
-        let wanted = bench.work.part(first.copy.part).map_or(0, |p| p.quantity) + (fresh.len() as u32).saturating_sub(waiting);
-        let quantity = NestEdit::SetQuantity { part: first.copy.part, quantity: wanted }.on(self.batch);
-        let to: Vec<(Placement, usize)> = fresh.into_iter().map(|p| (p, sheet)).collect();
-        let edits = vec![quantity, NestEdit::LayCopies { to }.on(self.batch)];
-        Ok(Change::anew(Edit::All { edits }))
+        let (columns, rows) = (count(self.columns.trim(), 1, MOST_REPEATED)?, count(self.rows.trim(), 1, MOST_REPEATED)?);
+        if columns.saturating_mul(rows) > MOST_REPEATED {
+            return Err(AppError::Sentence(format!("{columns} × {rows} are too many; {MOST_REPEATED} are the most.")));
+        }
+        let gap = if self.gap.trim().is_empty() { terms.spacing } else { length(self.gap.trim(), Unit::Mm)? };
+        let pattern = Pattern { columns, rows, gap, turned: self.turned == "on" };
+        let all = repeated(work, layout, &copies[0], sheet, pattern, terms).map_err(|n| {
+            AppError::Sentence(format!(
+                "the pattern has room for {n} of {}: fewer, a smaller gap of at least the spacing, or another place.",
+                columns * rows
+            ))
+        })?;
+        Ok(all[1..].to_vec())
+    }
+
+    /// Copies that are laid in addition; more are wanted then, unless some wait for a place.
+    fn added(&self, bench: &Bench, sheet: usize, fresh: Vec<Placement>) -> Change {
+        let part = bench.copies[0].copy.part;
+        let quantity = wanted_with(&bench.work, bench.layout, part, fresh.len() as u32);
+        let to = fresh.into_iter().map(|p| (p, sheet)).collect();
+        let edits = vec![NestEdit::SetQuantity { part, quantity }.on(self.batch), NestEdit::LayCopies { to }.on(self.batch)];
+        Change::anew(Edit::All { edits })
     }
 }
 
 /// Does what a hand wants with copies, or refuses it in a sentence.
-pub async fn copies(app: Shared, Path(job): Path<i32>, Form(hand): Form<Hand>) -> Result<Response, AppError> {
+pub async fn copies(app: Shared, Path(job): Path<i32>, Typed { form: hand, .. }: Typed<Hand>) -> Result<Response, AppError> {
     blocking(&app, move |app| done_by_hand(app, job, hand)).await
 }
 

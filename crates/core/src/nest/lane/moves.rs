@@ -22,33 +22,31 @@ impl Lane<'_> {
         Some((room, turn, at))
     }
 
+    /// What part `i` lies over there, parts and then walls: what it counts for, how deep it is in, and the way out.
+    fn over(&self, i: usize, room: usize, turned: usize, at: Point) -> impl Iterator<Item = (f64, f64, Vec2)> + '_ {
+        let n = self.pieces.len();
+        let weights = &self.weights[i * n..(i + 1) * n];
+        let parts = self.by_room[room].iter().map(|j| *j as usize).filter(move |j| *j != i).filter_map(move |j| {
+            let by = (at - self.pieces[j].at).to_point();
+            let fence = self.fences.between(self.turned[j], turned);
+            let (depth, way) = if fence.may_hold(by) { fence.depth(by)? } else { return None };
+            Some((f64::from(weights[j]), depth, way))
+        });
+        let walls = self.fences.walls(self.rooms[room].kind, turned).filter_map(move |wall| {
+            let (depth, way) = if wall.may_hold(at) { wall.depth(at)? } else { return None };
+            Some((f64::from(self.walls[i]), depth, way))
+        });
+        parts.chain(walls).filter(|o| o.1 > self.let_be)
+    }
+
     /// What it costs to have part `i` there; no more is told than that it is `bound` or more.
     pub(super) fn price(&mut self, i: usize, room: usize, turned: usize, at: Point, bound: f64) -> f64 {
         self.priced += 1;
-        let n = self.pieces.len();
-        let weights = &self.weights[i * n..(i + 1) * n];
         let mut sum = 0.0;
-        for j in &self.by_room[room] {
-            let j = *j as usize;
-            let by = (at - self.pieces[j].at).to_point();
-            let fence = self.fences.between(self.turned[j], turned);
-            if j != i
-                && fence.may_hold(by)
-                && let Some((depth, _)) = fence.depth(by)
-                && depth > self.let_be
-            {
-                sum += f64::from(weights[j]) * depth;
-                if sum >= bound {
-                    return sum;
-                }
-            }
-        }
-        for wall in self.fences.walls(self.rooms[room].kind, turned) {
-            if wall.may_hold(at)
-                && let Some((depth, _)) = wall.depth(at)
-                && depth > self.let_be
-            {
-                sum += f64::from(self.walls[i]) * depth;
+        for (weight, depth, _) in self.over(i, room, turned, at) {
+            sum += weight * depth;
+            if sum >= bound {
+                break;
             }
         }
         sum
@@ -56,29 +54,8 @@ impl Lane<'_> {
 
     /// The ways out of the deepest overlaps at a place.
     pub(super) fn ways_out(&self, i: usize, room: usize, turned: usize, at: Point) -> Vec<(f64, Vec2)> {
-        let n = self.pieces.len();
-        let mut ways: Vec<(f64, f64, Vec2)> = Vec::new();
-        for j in &self.by_room[room] {
-            let j = *j as usize;
-            let by = (at - self.pieces[j].at).to_point();
-            let fence = self.fences.between(self.turned[j], turned);
-            if j != i
-                && fence.may_hold(by)
-                && let Some((depth, way)) = fence.depth(by)
-                && depth > self.let_be
-            {
-                ways.push((f64::from(self.weights[i * n + j]) * depth, depth, way));
-            }
-        }
-        for wall in self.fences.walls(self.rooms[room].kind, turned) {
-            if wall.may_hold(at)
-                && let Some((depth, way)) = wall.depth(at)
-                && depth > self.let_be
-            {
-                ways.push((f64::from(self.walls[i]) * depth, depth, way));
-            }
-        }
-        ways.sort_by(|a, b| b.0.total_cmp(&a.0));
+        let mut ways: Vec<(f64, f64, Vec2)> = self.over(i, room, turned, at).collect();
+        ways.sort_by(|a, b| (b.0 * b.1).total_cmp(&(a.0 * a.1)));
         ways.truncate(DEEPEST);
         ways.into_iter().map(|w| (w.1, w.2)).collect()
     }
