@@ -1,16 +1,19 @@
 //! From the fields of a form to an [`Edit`].
 
+use crate::pages::book::things::least_and_most;
 use boustrophe_core::assign::Process;
 use boustrophe_core::clean::ContourId;
 use boustrophe_core::clean::operate::words;
 use boustrophe_core::decisions::Stock;
-use boustrophe_core::decisions::{AssignEdit, CleanEdit, Edit, HoldEdit, IntakeEdit, MOST_COPIES, NestEdit, OrderEdit, ReleaseEdit, Sweep};
+use boustrophe_core::decisions::{
+    AssignEdit, CleanEdit, Edit, HoldEdit, IntakeEdit, MOST_COPIES, NestEdit, NickWhich, OrderEdit, ReleaseEdit, Strategy, Sweep, Way,
+};
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::geometry::{Bounds, Point};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::ids::CopyId;
 use boustrophe_core::ids::EdgePlace;
-use boustrophe_core::nest::{Grain, Sheet, Turn};
+use boustrophe_core::nest::{Aim, Grain, Sheet, Turn};
 use boustrophe_core::quantity::{count, length, number};
 use serde::Deserialize;
 
@@ -72,10 +75,22 @@ impl Form {
                 }
             }
             "start" => {
-                let (contour, copy) = self.on.split_once('@').map_or((self.on.as_str(), None), |(contour, copy)| (contour, Some(copy)));
-                let copy = copy.map(str::parse::<CopyId>).transpose()?;
-                Ok(OrderEdit::SetStart { contour: contour.parse()?, at: Some(place(value)?), copy }.on(BatchId::FIRST))
+                let (contour, copy) = self.contour_of_copy()?;
+                Ok(OrderEdit::SetStart { contour, at: Some(place(value)?), copy }.on(BatchId::FIRST))
             }
+            "way" => {
+                let (contour, copy) = self.contour_of_copy()?;
+                let way = match value {
+                    "drawn" => Way::Drawn,
+                    "against" => Way::Against,
+                    other => return Err(format!("“{other}” is no way along a contour")),
+                };
+                Ok(OrderEdit::SetWay { contour, way: Some(way), copy }.on(BatchId::FIRST))
+            }
+            "strategy" => Strategy::from_word(value)
+                .map(|strategy| OrderEdit::SetStrategy { strategy }.on(BatchId::FIRST))
+                .ok_or_else(|| format!("“{value}” is no order")),
+            "free-order" => Ok(OrderEdit::FreeAll.on(BatchId::FIRST)),
             "batch" => batch(value).map(|edit| self.on.parse().map_or(edit.clone(), |of| edit.on(of))),
             "quantity" => Ok(NestEdit::SetQuantity { part: self.on.parse()?, quantity: count(value, 0, MOST_COPIES)? }.on(BatchId::FIRST)),
             "move-part" => Ok(Edit::Assign(AssignEdit::MoveParts { parts: vec![self.on.parse()?], to: value.parse()? })),
@@ -91,11 +106,27 @@ impl Form {
             "clamps" => clamps(value).map(|clamps| NestEdit::SetClamps { clamps }.on(BatchId::FIRST)),
             "common" => Ok(NestEdit::SetCommonEdges { on: on_or_off() }.on(BatchId::FIRST)),
             "grain" => grain(value).map(|grain| NestEdit::SetGrain { grain }.on(BatchId::FIRST)),
+            "aim" => aim(value).map(|aim| NestEdit::SetAim { aim }.on(BatchId::FIRST)),
             "aside" => aside(value).map(|edit| edit.on(BatchId::FIRST)),
             "sheet" => sheets(value).map(|sheets| NestEdit::SetSheets { sheets }.on(BatchId::FIRST)),
             "nicks" => Ok(HoldEdit::SetNicks { on: on_or_off() }.on(BatchId::FIRST)),
             "nick-width" => Ok(HoldEdit::SetNickWidth { width: optional()? }.on(BatchId::FIRST)),
             "nick-pitch" => Ok(HoldEdit::SetNickPitch { pitch: optional()? }.on(BatchId::FIRST)),
+            "nick-count" => Ok(HoldEdit::SetNickCount { count: least_and_most(value)? }.on(BatchId::FIRST)),
+            "nick-which" => NickWhich::ALL
+                .into_iter()
+                .find(|w| w.slug() == value)
+                .map(|which| HoldEdit::SetNickWhich { which }.on(BatchId::FIRST))
+                .ok_or_else(|| format!("“{value}” names no contours; type outlines, small or all")),
+            "lead-length" => Ok(HoldEdit::SetLeadLength { length: optional()? }.on(BatchId::FIRST)),
+            "pierce-back" => {
+                let (contour, copy) = self.contour_of_copy()?;
+                Ok(HoldEdit::SetPierce { contour, pierce: None, copy }.on(BatchId::FIRST))
+            }
+            "nicks-back" => {
+                let (contour, copy) = self.contour_of_copy()?;
+                Ok(HoldEdit::SetNickPlaces { contour, places: None, copy }.on(BatchId::FIRST))
+            }
             "leads" => Ok(HoldEdit::SetLeads { on: on_or_off() }.on(BatchId::FIRST)),
             "engraved" => Ok(Edit::Intake(IntakeEdit::SetEngraved { drawing: drawing()?, on: on_or_off() })),
             "drop-setting" => Ok(Edit::Assign(AssignEdit::DropSetting { id: count(value, 0, u32::MAX)? })),
@@ -108,6 +139,12 @@ impl Form {
 }
 
 impl Form {
+    /// The contour that a card is about: `contour@copy` for one copy's, without it for every copy's.
+    fn contour_of_copy(&self) -> Result<(ContourId, Option<CopyId>), String> {
+        let (contour, copy) = self.on.split_once('@').map_or((self.on.as_str(), None), |(contour, copy)| (contour, Some(copy)));
+        Ok((contour.parse()?, copy.map(str::parse).transpose()?))
+    }
+
     /// The drawing and contours that a card on the stage is about: `drawing:contour,contour`.
     fn chosen(&self) -> Result<(u32, Vec<ContourId>), String> {
         let (drawing, contours) = self.on.split_once(':').ok_or("choose contours on the stage first")?;
@@ -144,6 +181,11 @@ fn grain(value: &str) -> Result<Option<Grain>, String> {
     } else {
         Grain::from_word(value).map(Some).ok_or_else(|| format!("“{value}” is no grain; type along or across"))
     }
+}
+
+/// `rest`, `rows`, `cuts`.
+pub fn aim(value: &str) -> Result<Aim, String> {
+    Aim::ALL.into_iter().find(|a| a.slug() == value).ok_or_else(|| format!("“{value}” is nothing to nest for; type rest, rows or cuts"))
 }
 
 /// What is done with another nest: `set`, `swap`, `drop`.

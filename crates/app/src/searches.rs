@@ -4,7 +4,7 @@ use crate::error::AppError;
 use crate::shop::App;
 use boustrophe_core::decisions::NestEdit;
 use boustrophe_core::ids::BatchId;
-use boustrophe_core::nest::{Control, Layout, Problem, Terms, is_better, room_left, search};
+use boustrophe_core::nest::{Control, Layout, Problem, Terms, is_better, search};
 use boustrophe_core::route::placed_area;
 use boustrophe_store::NewRevision;
 use std::collections::hash_map::Entry;
@@ -51,8 +51,6 @@ pub struct Step {
     pub after: f64,
     /// Sheets.
     pub sheets: usize,
-    /// What of the last sheet stays free in one piece, as a share of it.
-    pub room: f64,
     /// Yield.
     pub yield_share: f64,
 }
@@ -206,9 +204,9 @@ pub fn start(app: &Arc<App>, job: i32, batch: BatchId, wish: Wish) -> Result<(),
             held.extend(here.nested.layout.copies().map(|p| p.copy));
         }
         let problem = Problem::from(&here.work, &terms, &loaded.shop.tolerance, &here.nested.layout, &held);
-        let told = |layout: &Layout| {
+        let yield_of = |layout: &Layout| {
             let sheets: f64 = layout.sheets.iter().map(|s| s.sheet.area()).sum();
-            (placed_area(&here.work, layout) / sheets.max(1.0), room_left(layout, &here.work))
+            placed_area(&here.work, layout) / sheets.max(1.0)
         };
         // Another search of the same parts goes another way.
         let seed = u64::from(loaded.revision.id.unsigned_abs());
@@ -217,7 +215,7 @@ pub fn start(app: &Arc<App>, job: i32, batch: BatchId, wish: Wish) -> Result<(),
                 tracing::warn!(job, %error, "the best layout so far could not be written down");
             }
         };
-        let layout = threads.install(|| run(&problem, &search, seed, told, note));
+        let layout = threads.install(|| run(&problem, &search, seed, yield_of, note));
         search.progress().phase = Phase::Keeping;
         if let Err(error) = keep(app, job, loaded.batch, layout) {
             tracing::error!(job, %error, "a nest could not be kept");
@@ -243,7 +241,7 @@ fn run(
     problem: &Problem,
     search_state: &Search,
     seed: u64,
-    told: impl Fn(&Layout) -> (f64, f64) + Sync,
+    yield_of: impl Fn(&Layout) -> f64 + Sync,
     note: impl Fn(&Layout) + Sync,
 ) -> Layout {
     // What was written down last: when, and after how many better ones.
@@ -266,8 +264,8 @@ fn run(
     };
     let tried = |tries: usize| search_state.tries.store(tries, Ordering::Relaxed);
     let better = |layout: &Layout, tries: usize| {
-        let (yield_share, room) = told(layout);
-        let step = Step { after: search_state.began.elapsed().as_secs_f64(), sheets: layout.sheets.len(), room, yield_share };
+        let yield_share = yield_of(layout);
+        let step = Step { after: search_state.began.elapsed().as_secs_f64(), sheets: layout.sheets.len(), yield_share };
         search_state.curve.lock().unwrap_or_else(PoisonError::into_inner).push(step);
         *search_state.progress() = Progress {
             layout: Some(Arc::new(layout.clone())),

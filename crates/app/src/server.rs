@@ -3,7 +3,9 @@
 use crate::command::Failure;
 use crate::error::AppError;
 use crate::guard::{Names, guard};
-use crate::pages::{assign, book, cards, changes, floor, history, intake, nesting, pictures, release, runs, stage, station};
+use crate::pages::{
+    assign, book, cards, changes, floor, history, holding, intake, nesting, ordering, pictures, release, runs, stage, station,
+};
 use crate::reading::Readers;
 use crate::serving::{asked_to_end, serve};
 use crate::shop::App;
@@ -114,6 +116,10 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/jobs/{job}/poses", get(stage::poses))
         .route("/jobs/{job}/copies", post(stage::copies))
         .route("/jobs/{job}/rack", post(nesting::from_rack))
+        .route("/jobs/{job}/places", post(ordering::places))
+        .route("/jobs/{job}/nick", post(holding::nick))
+        .route("/jobs/{job}/pierce", post(holding::pierce))
+        .route("/jobs/{job}/orders", get(ordering::strategies))
         .route("/jobs/{job}/guests", get(nesting::offers).post(nesting::take_in))
         .route("/jobs/{job}/search/take", post(nesting::take))
         .route("/jobs/{job}/search/start", post(nesting::start))

@@ -4,6 +4,7 @@
 //! laid in; for quantities and mixtures the yield. Each case gets 30 s unless told otherwise, on all cores there are. With
 //! `CHART=file.svg` the yields over time of the cases that were run are drawn into it.
 
+mod by_chance;
 mod chart;
 
 use boustrophe_core::assign::{self, Customs, Given, Wanted, Work};
@@ -12,7 +13,7 @@ use boustrophe_core::decisions::{Decisions, DrawingDecisions};
 use boustrophe_core::drawing::{Drawing, Entity, FileUnits, Shape, Style, Unit};
 use boustrophe_core::geometry::{Curve, Path, Point, Segment, Tolerance, Vec2};
 use boustrophe_core::intake;
-use boustrophe_core::nest::{Control, Layout, Problem, Sheet, Terms, Turn, faults, places_priced, search};
+use boustrophe_core::nest::{Control, Layout, Problem, Sheet, Terms, Turn, densest_lattice, faults, places_priced, search};
 use boustrophe_core::shop::Shop;
 use rand::rngs::SmallRng;
 use rand::{Rng, SeedableRng};
@@ -212,7 +213,8 @@ fn crescent(r: f64) -> Vec<Path> {
     vec![Path::new(vec![outer, inner], true)]
 }
 
-fn quantities(seconds: f64, case: &str) {
+/// An L, a T, a Y, a triangle and a gusset.
+fn repeated() -> [Vec<Path>; 5] {
     let l = polygon(&[(0.0, 0.0), (60.0, 0.0), (60.0, 20.0), (20.0, 20.0), (20.0, 50.0), (0.0, 50.0)]);
     let t = polygon(&[(0.0, 30.0), (0.0, 45.0), (60.0, 45.0), (60.0, 30.0), (38.0, 30.0), (38.0, 0.0), (22.0, 0.0), (22.0, 30.0)]);
     let y = polygon(&[
@@ -228,6 +230,29 @@ fn quantities(seconds: f64, case: &str) {
     ]);
     let triangle = polygon(&[(0.0, 0.0), (70.0, 0.0), (25.0, 55.0)]);
     let gusset = polygon(&[(0.0, 0.0), (80.0, 0.0), (80.0, 12.0), (12.0, 80.0), (0.0, 80.0)]);
+    [l, t, y, triangle, gusset]
+}
+
+/// The lattices of those, against what chance finds in the time (or in LONG seconds each).
+fn lattices(seconds: f64, case: &str) {
+    let long = std::env::var("LONG").ok().and_then(|w| w.parse().ok()).unwrap_or(seconds);
+    for (name, paths) in ["lattice-l", "lattice-t", "lattice-y", "lattice-triangle", "lattice-gusset"].into_iter().zip(repeated()) {
+        if !wanted(name, case) {
+            continue;
+        }
+        let corners: Vec<Vec2> = paths[0].segments.iter().map(|s| s.start.to_vec2()).collect();
+        let work = work(&[(paths, 200)]);
+        let terms = Terms { spacing: 2.0, margin: 5.0, sheets: vec![Sheet::rectangle(900.0, 600.0)], ..Terms::default() };
+        let began = Instant::now();
+        let ours = densest_lattice(&Problem::new(&work, &terms, &Tolerance::default())).unwrap_or(f64::INFINITY);
+        let took = began.elapsed().as_secs_f64();
+        let chance = by_chance::densest(&corners, 2.0, long);
+        println!("{name:24} {ours:.1} mm² a copy in {took:.2} s, by chance in {long:.0} s {chance:.1} mm²: {:.4}", ours / chance);
+    }
+}
+
+fn quantities(seconds: f64, case: &str) {
+    let [l, t, y, triangle, gusset] = repeated();
     let flange = {
         let mut all = vec![Path::rectangle(0.0, 0.0, 120.0, 86.0)];
         all.push(Path::circle(Point::new(60.0, 43.0), 20.0));
@@ -363,6 +388,7 @@ fn main() {
     let case = words.get(1).map_or("", String::as_str);
     puzzles(seconds, case);
     quantities(seconds, case);
+    lattices(seconds, case);
     mixtures(seconds, case);
     others(seconds, case);
     if let Some(to) = std::env::var_os("CHART") {

@@ -169,13 +169,14 @@ fn ordering(c: &mut Criterion) {
             rows: &rows,
             terms: &terms,
             machine: &shop.machines[0],
-            nick: (shop.nick_width, shop.nick_pitch),
+            nick: shop.nicks(&batch.stock.material),
             web: (shop.web_kerfs, shop.web_share),
         };
         group.bench_with_input(BenchmarkId::from_parameter(copies * 5), &work, |b, work| {
             b.iter(|| {
                 let plan = cuts::plan(work, &layout, None);
-                let (sequence, _) = order::run(work, &plan, &batch.order, &[]);
+                let task = order::Task { work, layout: &layout, plan: &plan, decisions: &batch.order, turns: &[] };
+                let (sequence, _) = order::run(&task);
                 black_box(hold::run(work, &layout, &plan, &sequence, &given).0.sheets.len())
             });
         });

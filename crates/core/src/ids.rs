@@ -90,6 +90,47 @@ impl<'de> Deserialize<'de> for CopyId {
     }
 }
 
+/// One cut: the contour whose edge it makes, in which copy; of several cuts that make one contour (common edges do) which.
+/// `contour@copy`, and `.n` behind it for the others than the first, in text.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct CutId {
+    /// In which copy.
+    pub copy: CopyId,
+    /// Whose edge.
+    pub contour: ContourId,
+    /// Which of those, from 0.
+    pub nth: u32,
+}
+
+impl fmt::Display for CutId {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}@{}", self.contour, self.copy)?;
+        if self.nth > 0 { write!(f, ".{}", self.nth) } else { Ok(()) }
+    }
+}
+
+impl FromStr for CutId {
+    type Err = String;
+    fn from_str(s: &str) -> Result<Self, String> {
+        let wrong = || format!("“{s}” does not name a cut");
+        let (contour, rest) = s.split_once('@').ok_or_else(wrong)?;
+        let (copy, nth) = rest.split_once('.').unwrap_or((rest, "0"));
+        Ok(Self { copy: copy.parse()?, contour: contour.parse()?, nth: nth.parse().map_err(|_| wrong())? })
+    }
+}
+
+impl Serialize for CutId {
+    fn serialize<S: Serializer>(&self, s: S) -> Result<S::Ok, S::Error> {
+        s.collect_str(self)
+    }
+}
+
+impl<'de> Deserialize<'de> for CutId {
+    fn deserialize<D: Deserializer<'de>>(d: D) -> Result<Self, D::Error> {
+        String::deserialize(d)?.parse().map_err(serde::de::Error::custom)
+    }
+}
+
 /// A place on a contour as drawn. It stays where it was put when the part is turned, mirrored or nested anew, and when the
 /// drawing is revised without changing the contour.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
@@ -202,6 +243,11 @@ mod tests {
         let copy = CopyId { part: PartId(ContourId(0xabc)), number: 12 };
         assert_eq!(copy.to_string(), "0000000000000abc-12");
         assert_eq!(copy.to_string().parse(), Ok(copy));
+        for nth in [0, 3] {
+            let cut = CutId { copy, contour: ContourId(0xde), nth };
+            assert_eq!(cut.to_string().parse(), Ok(cut));
+        }
+        assert!("00de".parse::<CutId>().is_err());
         assert!("abc".parse::<CopyId>().is_err() && "abc-x".parse::<CopyId>().is_err() && "x-1".parse::<CopyId>().is_err());
         assert_eq!(serde_json::from_str::<EdgePlace>("0.25").ok(), Some(EdgePlace::Along(0.25)));
     }

@@ -64,13 +64,18 @@ pub fn planned(work: &Work, layout: &Layout, decisions: &Decisions, shop: &Shop)
 
 /// The order of a layout's cuts.
 pub fn ordered(work: &Work, layout: &Layout, decisions: &Decisions) -> Sequence {
-    order::run(work, &planned(work, layout, decisions, &Shop::builtin()), &decisions.first().order, &decisions.assign.turns()).0
+    sequence(work, layout, &planned(work, layout, decisions, &Shop::builtin()), decisions).0
+}
+
+/// The order of a plan's cuts, and what is to be said of it.
+pub fn sequence(work: &Work, layout: &Layout, plan: &CutPlan, decisions: &Decisions) -> (Sequence, Vec<Finding>) {
+    order::run(&order::Task { work, layout, plan, decisions: &decisions.first().order, turns: &decisions.assign.turns() })
 }
 
 /// What the head does for a layout.
 pub fn held(work: &Work, layout: &Layout, decisions: &Decisions, machine: &Machine, shop: &Shop) -> (Toolpath, Vec<Finding>) {
     let (plan, batch) = (planned(work, layout, decisions, shop), decisions.first());
-    let sequence = order::run(work, &plan, &batch.order, &decisions.assign.turns()).0;
+    let sequence = sequence(work, layout, &plan, decisions).0;
     let (rows, terms) = (shop.rows_for(&decisions.assign, &batch.stock), Terms::of(decisions, BatchId::FIRST, shop));
     let given = hold::Given {
         decisions: &batch.hold,
@@ -80,7 +85,7 @@ pub fn held(work: &Work, layout: &Layout, decisions: &Decisions, machine: &Machi
         rows: &rows,
         terms: &terms,
         machine,
-        nick: (shop.nick_width, shop.nick_pitch),
+        nick: shop.nicks(&batch.stock.material),
         web: (shop.web_kerfs, shop.web_share),
     };
     hold::run(work, layout, &plan, &sequence, &given)

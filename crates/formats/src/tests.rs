@@ -38,8 +38,15 @@ fn program(machine: usize, ops: Vec<Op>) -> String {
 #[test]
 fn the_laser_program_reads_so() {
     let rows = vec![
-        Row { way: Vec2::new(1.0, 0.0), at: 10.05, spans: vec![(20.0, 30.0), (40.0, 50.0)], reach: (20.0, 50.0), backward: false },
-        Row { way: Vec2::new(1.0, 0.0), at: 10.15, spans: vec![(20.0, 50.0)], reach: (20.0, 50.0), backward: true },
+        Row {
+            way: Vec2::new(1.0, 0.0),
+            at: 10.05,
+            spans: vec![(20.0, 30.0), (40.0, 50.0)],
+            reach: (20.0, 50.0),
+            backward: false,
+            fast: Vec::new(),
+        },
+        Row { way: Vec2::new(1.0, 0.0), at: 10.15, spans: vec![(20.0, 50.0)], reach: (20.0, 50.0), backward: true, fast: Vec::new() },
     ];
     let sweep = Op {
         doing: Doing::Sweep(AreaSweep { rows, run_up: 15.0, ..AreaSweep::default() }),

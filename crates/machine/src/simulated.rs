@@ -4,6 +4,7 @@
 use crate::{Held, LONGEST_LINE, State, Status, Sum};
 use boustrophe_core::geometry::Point;
 use boustrophe_core::proof::{Action, Interpreter, acts, dynamics};
+use boustrophe_core::release::Dialect;
 use boustrophe_core::shop::Machine;
 use boustrophe_core::time::{Timing, plan};
 use std::io;
@@ -98,7 +99,7 @@ impl Control {
     fn obey(&mut self, line: &str, machine: &Machine) -> Result<String, String> {
         let (word, rest) = line.split_once(' ').unwrap_or((line, ""));
         match word {
-            "load" => self.load(rest),
+            "load" => self.load(rest, machine),
             "end" => self.end(machine),
             "start" => self.start(rest),
             "pause" => self.change(&[State::Running], State::Paused),
@@ -130,7 +131,7 @@ impl Control {
         self.change(&[State::Ready], State::Running)
     }
 
-    fn load(&mut self, rest: &str) -> Result<String, String> {
+    fn load(&mut self, rest: &str, machine: &Machine) -> Result<String, String> {
         if matches!(self.state, State::Running | State::Paused) {
             return Err(format!("a program is {}", self.state));
         }
@@ -141,7 +142,8 @@ impl Control {
         let expected = lines.parse().ok().filter(|n| (1..=MOST_LINES).contains(n)).ok_or("the number of lines is none")?;
         let run = run.parse().map_err(|_| "the run is no number")?;
         let held = Held { name: name.into(), sum: sum.into(), run };
-        *self = Self { state: State::Loading, expected, held: Some(held), ..Self::default() };
+        let reader = Interpreter::new(Dialect::of(machine));
+        *self = Self { state: State::Loading, expected, held: Some(held), reader, ..Self::default() };
         Ok(String::new())
     }
 

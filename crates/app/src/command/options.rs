@@ -1,9 +1,9 @@
 //! What was typed, checked. The flags are a contract: extend, never rename.
 
 use crate::server::{Controller, Opening};
-use boustrophe_core::decisions::{DrawingDecisions, Stock};
+use boustrophe_core::decisions::{DrawingDecisions, Stock, Strategy};
 use boustrophe_core::drawing::Unit;
-use boustrophe_core::nest::{Grain, Sheet, Turn};
+use boustrophe_core::nest::{Aim, Grain, Sheet, Turn};
 use boustrophe_core::quantity;
 use boustrophe_machine::Link;
 use lexopt::prelude::*;
@@ -29,7 +29,9 @@ Options of prep:
   --sheet WxH | N@WxH      repeatable, mm                 --offcut FILE       a closed outline, repeatable
   --spacing MM             --margin MM                    --nest-seconds S    default 5
   --no-nicks               --no-leads                     --seed N
-  --common-edges           neighbours share cuts
+  --nick-every MM          --nick-width MM
+  --strategy least|parts|rows|spread[:MM]|fragile|corner[:lower-left ...]   how the machine goes over a sheet
+  --common-edges           neighbours share cuts          --aim rest|rows|cuts   on as many sheets, nest for
   --mirror                 parts may be mirrored          --grain along|across   of the sheet's x
   --accept                 release in spite of findings to look at
   --stock FILE=MACHINE,MATERIAL,THICKNESS   that drawing's parts are another batch, repeatable
@@ -100,6 +102,11 @@ pub struct Prep {
     pub turn: Turn,
     pub mirror: bool,
     pub common_edges: bool,
+    pub aim: Aim,
+    pub strategy: Strategy,
+    /// Outline for each nick, and its width, mm.
+    pub nick_every: Option<f64>,
+    pub nick_width: Option<f64>,
     pub grain: Option<Grain>,
     pub spacing: Option<f64>,
     pub margin: Option<f64>,
@@ -272,6 +279,10 @@ fn prep(parser: &mut lexopt::Parser) -> Result<Command, Failure> {
         turn: Turn::default(),
         mirror: false,
         common_edges: false,
+        aim: Aim::Rest,
+        strategy: Strategy::Least,
+        nick_every: None,
+        nick_width: None,
         grain: None,
         spacing: None,
         margin: None,
@@ -311,6 +322,15 @@ fn prep(parser: &mut lexopt::Parser) -> Result<Command, Failure> {
             }
             "mirror" => p.mirror = true,
             "common-edges" => p.common_edges = true,
+            "strategy" => {
+                let word = text(parser)?;
+                p.strategy = Strategy::from_word(&word).ok_or_else(|| {
+                    Failure::Usage(format!("--strategy {word} will not do; use least, parts, rows, spread, fragile or corner."))
+                })?;
+            }
+            "nick-every" => p.nick_every = Some(number(parser, "--nick-every", 5.0, 10_000.0)?),
+            "nick-width" => p.nick_width = Some(number(parser, "--nick-width", 0.05, 20.0)?),
+            "aim" => p.aim = crate::edits::aim(&text(parser)?).map_err(|e| Failure::Usage(format!("--aim: {e}.")))?,
             "grain" => {
                 let word = text(parser)?;
                 let grain = Grain::from_word(&word);

@@ -187,9 +187,13 @@ fn decide(options: &Prep, drawings: Vec<DrawingDecisions>, shop: &Shop) -> Resul
         };
         (batch.nest.turn, batch.nest.spacing, batch.nest.margin) = (options.turn, options.spacing, options.margin);
         (batch.nest.mirror, batch.nest.grain, batch.nest.common_edges) = (options.mirror, options.grain, options.common_edges);
+        batch.nest.aim = options.aim;
+        batch.order.strategy = options.strategy;
         batch.hold = HoldDecisions {
             nicks: (!options.nicks).then_some(false),
             leads: (!options.leads).then_some(false),
+            nick_pitch: options.nick_every,
+            nick_width: options.nick_width,
             ..HoldDecisions::default()
         };
     }

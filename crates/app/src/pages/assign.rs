@@ -1,9 +1,10 @@
 //! Assign: what is typed into its forms.
 
 use super::changes::make;
+use super::typed::Typed;
 use super::{Shared, blocking};
 use crate::error::AppError;
-use axum::extract::{Form, Path, RawForm};
+use axum::extract::{Form, Path};
 use axum::response::Response;
 use boustrophe_core::assign::Process;
 use boustrophe_core::clean::ContourId;
@@ -15,17 +16,22 @@ use boustrophe_core::picture::{Dither, Tone};
 use boustrophe_core::quantity::{count, length, number};
 use serde::Deserialize;
 
-/// Several rows of the key at once: `keys` again and again, and what they become.
-pub async fn keys(app: Shared, Path(job): Path<i32>, RawForm(bytes): RawForm) -> Result<Response, AppError> {
-    let fields: Vec<(String, String)> = form_urlencoded::parse(&bytes).into_owned().collect();
-    let one = |name: &str| fields.iter().find(|f| f.0 == name).map_or("", |f| f.1.as_str());
-    let keys: Vec<String> = fields.iter().filter(|f| f.0 == "keys").map(|f| f.1.clone()).collect();
-    if keys.is_empty() {
+/// Rows of the key that are ticked, and what they become.
+#[derive(Deserialize)]
+pub struct Ticked {
+    revision: i32,
+    value: String,
+    #[serde(default)]
+    keys: Vec<String>,
+}
+
+/// Several rows of the key at once.
+pub async fn keys(app: Shared, Path(job): Path<i32>, Typed { form, .. }: Typed<Ticked>) -> Result<Response, AppError> {
+    if form.keys.is_empty() {
         return Err(AppError::Sentence("tick the rows that are to be changed first.".into()));
     }
-    let edits: Vec<Edit> = keys.iter().map(|k| crate::edits::key(k, one("value"))).collect::<Result<_, _>>()?;
-    let revision = one("revision").parse().unwrap_or(0);
-    make(app, job, revision, Station::Assign, Edit::All { edits }).await
+    let edits: Vec<Edit> = form.keys.iter().map(|k| crate::edits::key(k, &form.value)).collect::<Result<_, _>>()?;
+    make(app, job, form.revision, Station::Assign, Edit::All { edits }).await
 }
 
 /// A setting of the job's own, as it is typed; empty fields are the chart's.

@@ -1,6 +1,7 @@
 //! Changes: edits, undo and redo, files that are dropped.
 
 use super::station::docket;
+use super::typed::Typed;
 use super::{Shared, blocking};
 use crate::edits::Form;
 use crate::error::{AppError, html};
@@ -8,12 +9,12 @@ use crate::incoming;
 use crate::searches;
 use crate::shop::{App, Loaded};
 use askama::Template;
-use axum::extract::{Form as Posted, Multipart, Path, RawForm};
+use axum::extract::{Form as Posted, Multipart, Path};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
-use boustrophe_core::clean::Operation;
 use boustrophe_core::clean::coupon::slots;
 use boustrophe_core::clean::operate::Spot;
+use boustrophe_core::clean::{ContourId, Operation};
 use boustrophe_core::decisions::{CleanEdit, Edit};
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::finding::Station;
@@ -43,19 +44,23 @@ pub async fn edit(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Form>)
 
 fn edited(app: &Arc<App>, job: i32, form: &Form) -> Result<Response, AppError> {
     let station = Station::from_slug(&form.station).unwrap_or(Station::Intake);
-    let edit = form.edit()?;
+    made(app, (job, form.revision), station, form.batch, &form.edit()?)
+}
+
+/// Makes an edit on the revision that a page showed; the answer is the station's docket about the batch that the page was about.
+pub fn made(app: &Arc<App>, (job, revision): (i32, i32), station: Station, batch: BatchId, edit: &Edit) -> Result<Response, AppError> {
     let searched = edit.nests();
-    if let (Edit::Nest(_), Some(batch)) = (&edit, searched) {
+    if let (Edit::Nest(_), Some(nested)) = (edit, searched) {
         // Nothing is decided by the wish alone.
-        searches::start(app, job, batch, searches::Wish::default())?;
-        return answered(app, job, station, form.batch);
+        searches::start(app, job, nested, searches::Wish::default())?;
+        return answered(app, job, station, batch);
     }
-    match apply(app, job, form.revision, &edit) {
-        Err(AppError::Store(StoreError::Moved { head })) => conflict(app, job, station, &edit, head),
+    match apply(app, job, revision, edit) {
+        Err(AppError::Store(StoreError::Moved { head })) => conflict(app, job, station, edit, head),
         Err(other) => Err(other),
         Ok(()) => {
-            searched.map_or(Ok(()), |batch| searches::start(app, job, batch, searches::Wish::default()))?;
-            answered(app, job, station, form.batch)
+            searched.map_or(Ok(()), |nested| searches::start(app, job, nested, searches::Wish::default()))?;
+            answered(app, job, station, batch)
         }
     }
 }
@@ -69,8 +74,7 @@ pub fn answered(app: &App, job: i32, station: Station, batch: BatchId) -> Result
 
 /// Makes an edit on the revision that the page showed and answers with the station's docket.
 pub async fn make(app: Shared, job: i32, revision: i32, station: Station, edit: Edit) -> Result<Response, AppError> {
-    let edit = serde_json::to_string(&edit).map_err(|e| AppError::Sentence(e.to_string()))?;
-    self::edit(app, Path(job), Posted(Form { revision, station: station.slug().into(), edit, ..Form::default() })).await
+    blocking(&app, move |app| made(app, (job, revision), station, BatchId::FIRST, &edit)).await
 }
 
 /// Applies an edit to the revision that a page showed.
@@ -87,22 +91,30 @@ pub fn apply(app: &App, job: i32, revision: i32, edit: &Edit) -> Result<(), AppE
     app.keep_figures(&Loaded { job: app.store.job(job)?, revision, route, shop, batch: BatchId::FIRST })
 }
 
-/// Fits slots and tabs: three figures, and the contours whose slots are ticked to be fitted among all that have some.
-pub async fn slot_fit(app: Shared, Path(job): Path<i32>, RawForm(bytes): RawForm) -> Result<Response, AppError> {
-    let fields: Vec<(String, String)> = form_urlencoded::parse(&bytes).into_owned().collect();
-    let one = |name: &str| fields.iter().find(|f| f.0 == name).map_or("", |f| f.1.as_str());
-    let all = |name: &str| fields.iter().filter(|f| f.0 == name).map(|f| f.1.as_str()).collect::<Vec<_>>();
-    let mm = |name: &str| length(one(name), Unit::Mm).map_err(AppError::Sentence);
-    let wanted = all("fit");
-    let left = all("all").into_iter().filter(|c| !wanted.contains(c)).map(str::parse);
+/// What slots and tabs are fitted to: three figures, and the contours whose slots are ticked among all that have some.
+#[derive(serde::Deserialize)]
+pub struct Fit {
+    revision: i32,
+    on: u32,
+    nominal: String,
+    measured: String,
+    clearance: String,
+    #[serde(default)]
+    fit: Vec<ContourId>,
+    #[serde(default)]
+    all: Vec<ContourId>,
+}
+
+/// Fits slots and tabs.
+pub async fn slot_fit(app: Shared, Path(job): Path<i32>, Typed { form, .. }: Typed<Fit>) -> Result<Response, AppError> {
+    let mm = |text: &str| length(text, Unit::Mm).map_err(AppError::Sentence);
     let operation = Operation::SlotFit {
-        nominal: mm("nominal")?,
-        measured: mm("measured")?,
-        clearance: mm("clearance")?,
-        leave: left.collect::<Result<_, _>>()?,
+        nominal: mm(&form.nominal)?,
+        measured: mm(&form.measured)?,
+        clearance: mm(&form.clearance)?,
+        leave: form.all.into_iter().filter(|c| !form.fit.contains(c)).collect(),
     };
-    let drawing = one("on").parse().map_err(|_| AppError::Sentence("that drawing is not there any more; load the page again".into()))?;
-    make(app, job, one("revision").parse().unwrap_or(0), Station::Clean, Edit::Clean(CleanEdit::Operate { drawing, operation })).await
+    make(app, job, form.revision, Station::Clean, Edit::Clean(CleanEdit::Operate { drawing: form.on, operation })).await
 }
 
 /// Figures of a slot coupon.

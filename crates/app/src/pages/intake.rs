@@ -2,7 +2,6 @@
 
 use super::changes;
 use super::{Shared, blocking};
-use crate::edits::Form;
 use crate::error::AppError;
 use crate::incoming;
 use crate::shop::{App, Loaded};
@@ -15,6 +14,7 @@ use boustrophe_core::clean::trace::Trace;
 use boustrophe_core::clean::{Compared, compare};
 use boustrophe_core::decisions::{CleanEdit, Edit, IntakeEdit};
 use boustrophe_core::drawing::{FileUnits, Unit};
+use boustrophe_core::finding::Station;
 use boustrophe_core::geometry::{Affine, Bounds, Point, Vec2};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::quantity::{count, length, number};
@@ -82,7 +82,7 @@ pub struct Resize {
 pub async fn resize(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Resize>) -> Result<Response, AppError> {
     let revision = form.revision;
     let edit = blocking(&app, move |app| resized(app, job, &form)).await?;
-    post(app, Path(job), revision, &edit).await
+    changes::make(app, job, revision, Station::Intake, edit).await
 }
 
 fn resized(app: &App, job: i32, form: &Resize) -> Result<Edit, AppError> {
@@ -124,12 +124,6 @@ fn gone(drawing: u32) -> AppError {
     AppError::Sentence(format!("there is no drawing {drawing} in this job any more; load the page again"))
 }
 
-/// Makes an edit on the revision that the page showed and answers with Intake's docket.
-async fn post(app: Shared, job: Path<i32>, revision: i32, edit: &Edit) -> Result<Response, AppError> {
-    let edit = serde_json::to_string(edit).map_err(|e| AppError::Sentence(e.to_string()))?;
-    changes::edit(app, job, Posted(Form { revision, station: "intake".into(), edit, ..Form::default() })).await
-}
-
 /// How a picture is traced, as it is set.
 #[derive(Deserialize)]
 pub struct TraceForm {
@@ -145,9 +139,8 @@ pub struct TraceForm {
 }
 
 /// Traces a picture otherwise.
-pub async fn trace(app: Shared, job: Path<i32>, Posted(form): Posted<TraceForm>) -> Result<Response, AppError> {
-    let edit = form.edit()?;
-    post(app, job, form.revision, &edit).await
+pub async fn trace(app: Shared, Path(job): Path<i32>, Posted(form): Posted<TraceForm>) -> Result<Response, AppError> {
+    changes::make(app, job, form.revision, Station::Intake, form.edit()?).await
 }
 
 impl TraceForm {
@@ -188,7 +181,7 @@ pub async fn region(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Regi
         Ok(Edit::Intake(IntakeEdit::SetRegions { drawing: form.drawing, regions }))
     })
     .await?;
-    post(app, Path(job), revision, &edit).await
+    changes::make(app, job, revision, Station::Intake, edit).await
 }
 
 /// Another file in the place of a drawing's: a new revision of it.

@@ -1,10 +1,11 @@
 //! Starting, watching and stopping a nest.
 
+use super::typed::Typed;
 use super::{Shared, blocking, changes};
 use crate::error::{AppError, html};
-use crate::{edits, guests, rack, searches};
+use crate::{guests, rack, searches};
 use askama::Template;
-use axum::extract::{Form, Path, Query, RawForm};
+use axum::extract::{Form, Path, Query};
 use axum::http::StatusCode;
 use axum::response::sse::{Event, KeepAlive, Sse};
 use axum::response::{Html, Response};
@@ -42,19 +43,22 @@ pub async fn start(app: Shared, Path(job): Path<i32>, Form(time): Form<Time>) ->
     Ok(StatusCode::NO_CONTENT)
 }
 
+/// Sheets of the rack that are ticked for a batch.
+#[derive(Deserialize)]
+pub struct Ticked {
+    revision: i32,
+    batch: BatchId,
+    #[serde(default)]
+    stock: Vec<i32>,
+}
+
 /// Takes sheets and offcuts of the stock rack for a batch; none: the material's own again.
-pub async fn from_rack(app: Shared, Path(job): Path<i32>, RawForm(bytes): RawForm) -> Result<Response, AppError> {
-    let fields: Vec<(String, String)> = form_urlencoded::parse(&bytes).into_owned().collect();
-    let one = |name: &str| fields.iter().find(|f| f.0 == name).map_or("", |f| f.1.as_str());
-    let wrong = |what: String| AppError::Sentence(format!("{what}; load the page again."));
-    let batch: BatchId = one("batch").parse().map_err(wrong)?;
-    let chosen = fields.iter().filter(|f| f.0 == "stock").map(|f| f.1.parse::<i32>().map_err(|_| wrong(format!("“{}” is no sheet", f.1))));
-    let chosen: Vec<i32> = chosen.collect::<Result<_, _>>()?;
-    let edit = blocking(&app, move |app| Ok(NestEdit::SetSheets { sheets: rack::chosen(app, job, &chosen)? }.on(batch))).await?;
-    let edit = serde_json::to_string(&edit).map_err(|e| AppError::Sentence(e.to_string()))?;
-    let revision = one("revision").parse().unwrap_or(0);
-    changes::edit(app, Path(job), Form(edits::Form { revision, station: Station::Nest.slug().into(), batch, edit, ..Default::default() }))
-        .await
+pub async fn from_rack(app: Shared, Path(job): Path<i32>, Typed { form, .. }: Typed<Ticked>) -> Result<Response, AppError> {
+    blocking(&app, move |app| {
+        let edit = NestEdit::SetSheets { sheets: rack::chosen(app, job, &form.stock)? }.on(form.batch);
+        changes::made(app, (job, form.revision), Station::Nest, form.batch, &edit)
+    })
+    .await
 }
 
 /// Which batch.

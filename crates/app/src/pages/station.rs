@@ -105,8 +105,8 @@ fn hand(station: Station) -> (&'static str, &'static str) {
         Station::Clean => ("", ""),
         Station::Assign => ("sort", ""),
         Station::Nest => ("carry", ""),
-        Station::Order => ("start", "nicks travel numbers"),
-        Station::Hold => ("", "nicks pierces"),
+        Station::Order => ("sequence start", "nicks travel numbers"),
+        Station::Hold => ("pierce nick", "nicks pierces fates"),
         Station::Proof | Station::Release => ("", "nicks"),
     }
 }

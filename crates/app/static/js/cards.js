@@ -1,4 +1,6 @@
 // The card at the foot of the docket: for what was chosen, measured or carried on the stage.
+import { heat } from "./heat.js";
+import { ordering } from "./ordering.js";
 
 const $ = (selector) => document.querySelector(selector);
 
@@ -19,7 +21,8 @@ function card(template, what, fields, focus = true) {
 export function cards(stage, { notice, sentenceOf }) {
   const on = (what, show) => stage.element.addEventListener(what, ({ detail }) => show(detail));
 
-  on("chosen", ({ ids, of, why, process, share, place, copy, size }) => {
+  on("chosen", (chosen) => {
+    const { ids, of, why, process, share, place, copy, size } = chosen;
     const box = $("#card"), template = $("#card-template");
     if (!box || !template) return;
     box.hidden = ids.length === 0;
@@ -32,7 +35,11 @@ export function cards(stage, { notice, sentenceOf }) {
     const list = box.querySelector(".orders") ? `${of}:${ids.join(",")}` : ids.join(",");
     for (const field of box.querySelectorAll("[name=on]")) field.value = field.dataset.copy !== undefined ? `${list}@${copy ?? ""}` : list;
     if (place !== undefined) for (const field of box.querySelectorAll("input[name=value]")) field.value = place;
+    const told = { cut: chosen.cut, n: chosen.n, way: chosen.turned ? "drawn" : "against" };
+    for (const field of box.querySelectorAll("[data-fill]")) field.value = told[field.dataset.fill] ?? "";
   });
+  ordering(stage);
+  heat(stage);
   on("measured", ({ length, drawing }) => card("#measure-template", `${length.toFixed(3)} mm, ${(length / 25.4).toFixed(4)} in`, { drawing: drawing ?? "", measured: length.toFixed(9) }));
   on("region", ({ drawing, box: [x0, y0, x1, y1] }) => card("#region-template", `A region of ${(x1 - x0).toFixed(0)} × ${(y1 - y0).toFixed(0)} mm`, { drawing, x0, y0, x1, y1 }));
 
@@ -68,7 +75,7 @@ export function cards(stage, { notice, sentenceOf }) {
     const { x, y, angle } = Object.fromEntries(new FormData(event.target));
     hands()?.typed({ x: Number(x), y: Number(y), angle: Number(angle) });
   });
-  on("refused", async ({ answer }) => notice(answer ? await sentenceOf(answer) : "The copy did not reach the shop: the line is down. It lies where it was."));
+  on("refused", async ({ answer, sentence }) => notice(sentence ?? (answer ? await sentenceOf(answer) : "The copy did not reach the shop: the line is down. It lies where it was.")));
   on("changed", () => {
     const { job, station, batch } = $("#docket").dataset;
     htmx.ajax("GET", `/jobs/${job}/${station}?part=docket&batch=${batch}`, { target: "#docket", swap: "outerHTML" });

@@ -11,12 +11,15 @@ import { closed, lying } from "./shapes.js";
 import { Box, Choose } from "./tools/always.js";
 import { Carry } from "./tools/carry.js";
 import { Measure, Region } from "./tools/intake.js";
+import { Nick } from "./tools/nick.js";
+import { Pierce } from "./tools/pierce.js";
+import { Sequence } from "./tools/sequence.js";
 import { Sort } from "./tools/sort.js";
 import { Start } from "./tools/start.js";
 import { View } from "./view.js";
 
 /** Tools by the names under which stations ask for them. */
-const TOOLS = { measure: Measure, region: Region, sort: Sort, carry: Carry, start: Start };
+const TOOLS = { measure: Measure, region: Region, sort: Sort, carry: Carry, nick: Nick, pierce: Pierce, sequence: Sequence, start: Start };
 
 export class Stage {
   constructor(element) {

@@ -120,7 +120,18 @@ async fn a_copy_is_carried_slides_and_comes_back() {
     // Half onto the other: it slides off, and the card says so.
     let from = (sx + typed.0 + 5.0, sy + typed.1 + 5.0);
     let to = (sx + before[1].0 + 30.0, sy + before[1].1 + 25.0);
-    hand.change("onto the other", hand.stage_drag(from, to)).await;
+    // It slides while the hand still moves, and nothing is decided by that.
+    let revision = hand.revision().await;
+    hand.stage_hold(from, to).await;
+    let rests = "document.querySelector('#stage').stage.tools.find(t => t.rests !== undefined).rests?.[0]";
+    hand.until("where it would lie", &format!("{rests} !== undefined")).await;
+    let would = hand.value(&format!("{rests}[2].slice(4)")).await;
+    assert_eq!(hand.revision().await, revision);
+    hand.change("onto the other", hand.stage_let_go(to)).await;
+    let lies = hand
+        .value(&format!("document.querySelector('#stage').stage.scene.sheets[0].sheet.copies.find(c => c.id == {}).pose.slice(4)", ids[0]))
+        .await;
+    assert_eq!(lies, would, "it lies where it was shown");
     assert!(hand.text("#card").await.contains("slid"), "{}", hand.text("#card").await);
     assert!(hand.open_findings().await.iter().all(|c| c != "nest-overlap"));
     // Off the sheet: refused, and it lies where it was.

@@ -296,6 +296,21 @@ impl Hand<'_> {
         .await;
     }
 
+    /// The same, and does not let go.
+    pub async fn stage_hold(&self, from: (f64, f64), to: (f64, f64)) {
+        self.point(&[("pointerdown", from.0, from.1), ("pointermove", to.0 - 3.0, to.1), ("pointermove", to.0, to.1)], false).await;
+    }
+
+    /// Goes on with what is held.
+    pub async fn stage_on(&self, to: (f64, f64)) {
+        self.point(&[("pointermove", to.0, to.1)], false).await;
+    }
+
+    /// Lets go of what is held.
+    pub async fn stage_let_go(&self, at: (f64, f64)) {
+        self.point(&[("pointerup", at.0, at.1)], false).await;
+    }
+
     /// Draws a box on the stage with Shift held.
     pub async fn stage_box(&self, from: (f64, f64), to: (f64, f64)) {
         self.point(&[("pointerdown", from.0, from.1), ("pointermove", to.0, to.1), ("pointerup", to.0, to.1)], true).await;

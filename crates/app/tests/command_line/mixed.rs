@@ -18,6 +18,10 @@ fn flag() -> impl Strategy<Value = String> {
         of("--sheet", &["600x400", "2@300x200", "1x1", "1e9x5", "600x"]),
         of("--spacing", &["0", "2", "50", "-1"]),
         of("--margin", &["0", "10", "400", "inf"]),
+        of("--strategy", &["least", "parts", "rows", "spread:40", "spread:NaN", "fragile", "corner:upper-left", "whim"]),
+        of("--nick-every", &["40", "5", "1e9", "-1"]),
+        of("--nick-width", &["0.3", "20", "0"]),
+        of("--aim", &["rest", "rows", "cuts", "luck"]),
         of("--seed", &["1", "18446744073709551615", "-3"]),
         prop::sample::select(&["--no-nicks", "--no-leads", "--accept", "--accept"][..]).prop_map(str::to_owned),
     ]

@@ -26,6 +26,10 @@ fn sheets_distances_and_numbers_that_will_not_do() {
         (&small, "--nest-seconds -1", 2, "--nest-seconds"),
         (&small, "--sheet 600x400 --nest-seconds 0", 0, ""),
         (&small, "--grain sideways", 2, "--grain"),
+        (&small, "--strategy whim", 2, "--strategy"),
+        (&small, "--strategy spread:nan", 2, "--strategy"),
+        (&small, "--aim luck", 2, "--aim"),
+        (&small, "--strategy corner:upper-right --nick-every 40 --nick-width 0.6 --aim rows", 0, ""),
     ] {
         let run = prep(std::slice::from_ref(file), &format!("--nest-seconds 0.4 {options} --accept"));
         assert_eq!(run.code(), Some(code), "{options}: {}", run.said());

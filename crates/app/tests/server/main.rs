@@ -5,5 +5,6 @@ mod bursting;
 mod client;
 mod crowds;
 mod hands;
+mod odd_hands;
 mod shutting;
 mod stored;

@@ -123,7 +123,7 @@ impl Printed for Sequence {
         printed(|h| {
             for s in &self.sheets {
                 for step in &s.steps {
-                    (step.cut, step.placement, step.item, step.process).hash(h);
+                    (step.cut, step.placement, step.item, step.process, step.way).hash(h);
                     number(h, step.start);
                 }
                 h.write_u8(0xff);
@@ -136,11 +136,14 @@ fn op(h: &mut FxHasher, o: &Op) {
     (o.contours(), o.cut, o.placement, o.item, o.process, o.tool, o.passes, o.air).hash(h);
     [o.feed, o.power, o.pierce, o.kerf, o.pitch(), o.run_up(), o.area()].into_iter().for_each(|v| number(h, v));
     segments(h, o.leads());
+    h.write_u8(u8::from(o.line().approach.lifted));
+    o.line().approach.by.iter().for_each(|p| (number(h, p.x), number(h, p.y)).1);
     o.line().runs.iter().for_each(|r| (h.write_usize(r.len()), segments(h, r)).1);
     for row in o.rows() {
         number(h, row.at);
         number(h, row.way.x);
         h.write_u8(u8::from(row.backward));
+        row.fast.hash(h);
         row.spans.iter().chain([&row.reach]).for_each(|(a, b)| (number(h, *a), number(h, *b)).1);
     }
     if let Some(p) = o.picture() {

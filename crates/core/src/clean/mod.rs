@@ -7,6 +7,7 @@ mod cells;
 mod chain;
 mod compare;
 pub mod coupon;
+mod crossed;
 mod crossings;
 mod dashes;
 mod hairs;
@@ -164,6 +165,7 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
     }
     told.kinks(&mut chained.contours, &aside, tolerance.curve * 2.0);
     split_crossings(&mut chained.contours, &styles, &mut told, tolerance.same);
+    crossed::run(&mut chained.contours, &styles, &mut told, tolerance.same);
     chained.contours.extend(own.into_iter().map(chain::Chained::from));
 
     let ids = identity::of(&chained.contours, decisions.id);

@@ -6,6 +6,7 @@ use crate::shop::Shop;
 use crate::testing::lines as drawing;
 use proptest::prelude::*;
 
+mod crossed;
 mod outlines;
 
 fn p(x: f64, y: f64) -> Point {

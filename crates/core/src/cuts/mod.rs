@@ -10,7 +10,7 @@ mod tests;
 
 use crate::assign::{Process, Work, parents};
 use crate::geometry::Path;
-use crate::ids::{ContourId, CopyId, EdgePlace};
+use crate::ids::{ContourId, CopyId, CutId, EdgePlace};
 use crate::nest::{Layout, SheetLayout};
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
@@ -92,6 +92,22 @@ pub struct SheetCuts {
     pub cuts: Vec<Cut>,
     /// Pairs of cuts of which the first has to be made before the second.
     pub before: Vec<(usize, usize)>,
+}
+
+impl SheetCuts {
+    /// The name of each cut: it stays when the sheet is nested anew.
+    pub fn names(&self) -> Vec<CutId> {
+        let mut known: FxHashMap<(CopyId, ContourId), u32> = FxHashMap::default();
+        let first = |c: &Cut| c.edges().next().map(|e| (e.copy, e.contour)).unwrap_or_default();
+        let mut name = |c: &Cut| {
+            let (copy, contour) = first(c);
+            let next = known.entry((copy, contour)).or_insert(0);
+            let nth = *next;
+            *next += 1;
+            CutId { copy, contour, nth }
+        };
+        self.cuts.iter().map(&mut name).collect()
+    }
 }
 
 /// What is done on every sheet.

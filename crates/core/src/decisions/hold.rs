@@ -1,8 +1,10 @@
 //! What is decided at Hold.
 
+use super::order::{said, say};
 use super::{Decisions, EditError, OnBatch, within};
-use crate::ids::BatchId;
+use crate::ids::{BatchId, ContourId, CopyId, EdgePlace};
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 
 /// How engraved areas are swept.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -14,6 +16,150 @@ pub struct Sweep {
     pub one_way: bool,
 }
 
+/// Which contours the rule gives nicks.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum NickWhich {
+    /// Every outline.
+    #[default]
+    Outlines,
+    /// Outlines of parts that would fall between the slats.
+    Small,
+    /// Outlines, and holes whose slugs would otherwise drop.
+    All,
+}
+
+impl NickWhich {
+    /// All, as offered.
+    pub const ALL: [Self; 3] = [Self::Outlines, Self::Small, Self::All];
+
+    /// As shown.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Outlines => "every outline",
+            Self::Small => "parts that fall between slats",
+            Self::All => "outlines and holes",
+        }
+    }
+    /// As typed: `outlines`, `small`, `all`.
+    pub fn slug(self) -> &'static str {
+        match self {
+            Self::Outlines => "outlines",
+            Self::Small => "small",
+            Self::All => "all",
+        }
+    }
+}
+
+/// Shape of a lead-in.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum LeadShape {
+    /// A quarter circle that ends along the contour.
+    #[default]
+    Arc,
+    /// A line, at 45° to the contour.
+    Line,
+    /// A line, then a quarter circle.
+    LineArc,
+}
+
+impl LeadShape {
+    /// All, as offered.
+    pub const ALL: [Self; 3] = [Self::Arc, Self::Line, Self::LineArc];
+
+    /// As shown.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Arc => "arc",
+            Self::Line => "line",
+            Self::LineArc => "line and arc",
+        }
+    }
+}
+
+/// How a closed cut with a lead ends.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum LeadEnd {
+    /// Back into the scrap by a short arc, where there is room.
+    #[default]
+    Out,
+    /// Where it began.
+    Stop,
+}
+
+impl LeadEnd {
+    /// All, as offered.
+    pub const ALL: [Self; 2] = [Self::Out, Self::Stop];
+
+    /// As shown.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Out => "back into the scrap",
+            Self::Stop => "where it began",
+        }
+    }
+}
+
+/// Where on a contour a lead is tried first.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum LeadFrom {
+    /// Where Order has it start.
+    #[default]
+    Start,
+    /// In the middle of its longest side.
+    LongSide,
+    /// At its sharpest corner that points into the scrap.
+    Corner,
+}
+
+impl LeadFrom {
+    /// All, as offered.
+    pub const ALL: [Self; 3] = [Self::Start, Self::LongSide, Self::Corner];
+
+    /// As shown.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Start => "the start",
+            Self::LongSide => "the middle of the longest side",
+            Self::Corner => "a corner",
+        }
+    }
+}
+
+/// How leads are laid.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct LeadRule {
+    /// Shape of the lead-in.
+    pub shape: LeadShape,
+    /// Its length, mm; `None` for as the thickness asks.
+    pub length: Option<f64>,
+    /// How the cut ends.
+    pub end: LeadEnd,
+    /// Where it is tried first.
+    pub from: LeadFrom,
+}
+
+/// Where a hand put the pierce of a contour: the place on the contour that the lead goes to, and the pierce as seen from there.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct PiercePlace {
+    /// Where the cut begins.
+    pub at: EdgePlace,
+    /// To the pierce, along the contour as drawn, mm.
+    pub ahead: f64,
+    /// To the pierce, to the left of the contour as drawn, mm.
+    pub aside: f64,
+}
+
+/// A pierce is no further from its contour than this, mm.
+const FARTHEST_PIERCE: f64 = 100.0;
+
+/// Nicks that a hand set on one contour, at most.
+const MOST_NICKS: usize = 400;
+
 /// Decisions at Hold.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[serde(default)]
@@ -24,10 +170,43 @@ pub struct HoldDecisions {
     pub nick_width: Option<f64>,
     /// One nick per this much outline, mm.
     pub nick_pitch: Option<f64>,
+    /// Fewest and most nicks of a contour; `None` for the shop's.
+    pub nick_count: Option<(u32, u32)>,
+    /// Which contours the rule gives nicks.
+    pub nick_which: NickWhich,
+    /// Middles of the nicks that a hand set on a contour, in the place of the rule's, in every copy.
+    pub nick_places: BTreeMap<ContourId, Vec<EdgePlace>>,
+    /// The same for one copy alone; beats what holds for every copy.
+    pub copy_nicks: BTreeMap<CopyId, BTreeMap<ContourId, Vec<EdgePlace>>>,
     /// Leads; `None` for the machine's custom (plasma yes, laser no).
     pub leads: Option<bool>,
+    /// How leads are laid.
+    pub lead: LeadRule,
+    /// Where a hand put the pierce of a contour, in every copy.
+    pub pierces: BTreeMap<ContourId, PiercePlace>,
+    /// The same for one copy alone; beats what holds for every copy.
+    pub copy_pierces: BTreeMap<CopyId, BTreeMap<ContourId, PiercePlace>>,
     /// How engraved areas are swept.
     pub sweep: Sweep,
+}
+
+impl HoldDecisions {
+    /// Where a hand put the pierce of a copy's contour, if one did.
+    pub fn pierce_at(&self, copy: CopyId, contour: ContourId) -> Option<PiercePlace> {
+        said(&self.pierces, &self.copy_pierces, (copy, contour)).copied()
+    }
+    /// Contours whose pierce a hand put, for every copy and for single ones.
+    pub fn pierced(&self) -> usize {
+        self.pierces.len() + self.copy_pierces.values().map(BTreeMap::len).sum::<usize>()
+    }
+    /// Where a hand set the nicks of a copy's contour, if one did.
+    pub fn nicks_at(&self, copy: CopyId, contour: ContourId) -> Option<&[EdgePlace]> {
+        said(&self.nick_places, &self.copy_nicks, (copy, contour)).map(Vec::as_slice)
+    }
+    /// Contours whose nicks a hand set, for every copy and for single ones.
+    pub fn nicked(&self) -> usize {
+        self.nick_places.len() + self.copy_nicks.values().map(BTreeMap::len).sum::<usize>()
+    }
 }
 
 /// A change at Hold, of one batch.
@@ -35,11 +214,47 @@ pub struct HoldDecisions {
 #[serde(tag = "do", rename_all = "kebab-case")]
 #[allow(missing_docs)]
 pub enum HoldEdit {
-    SetNicks { on: bool },
-    SetNickWidth { width: Option<f64> },
-    SetNickPitch { pitch: Option<f64> },
-    SetLeads { on: bool },
-    SetSweep { sweep: Sweep },
+    SetNicks {
+        on: bool,
+    },
+    SetNickWidth {
+        width: Option<f64>,
+    },
+    SetNickPitch {
+        pitch: Option<f64>,
+    },
+    SetNickCount {
+        count: Option<(u32, u32)>,
+    },
+    SetNickWhich {
+        which: NickWhich,
+    },
+    /// All nicks of a contour; `None` gives them back to the rule. Without a copy it holds for every one.
+    SetNickPlaces {
+        contour: ContourId,
+        places: Option<Vec<EdgePlace>>,
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        copy: Option<CopyId>,
+    },
+    SetLeads {
+        on: bool,
+    },
+    SetLead {
+        lead: LeadRule,
+    },
+    SetLeadLength {
+        length: Option<f64>,
+    },
+    /// `None` gives the pierce back to the rule. Without a copy it holds for every one.
+    SetPierce {
+        contour: ContourId,
+        pierce: Option<PiercePlace>,
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        copy: Option<CopyId>,
+    },
+    SetSweep {
+        sweep: Sweep,
+    },
 }
 
 impl HoldEdit {
@@ -54,7 +269,39 @@ impl HoldEdit {
             Self::SetNicks { on } => hold.nicks = Some(*on),
             Self::SetNickWidth { width } => hold.nick_width = width.map(|w| within("a nick width in mm", w, 0.05, 20.0)).transpose()?,
             Self::SetNickPitch { pitch } => hold.nick_pitch = pitch.map(|p| within("a nick pitch in mm", p, 5.0, 10_000.0)).transpose()?,
+            Self::SetNickCount { count } => {
+                if count.is_some_and(|(least, most)| least > most || most > MOST_NICKS as u32) {
+                    return Err(EditError::Refused(format!("at least and at most, no more than {MOST_NICKS}: the first is the smaller")));
+                }
+                hold.nick_count = *count;
+            }
+            Self::SetNickWhich { which } => hold.nick_which = *which,
+            Self::SetNickPlaces { contour, places, copy } => {
+                if places.iter().flatten().any(|p| !p.is_sane()) {
+                    return Err(EditError::Refused("a place on a contour is a share of 0 to 1 of a segment".into()));
+                }
+                if places.as_ref().is_some_and(|p| p.len() > MOST_NICKS) {
+                    return Err(EditError::TooMany { what: "nicks of a contour", most: MOST_NICKS });
+                }
+                say(&mut hold.nick_places, &mut hold.copy_nicks, (*copy, *contour), places.clone());
+            }
             Self::SetLeads { on } => hold.leads = Some(*on),
+            Self::SetLeadLength { length } => {
+                hold.lead.length = length.map(|l| within("a lead in mm", l, 0.5, FARTHEST_PIERCE)).transpose()?;
+            }
+            Self::SetLead { lead } => {
+                lead.length.map(|l| within("a lead in mm", l, 0.5, FARTHEST_PIERCE)).transpose()?;
+                hold.lead = *lead;
+            }
+            Self::SetPierce { contour, pierce, copy } => {
+                if let Some(p) = pierce {
+                    within("a pierce's distance in mm", p.ahead.hypot(p.aside), 0.1, FARTHEST_PIERCE)?;
+                    if !p.at.is_sane() {
+                        return Err(EditError::Refused("a place on a contour is a share of 0 to 1 of a segment".into()));
+                    }
+                }
+                say(&mut hold.pierces, &mut hold.copy_pierces, (*copy, *contour), *pierce);
+            }
             Self::SetSweep { sweep } => {
                 sweep.angle.map(|a| within("an angle of rows in degrees", a, -360.0, 360.0)).transpose()?;
                 hold.sweep = *sweep;
@@ -68,7 +315,16 @@ impl HoldEdit {
             Self::SetNicks { on } => if *on { "Nicks on" } else { "Nicks off" }.into(),
             Self::SetNickWidth { width } => format!("Nick width {}", super::millimetres(*width)),
             Self::SetNickPitch { pitch } => format!("A nick every {}", super::millimetres(*pitch)),
+            Self::SetNickCount { count: Some((least, most)) } => format!("{least} to {most} nicks"),
+            Self::SetNickCount { count: None } => "Nicks as many as usual".into(),
+            Self::SetNickWhich { which } => format!("Nicks: {}", which.name()),
+            Self::SetNickPlaces { places: None, .. } => "Nicks left to the rule".into(),
+            Self::SetNickPlaces { places: Some(at), .. } => format!("{} set by hand", crate::finding::counted(at.len(), "nick", "nicks")),
             Self::SetLeads { on } => if *on { "Leads on" } else { "Leads off" }.into(),
+            Self::SetLead { lead } => format!("Leads: {}, from {}, ending {}", lead.shape.name(), lead.from.name(), lead.end.name()),
+            Self::SetLeadLength { length } => format!("Leads of {}", super::millimetres(*length)),
+            Self::SetPierce { pierce: None, .. } => "Pierce left to the rule".into(),
+            Self::SetPierce { pierce: Some(p), .. } => format!("Pierce put {:.1} mm off", p.ahead.hypot(p.aside)),
             Self::SetSweep { sweep: Sweep { angle: Some(a), .. } } => format!("Rows at {a}°"),
             Self::SetSweep { .. } => "Rows along x or y".into(),
         }

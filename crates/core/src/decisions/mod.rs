@@ -35,10 +35,10 @@ pub use assign::{AssignDecisions, AssignEdit, Elsewhere, JobSetting, Numbers, Pa
 pub use clean::{CleanEdit, Mend};
 pub use edit::{Edit, EditError, MOST_COPIES, OnBatch};
 use edit::{copies, millimetres, set_or_clear, within};
-pub use hold::{HoldDecisions, HoldEdit, Sweep};
+pub use hold::{HoldDecisions, HoldEdit, LeadEnd, LeadFrom, LeadRule, LeadShape, NickWhich, PiercePlace, Sweep};
 pub use intake::{DrawingDecisions, Guest, IntakeEdit};
 pub use nest::{NestDecisions, NestEdit};
-pub use order::{OrderDecisions, OrderEdit};
+pub use order::{OrderDecisions, OrderEdit, SheetCorner, Strategy, Way};
 pub use release::{ReleaseDecisions, ReleaseEdit};
 pub use stored::modern;
 

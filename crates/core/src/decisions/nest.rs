@@ -81,6 +81,41 @@ impl Grain {
     }
 }
 
+/// What is aimed at among layouts of equally many sheets, after their price.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Aim {
+    /// What the last sheet leaves stays in one usable piece.
+    #[default]
+    Rest,
+    /// Engraved parts stand in line, so that their rows coincide.
+    Rows,
+    /// Neighbours share their cuts.
+    Cuts,
+}
+
+impl Aim {
+    /// All, as offered.
+    pub const ALL: [Self; 3] = [Self::Rest, Self::Rows, Self::Cuts];
+
+    /// As shown.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Rest => "a usable rest",
+            Self::Rows => "rows in line",
+            Self::Cuts => "shared cuts",
+        }
+    }
+    /// As typed: `rest`, `rows`, `cuts`.
+    pub fn slug(self) -> &'static str {
+        match self {
+            Self::Rest => "rest",
+            Self::Rows => "rows",
+            Self::Cuts => "cuts",
+        }
+    }
+}
+
 /// How one part may be laid, where that is not what is said of all; narrower wins.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[serde(default)]
@@ -130,6 +165,8 @@ pub struct NestDecisions {
     pub grain: Option<Grain>,
     /// Neighbours are laid a kerf apart and share one cut along straight edges.
     pub common_edges: bool,
+    /// What is aimed at among layouts of equally many sheets.
+    pub aim: Aim,
     /// What is said of single parts.
     pub parts: BTreeMap<PartId, PartNest>,
     /// The layout that a search found and that was kept.
@@ -172,6 +209,9 @@ pub enum NestEdit {
     /// Neighbours share cuts along straight edges, or each is cut by itself.
     SetCommonEdges {
         on: bool,
+    },
+    SetAim {
+        aim: Aim,
     },
     /// How one part may be laid.
     SetPart {
@@ -244,6 +284,7 @@ impl NestEdit {
             Self::SetMirror { mirror } => nest.mirror = *mirror,
             Self::SetGrain { grain } => nest.grain = *grain,
             Self::SetCommonEdges { on } => nest.common_edges = *on,
+            Self::SetAim { aim } => nest.aim = *aim,
             Self::SetPart { part, nest: said } if *said == PartNest::default() => {
                 nest.parts.remove(part);
             }
@@ -299,6 +340,7 @@ impl NestEdit {
             Self::SetMirror { mirror } => if *mirror { "Parts may be mirrored" } else { "Parts are not mirrored" }.into(),
             Self::SetGrain { grain } => grain.map_or_else(|| "Grain does not matter".into(), |g| format!("Grain {}", g.name())),
             Self::SetCommonEdges { on } => if *on { "Common edges" } else { "No common edges" }.into(),
+            Self::SetAim { aim } => format!("Nest for {}", aim.name()),
             Self::SetPart { nest, .. } => match nest.words() {
                 none if none.is_empty() => "A part is laid as the others are".into(),
                 told => format!("A part: {told}"),

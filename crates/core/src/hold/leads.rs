@@ -1,9 +1,11 @@
 //! Leads: the torch pierces in the scrap and runs onto the contour along a tangent.
 //!
-//! A lead-in is a quarter circle that ends on the contour in its direction. It must not touch a part, another lead or the
-//! sheet's edge; where it would, it is tried shorter, then further along the contour, and at last given up.
+//! A lead-in is a quarter circle that ends on the contour in its direction, a line, or both. It must not touch a part, another
+//! lead or the sheet's edge; where it would, it is tried further along the contour, then shorter, then at every place there
+//! is, and at last given up.
 
 use crate::assign::Work;
+use crate::decisions::{LeadEnd, LeadFrom, LeadRule, LeadShape};
 use crate::geometry::{Bounds, Path, Point, Segment, Vec2};
 use crate::nest::SheetLayout;
 use rstar::primitives::{GeomWithData, Rectangle};
@@ -12,13 +14,21 @@ use std::f64::consts::FRAC_PI_2;
 
 /// Lengths tried, as shares of the full lead.
 const SHARES: [f64; 4] = [1.0, 0.7, 0.5, 0.35];
-/// Places tried along the contour.
+/// Places tried along the contour; and, before giving up, one every so many mm, so many at most.
 const PLACES: usize = 32;
+const EVERY: f64 = 2.0;
+const MOST_PLACES: usize = 600;
 /// Full lead for a thickness: this much a mm, within limits, mm.
 const LENGTH_PER_THICKNESS: f64 = 1.2;
 const LENGTH_LIMITS: (f64, f64) = (3.0, 12.0);
 /// A pierce keeps off the middle of an earlier cut by so many kerfs: half a kerf is the slit, the crater is a kerf.
 const KEEP_OFF: f64 = 1.5;
+/// A pierce keeps off every part by so many kerfs, where there is room for that.
+const CRATER: f64 = 1.25;
+/// An arc tighter than this is a corner, mm.
+const SHORT_ARC: f64 = 2.0;
+/// A corner that turns by more than this is one, radians.
+const SHARP: f64 = 0.6;
 /// A lead comes no nearer to a part than half the kerf less this, mm: the contour's own offset is that near.
 const SLACK: f64 = 0.02;
 
@@ -77,30 +87,56 @@ impl Yard {
         }
     }
 
-    /// Finds a place for the leads of a closed cut, the start of `path` first. `outer` says on which side the scrap lies.
-    pub(super) fn lead(&mut self, path: &Path, outer: bool, thickness: f64, kerf: f64) -> Option<Led> {
+    /// Finds a place for the leads of a closed cut, the rule's first. `outer` says on which side the scrap lies.
+    pub(super) fn lead(&mut self, path: &Path, outer: bool, rule: &LeadRule, (thickness, kerf): (f64, f64)) -> Option<Led> {
         let total = path.length();
-        let full = (LENGTH_PER_THICKNESS * thickness).clamp(LENGTH_LIMITS.0, LENGTH_LIMITS.1);
+        let full = rule.length.unwrap_or((LENGTH_PER_THICKNESS * thickness).clamp(LENGTH_LIMITS.0, LENGTH_LIMITS.1));
         // In a small hole the quarter circle must leave room to its far side.
         let room = if outer { f64::INFINITY } else { 0.25 * path.bounds().width().min(path.bounds().height()) };
         let scrap_left = (path.area() > 0.0) != outer;
-        for share in SHARES {
+        let first = preferred(path, rule.from, outer);
+        let fine = ((total / EVERY) as usize).clamp(PLACES, MOST_PLACES);
+        let rounds: Vec<(f64, usize)> = SHARES.iter().map(|share| (*share, PLACES)).chain([(SHARES[SHARES.len() - 1], fine)]).collect();
+        // The pierce blows a crater, which keeps off every part where there is room for that.
+        let off = [kerf * CRATER, 0.0];
+        for ((share, places), crater) in off.into_iter().flat_map(|crater| rounds.iter().map(move |r| (*r, crater))) {
             let radius = (full * share / FRAC_PI_2).min(room * share.sqrt());
-            for k in 0..PLACES {
-                let along = total * k as f64 / PLACES as f64;
+            for k in 0..places {
+                let along = (first + total * k as f64 / places as f64) % total;
                 if k > 0 && near_corner(path, along, radius.min(total * 0.05)) {
                     continue;
                 }
                 let (at, ahead) = path.at(along);
-                let lead_in = quarter_in(at, ahead, scrap_left, radius);
-                let Some(points) = self.free(&lead_in, kerf) else { continue };
+                let lead_in = shaped(rule.shape, at, ahead, scrap_left, radius);
+                let clear = self.parts.iter().all(|part| part.leaves_room(lead_in[0].start, crater));
+                let Some(points) = self.all_free(&lead_in, kerf).filter(|_| clear) else { continue };
                 let out = quarter_in(at, -ahead, !scrap_left, radius * 0.5).reversed();
-                let lead_out = if self.free(&out, kerf).is_some() { vec![out] } else { Vec::new() };
+                let lead_out = if rule.end == LeadEnd::Out && self.free(&out, kerf).is_some() { vec![out] } else { Vec::new() };
                 self.taken.push(points);
-                return Some(Led { along, lead_in: vec![lead_in], lead_out });
+                return Some(Led { along, lead_in, lead_out });
             }
         }
         None
+    }
+
+    /// The lead from where a hand put the pierce to its place on the path: tangential where an arc can be, else straight.
+    pub(super) fn lead_from(&mut self, path: &Path, place: Point, pierce: Point, kerf: f64) -> Option<Led> {
+        let along = path.nearest(place).along;
+        let (at, ahead) = path.at(along);
+        let lead_in = vec![tangential(pierce, at, ahead)];
+        let points = self.all_free(&lead_in, kerf)?;
+        self.taken.push(points);
+        Some(Led { along, lead_in, lead_out: Vec::new() })
+    }
+
+    /// The points of a lead of several pieces where it touches nothing.
+    fn all_free(&self, lead: &[Segment], kerf: f64) -> Option<Vec<Point>> {
+        let mut all = Vec::new();
+        for (i, piece) in lead.iter().enumerate() {
+            // Only the last piece may come to the cut itself.
+            all.extend(if i + 1 == lead.len() { self.free(piece, kerf)? } else { self.clear(piece, kerf)? });
+        }
+        Some(all)
     }
 
     /// A lead to a place on a contour where the torch is lit again, ahead in the contour's direction there: arc, then line,
@@ -144,10 +180,20 @@ impl Yard {
         self.burned.locate_in_envelope_intersecting(near).any(|s| s.data.distance(p) < reach)
     }
 
-    /// The lead's points when it touches nothing.
+    /// The points of a lead that ends on its cut, when it touches nothing.
     fn free(&self, lead: &Segment, kerf: f64) -> Option<Vec<Point>> {
+        self.reach(lead, kerf, 8)
+    }
+
+    /// The points of a piece of a lead that ends in the scrap, when it touches nothing.
+    fn clear(&self, piece: &Segment, kerf: f64) -> Option<Vec<Point>> {
+        self.reach(piece, kerf, 11)
+    }
+
+    /// The points of a piece when it touches nothing; the first `off` of ten keep off what is cut.
+    fn reach(&self, lead: &Segment, kerf: f64, off: usize) -> Option<Vec<Point>> {
         let points: Vec<Point> = (0..=10).map(|i| lead.at(f64::from(i) / 10.0)).collect();
-        if self.in_a_cut(points[0], kerf) || points[1..8].iter().any(|p| self.in_a_cut(*p, kerf / KEEP_OFF)) {
+        if self.in_a_cut(points[0], kerf) || points[1..off].iter().any(|p| self.in_a_cut(*p, kerf / KEEP_OFF)) {
             return None;
         }
         let clear = kerf / 2.0 - SLACK;
@@ -164,6 +210,66 @@ impl Yard {
         let apart = self.taken.iter().flatten().all(|t| points.iter().all(|p| p.distance(*t) > kerf));
         (on_sheet && apart && points.iter().all(|p| self.parts.iter().all(|part| part.leaves_room(*p, clear)))).then_some(points)
     }
+}
+
+/// Where a rule wants the lead, mm along the path.
+fn preferred(path: &Path, from: LeadFrom, outer: bool) -> f64 {
+    let begins: Vec<f64> = path.segments.iter().scan(0.0, |at, s| Some(std::mem::replace(at, *at + s.length()))).collect();
+    match from {
+        LeadFrom::Start => 0.0,
+        LeadFrom::LongSide => {
+            // The path begins somewhere on a side: its first and last piece may be one.
+            let (first, last) = (path.segments.first(), path.segments.last());
+            let goes_on = |a: &Segment, b: &Segment| a.is_line() && b.is_line() && a.direction(1.0).dot(b.direction(0.0)) > 0.999_999;
+            let before = last.zip(first).filter(|(a, b)| goes_on(a, b)).map_or(0.0, |(a, _)| a.length());
+            let long = |i: usize| path.segments[i].length() + if i == 0 { before } else { 0.0 };
+            let longest = (0..path.segments.len()).max_by(|a, b| long(*a).total_cmp(&long(*b)));
+            let middle = |i: usize| begins[i] - if i == 0 { before } else { 0.0 } + long(i) / 2.0;
+            longest.map_or(0.0, |i| middle(i).rem_euclid(path.length().max(1e-9)))
+        }
+        LeadFrom::Corner => {
+            // What points into the scrap turns with the outline of a part, against that of a hole.
+            let sense = if (path.area() > 0.0) == outer { 1.0 } else { -1.0 };
+            let n = path.segments.len();
+            let turn = |i: usize| {
+                let (a, b) = (path.segments[(i + n - 1) % n].direction(1.0), path.segments[i].direction(0.0));
+                a.cross(b).atan2(a.dot(b)) * sense
+            };
+            // Half a kerf off, a corner is a short arc.
+            let short = |s: &Segment| !s.is_line() && s.radius() < SHORT_ARC;
+            let arcs = (0..n).filter(|i| short(&path.segments[*i])).map(|i| {
+                let s = &path.segments[i];
+                (s.sweep() * sense, begins[i] + s.length() / 2.0)
+            });
+            let corners = (0..n).map(|i| (turn(i), begins[i])).chain(arcs).filter(|c| c.0 > SHARP);
+            corners.max_by(|a, b| a.0.total_cmp(&b.0)).map_or(0.0, |c| c.1)
+        }
+    }
+}
+
+/// A lead-in of a shape that ends at `at` in the direction `ahead`, or across it where it is a line.
+fn shaped(shape: LeadShape, at: Point, ahead: Vec2, scrap_left: bool, radius: f64) -> Vec<Segment> {
+    let side = if scrap_left { ahead.turn_90() } else { -ahead.turn_90() };
+    match shape {
+        LeadShape::Arc => vec![quarter_in(at, ahead, scrap_left, radius)],
+        LeadShape::Line => vec![Segment::line(at + (side - ahead) * (radius * FRAC_PI_2 / std::f64::consts::SQRT_2), at)],
+        LeadShape::LineArc => {
+            let arc = quarter_in(at, ahead, scrap_left, radius * 0.5);
+            vec![Segment::line(arc.start + side * (radius * 0.5 * FRAC_PI_2), arc.start), arc]
+        }
+    }
+}
+
+/// The arc from a pierce that arrives at `at` in the direction `ahead`; a line where that would be more than half a circle, or is
+/// straight.
+fn tangential(pierce: Point, at: Point, ahead: Vec2) -> Segment {
+    let way = at - pierce;
+    // Between chord and tangent lies half the sweep.
+    let half = way.cross(ahead).atan2(way.dot(ahead));
+    if half.abs() < 1e-3 || half.abs() > FRAC_PI_2 {
+        return Segment::line(pierce, at);
+    }
+    Segment { start: pierce, end: at, bulge: (half / 2.0).tan() }
 }
 
 impl Lying {

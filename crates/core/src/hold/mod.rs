@@ -1,6 +1,8 @@
 //! Station 6: what the head will do. Kerf, nicks, leads, engraved rows.
 
 mod blocks;
+mod closed;
+mod falls;
 mod kerf;
 mod leads;
 mod lineup;
@@ -8,25 +10,28 @@ mod nicks;
 mod op;
 mod plough;
 mod raster;
+mod roundabout;
 mod sweep;
 #[cfg(test)]
 mod tests;
 mod thin;
 mod troubles;
 
+pub use falls::{Fate, Piece, fate};
 pub use op::{AreaSweep, Doing, Op, PictureSweep, Track};
+pub use roundabout::Approach;
 pub use sweep::Row;
 
 use crate::assign::{Part, Process, Work};
 use crate::cuts::{Cut, CutPlan, Line, SheetCuts};
-use crate::decisions::HoldDecisions;
+use crate::decisions::{HoldDecisions, HoldEdit, NickWhich, Way};
 use crate::finding::Finding;
-use crate::geometry::{Path, Segment};
+use crate::geometry::Point;
 use crate::ids::ContourId;
 use crate::nest::{Layout, SheetLayout, Terms};
 use crate::order::{Sequence, SheetSequence, Step};
 use crate::picture::Tone;
-use crate::shop::{ChartRow, Machine, MachineKind, Rows};
+use crate::shop::{ChartRow, Machine, MachineKind, Nicks, Rows};
 use leads::Yard;
 use op::blank;
 use rayon::prelude::*;
@@ -46,6 +51,8 @@ pub struct SheetPath {
     pub ops: Vec<Op>,
     /// What planning the engraving came to.
     pub swept: Swept,
+    /// What comes free, and what becomes of it.
+    pub pieces: Vec<Piece>,
 }
 
 /// How long engraved areas take, by the time model, s.
@@ -81,8 +88,8 @@ pub struct Given<'a> {
     pub terms: &'a Terms,
     /// The machine.
     pub machine: &'a Machine,
-    /// The shop's usual nick: width of the bridge and outline for each, mm.
-    pub nick: (f64, f64),
+    /// How nicks are set in this material.
+    pub nick: Nicks,
     /// Webs thinner than so many kerfs, or such a share of the thickness, are told.
     pub web: (f64, f64),
 }
@@ -96,18 +103,21 @@ pub struct Holding {
     pub nick_width: f64,
     /// Outline per nick, mm.
     pub nick_pitch: f64,
+    /// Fewest and most nicks of a contour.
+    pub nick_count: (u32, u32),
     /// Leads on closed cuts.
     pub leads: bool,
 }
 
 impl Holding {
-    /// What was decided, and the machine's custom for the rest. `nick` is the shop's usual width and pitch, mm.
-    pub fn of(hold: &HoldDecisions, machine: &Machine, nick: (f64, f64)) -> Self {
+    /// What was decided, and the machine's and material's custom for the rest.
+    pub fn of(hold: &HoldDecisions, machine: &Machine, nick: Nicks) -> Self {
         let plasma = machine.kind == MachineKind::Plasma;
         Self {
             nicks: hold.nicks.unwrap_or(!plasma),
-            nick_width: hold.nick_width.unwrap_or(nick.0),
-            nick_pitch: hold.nick_pitch.unwrap_or(nick.1),
+            nick_width: hold.nick_width.unwrap_or(nick.width),
+            nick_pitch: hold.nick_pitch.unwrap_or(nick.pitch),
+            nick_count: hold.nick_count.unwrap_or(nick.count),
             leads: hold.leads.unwrap_or(plasma),
         }
     }
@@ -134,6 +144,7 @@ pub fn run(work: &Work, layout: &Layout, plan: &CutPlan, sequence: &Sequence, gi
     let mut findings = Vec::new();
     let mut toolpath = Toolpath::default();
     for (i, (sheet, troubles, lined_up)) in done.into_iter().enumerate() {
+        findings.extend(falls::struck(i, &sheet, &plan.sheets[i], given.decisions.nicks == Some(false)));
         toolpath.sheets.push(sheet);
         findings.extend(troubles.findings(i, given));
         findings.extend(lined_up);
@@ -157,7 +168,7 @@ impl Bench<'_> {
     fn sheet(&self, sequence: &SheetSequence) -> (SheetPath, Troubles) {
         let mut troubles = Troubles::default();
         let mut sheet =
-            SheetPath { width: self.layout.sheet.width, height: self.layout.sheet.height, ops: Vec::new(), swept: Swept::default() };
+            SheetPath { width: self.layout.sheet.width, height: self.layout.sheet.height, ops: Vec::new(), ..SheetPath::default() };
         for step in sequence.steps.iter().filter(|s| s.process == Process::Picture) {
             let Some(row) = self.row(step) else { continue };
             match raster::op(self.work, self.layout, step, row, self.given) {
@@ -191,8 +202,25 @@ impl Bench<'_> {
             let Some(row) = self.row(step) else { continue };
             sheet.ops.extend(self.op(step, row, &mut yard, &mut troubles));
         }
+        if self.given.machine.kind == MachineKind::Plasma {
+            self.go_round(&mut sheet.ops);
+        }
+        sheet.pieces = falls::pieces(self.work, self.layout, self.cuts, &sheet.ops, self.given.machine);
         troubles.short_run_up = sheet.ops.iter().filter_map(|o| sweep::short_run_up(o, self.given.machine)).collect();
         (sheet, troubles)
+    }
+
+    /// A torch goes round what it has cut free.
+    fn go_round(&self, ops: &mut [Op]) {
+        let kerf = ops.iter().map(|o| o.kerf).fold(0.0, f64::max);
+        let field = roundabout::Field::new(kerf, (self.given.machine.bed_width, self.given.machine.bed_height));
+        roundabout::lay(ops, field, |op| {
+            let placement = self.layout.placed.get(op.placement)?;
+            let part = self.work.part(placement.copy.part)?;
+            let drawn = self.cuts.cuts.get(op.cut).is_some_and(|c| c.line == Line::Drawn && c.path.closed);
+            let loose = op.process == Process::Cut && drawn && part.outer == Some(op.item) && op.line().nicks.is_empty();
+            loose.then(|| part.outline.transformed(placement.affine()))
+        });
     }
 
     /// What a step is done with: the cut chart's row, changed where the job has a setting of its own for it.
@@ -213,101 +241,44 @@ impl Bench<'_> {
         if step.process != Process::Cut || !path.closed {
             let path = if step.start > 0.5 && !path.closed { path.reversed() } else { path };
             let path = if path.closed { path.started_at(step.start * path.length()) } else { path };
+            let path = if path.closed && step.way == Some(Way::Against) { path.reversed() } else { path };
             op.doing = Doing::Line(Track { runs: vec![path.segments], ..Track::default() });
             if step.process == Process::Cut {
                 yard.burn(op.line().runs[0].iter().copied());
             }
             return Some(op);
         }
+        if !Self::is_outer(cut, part, step) && self.narrowness(cut) < self.given.machine.slow_holes {
+            op.feed *= self.given.machine.slow_share;
+        }
         let moved = self.moved(cut, part, step, &op, troubles)?;
         Some(self.closed_cut(step, part, moved, op, yard, troubles))
     }
 
-    /// True where the good side of a closed cut lies within it.
-    fn is_outer(cut: &Cut, part: &Part, step: &Step) -> bool {
-        match cut.line {
-            Line::Rim { inner } => !inner,
-            Line::Drawn | Line::Shared => part.outer == Some(step.item),
-        }
+    /// Where a hand set a cut's nicks, as it lies, mm; none where the rule sets them.
+    fn nicks_by_hand(&self, cut: &Cut) -> Option<Vec<Point>> {
+        let edge = cut.edges().next().filter(|_| cut.line == Line::Drawn)?;
+        let places = self.given.decisions.nicks_at(edge.copy, edge.contour)?;
+        Some(places.iter().map(|p| cut.path.at(p.along(&cut.path)).0).collect())
     }
 
-    /// A closed cut moved aside by half the kerf, where that is not made up for yet.
-    fn moved(&self, cut: &Cut, part: &Part, step: &Step, op: &Op, troubles: &mut Troubles) -> Option<Path> {
-        let path = &cut.path;
-        if cut.line != Line::Drawn {
-            return Some(path.clone());
-        }
-        let outer = Self::is_outer(cut, part, step);
-        let mark = (op.contour, path.bounds().center());
-        let side = if outer { kerf::Side::Outside } else { kerf::Side::Inside };
-        let moved = match kerf::offset(path, op.kerf / 2.0, side) {
-            kerf::Offset::Whole(p) => p,
-            kerf::Offset::Largest(p) => {
-                troubles.narrow.push(mark);
-                p
-            }
-            kerf::Offset::Nothing => {
-                troubles.vanished.push(mark);
-                return None;
-            }
-        };
-        if !outer
-            && self.given.machine.kind == MachineKind::Plasma
-            && path.bounds().width().min(path.bounds().height()) < self.given.thickness
-        {
-            troubles.small_holes.push(mark);
-        }
-        Some(moved)
+    /// Where a hand put the begin of a cut and its pierce, as it lies, mm; none where the rule does.
+    fn pierce_by_hand(&self, cut: &Cut) -> Option<(Point, Point)> {
+        let edge = cut.edges().next().filter(|_| cut.line == Line::Drawn)?;
+        let pierce = self.given.decisions.pierce_at(edge.copy, edge.contour)?;
+        let (at, ahead) = cut.path.at(pierce.at.along(&cut.path));
+        // What was to the left of the drawn contour is to the right of a mirrored copy's.
+        let mirrored = self.layout.placed.get(edge.placement).is_some_and(|p| p.mirrored);
+        let left = if mirrored { -ahead.turn_90() } else { ahead.turn_90() };
+        Some((at, at + ahead * pierce.ahead + left * pierce.aside))
     }
 
-    /// A closed cut as the head goes: started in its place, with leads or nicks.
-    fn closed_cut(&self, step: &Step, part: &Part, mut moved: Path, mut op: Op, yard: &mut Yard, troubles: &mut Troubles) -> Op {
-        let cut = &self.cuts.cuts[step.cut];
-        let outer = Self::is_outer(cut, part, step);
-        // Outers run clockwise where the good side of the torch is the right one; holes the other way.
-        let clockwise = outer == self.given.machine.clockwise;
-        if (moved.area() < 0.0) != clockwise {
-            moved = moved.reversed();
+    /// True where the rule gives a part's contour nicks.
+    fn wants_nicks(&self, part: &Part, outer: bool) -> bool {
+        match self.given.decisions.nick_which {
+            NickWhich::Outlines => outer,
+            NickWhich::Small => outer && part.bounds.width().min(part.bounds.height()) < self.given.machine.slat_pitch,
+            NickWhich::All => true,
         }
-        let wanted = cut.path.at(step.start * cut.path.length()).0;
-        moved = moved.started_at(moved.nearest(wanted).along);
-        let mut line = Track::default();
-        if self.holding.leads {
-            match yard.lead(&moved, outer, self.given.thickness, op.kerf) {
-                Some(led) => {
-                    moved = moved.started_at(led.along);
-                    (line.lead_in, line.lead_out) = (led.lead_in, led.lead_out);
-                }
-                None => {
-                    let at = moved.at(0.0).0;
-                    let list = if yard.in_a_cut(at, op.kerf) { &mut troubles.in_a_cut } else { &mut troubles.no_lead };
-                    list.push((op.contour, at));
-                }
-            }
-        }
-        let places = if self.holding.nicks && outer {
-            nicks::places(&moved, self.holding.nick_pitch, self.holding.nick_width + op.kerf)
-        } else {
-            Vec::new()
-        };
-        line.nicks = places.iter().map(|at| moved.at(*at)).map(|(p, d)| (p, d.turn_90())).collect();
-        line.runs = nicks::split(&moved, &places, self.holding.nick_width + op.kerf);
-        if self.holding.leads {
-            // Behind every nick the torch is lit again: in the scrap there too, not on the finished edge.
-            let begins: Vec<Segment> = line.runs.iter().skip(1).map(|r| r[0]).collect();
-            for first in begins {
-                let at = first.start;
-                match yard.lead_to(at, first.direction(0.0), &moved, outer, self.given.thickness, op.kerf) {
-                    Some(lead) => line.restarts.push(vec![lead]),
-                    None => {
-                        line.restarts.push(Vec::new());
-                        troubles.on_the_edge.push((op.contour, at));
-                    }
-                }
-            }
-        }
-        op.doing = Doing::Line(line);
-        yard.burn(op.line().runs.iter().flatten().chain(op.leads()).copied());
-        op
     }
 }

@@ -1,23 +1,42 @@
 //! Nicks: short bridges that keep a part in its sheet.
 //!
-//! One per `pitch` mm of outline, at least 2 and at most 8; on straight or gently curved stretches, away from corners and
+//! One per so many mm of outline, within least and most; on straight or gently curved stretches, away from corners and
 //! from the start, spread so that the centre of the part lies between them and it cannot hinge.
 
 use crate::geometry::{Path, Point, Segment};
 
-/// Fewest and most nicks of an outline.
-const COUNT: (usize, usize) = (2, 8);
 /// A curve tighter than this radius, in mm, is no place for a nick.
 const TIGHTEST: f64 = 4.0;
 /// Shares of the pitch between nicks at which the whole pattern is tried.
 const PHASES: usize = 24;
 
+/// How many nicks a contour gets, and how wide.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Rule {
+    /// Contour for each, mm.
+    pub(super) pitch: f64,
+    /// Fewest and most.
+    pub(super) count: (u32, u32),
+    /// What is not burned of the line: material left and a kerf, mm.
+    pub(super) gap: f64,
+}
+
+/// Where nicks that were set on a contour stand on the path that is cut, as lengths along it; those that would run into each
+/// other are one.
+pub(super) fn at(path: &Path, set: &[Point], gap: f64) -> Vec<f64> {
+    let mut places: Vec<f64> = set.iter().map(|p| path.nearest(*p).along).collect();
+    places.sort_by(f64::total_cmp);
+    places.dedup_by(|a, b| *a - *b < gap);
+    places
+}
+
 /// Middles of the nicks, as lengths along the closed path; fewer, or none, where the outline has no room for them.
-pub(super) fn places(path: &Path, pitch: f64, gap: f64) -> Vec<f64> {
+pub(super) fn places(path: &Path, rule: &Rule) -> Vec<f64> {
+    let Rule { pitch, count, gap } = *rule;
     let total = path.length();
     let free = free_stretches(path, gap);
     let room: f64 = free.iter().map(|f| f.1 - f.0).sum();
-    let wanted = ((total / pitch).ceil() as usize).clamp(COUNT.0, COUNT.1);
+    let wanted = ((total / pitch).ceil() as usize).clamp(count.0 as usize, count.1.max(count.0) as usize);
     // Bridges may take a third of the outline at most.
     let most = (total / 3.0 / gap) as usize;
     if free.is_empty() || room <= 0.0 || most == 0 {

@@ -1,6 +1,6 @@
 //! What is burned for one step.
 
-use super::Row;
+use super::{Approach, Row};
 use crate::assign::Process;
 use crate::clean::ContourId;
 use crate::geometry::{Point, Segment, Vec2};
@@ -60,6 +60,8 @@ impl Default for Doing {
 /// A line that is followed.
 #[derive(Clone, Debug, Default)]
 pub struct Track {
+    /// How the head comes there.
+    pub approach: Approach,
     /// From the pierce to the contour, in the scrap.
     pub lead_in: Vec<Segment>,
     /// The contour after kerf, in pieces between nicks.
@@ -73,7 +75,14 @@ pub struct Track {
 }
 
 impl Track {
-    const NONE: Self = Self { lead_in: Vec::new(), runs: Vec::new(), restarts: Vec::new(), lead_out: Vec::new(), nicks: Vec::new() };
+    const NONE: Self = Self {
+        approach: Approach { by: Vec::new(), lifted: false },
+        lead_in: Vec::new(),
+        runs: Vec::new(),
+        restarts: Vec::new(),
+        lead_out: Vec::new(),
+        nicks: Vec::new(),
+    };
 }
 
 /// Areas that are swept in rows.
@@ -175,7 +184,7 @@ impl Op {
             let at = ((r.row + k as i64) as f64 + 0.5) * pitch;
             let span = (x(from), x(to));
             let reach = p.reaches.get(i).copied().unwrap_or(span);
-            (k, Row { way: Vec2::new(1.0, 0.0), at, spans: vec![span], reach, backward: i % 2 == 1 })
+            (k, Row { way: Vec2::new(1.0, 0.0), at, spans: vec![span], reach, backward: i % 2 == 1, fast: Vec::new() })
         })
     }
     /// Share of full power, in percent, for a picture's burn of 0 to 255.

@@ -29,17 +29,53 @@ pub(super) struct Pace {
     pub(super) pitch: f64,
     /// Rows go there and back; else all one way.
     pub(super) both_ways: bool,
+    /// Long gaps within a row may be crossed at travel speed.
+    pub(super) fast_gaps: bool,
 }
 
 /// A row as far as its time goes: its number, and from where to where along it something burns, mm.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq)]
 pub(super) struct Extent {
     pub(super) row: i64,
     pub(super) from: f64,
     pub(super) to: f64,
+    /// What crossing its gaps at travel speed saves, s.
+    saved: f64,
+    /// What burns, where gaps count.
+    spans: Spans,
 }
 
+impl Extent {
+    /// A row that burns from here to there.
+    pub(super) fn new(row: i64, from: f64, to: f64) -> Self {
+        Self { row, from, to, saved: 0.0, spans: Vec::new() }
+    }
+}
+
+/// With more areas than this the plan does not look at the gaps within rows.
+const MOST_WITH_GAPS: usize = 120;
+
+/// What saves less than this is crossed at feed, s.
+const WORTH: f64 = 0.01;
+
 impl Pace {
+    /// What is saved by crossing a gap in a row at travel speed, s; 0 where it is crossed at feed. The head comes up from the feed to
+    /// the speed of travel and back down to the feed before it burns again.
+    pub(super) fn saved(&self, gap: f64) -> f64 {
+        let (v, top, a) = (self.speed, self.rapid, self.acceleration);
+        if !self.fast_gaps || top <= v {
+            return 0.0;
+        }
+        let full = (top * top - v * v) / a;
+        let seconds = if gap < full { 2.0 * ((v * v + a * gap).sqrt() - v) / a } else { 2.0 * (top - v) / a + (gap - full) / top };
+        let saved = gap / v - seconds;
+        if saved < WORTH { 0.0 } else { saved }
+    }
+
+    fn saved_within(&self, spans: &Spans) -> f64 {
+        spans.windows(2).map(|w| self.saved(w[1].0 - w[0].1)).sum()
+    }
+
     /// Length before a row in which the head comes up to speed: v² / 2a.
     pub(super) fn run_up(&self) -> f64 {
         crate::time::run_up(self.speed, self.acceleration)
@@ -61,7 +97,7 @@ impl Pace {
 
     /// The passage from row `i` of these to the next.
     fn passage_after(&self, rows: &[Extent], i: usize) -> (f64, bool) {
-        let (a, b) = (rows[i], rows[i + 1]);
+        let (a, b) = (&rows[i], &rows[i + 1]);
         let along = match (self.both_ways, i.is_multiple_of(2)) {
             (true, true) => b.to - a.to,
             (true, false) => b.from - a.from,
@@ -72,7 +108,8 @@ impl Pace {
 
     /// Seconds for rows in this order.
     fn sweep(&self, rows: &[Extent]) -> f64 {
-        let each: f64 = rows.iter().map(|r| (r.to - r.from) / self.speed + 2.0 * self.speed / self.acceleration + self.turn).sum();
+        let each: f64 =
+            rows.iter().map(|r| (r.to - r.from) / self.speed - r.saved + 2.0 * self.speed / self.acceleration + self.turn).sum();
         each + (1..rows.len()).map(|i| self.passage_after(rows, i - 1).0).sum::<f64>()
     }
 
@@ -104,8 +141,12 @@ pub(super) struct Area {
 }
 
 impl Area {
-    fn extents(&self, direction: usize) -> Vec<Extent> {
-        let ends = |(k, spans): (&i64, &Spans)| Some(Extent { row: *k, from: spans.first()?.0, to: spans.last()?.1 });
+    fn extents(&self, direction: usize, pace: &Pace) -> Vec<Extent> {
+        let ends = |(k, spans): (&i64, &Spans)| {
+            let (from, to) = (spans.first()?.0, spans.last()?.1);
+            let spans = if pace.fast_gaps { spans.clone() } else { Vec::new() };
+            Some(Extent { row: *k, from, to, saved: pace.saved_within(&spans), spans })
+        };
         self.rows[direction].iter().filter_map(ends).collect()
     }
 }
@@ -132,38 +173,41 @@ impl Group {
 
     fn of(areas: &[Area], members: Vec<usize>, pace: &Pace) -> Self {
         let directions = areas[members[0]].rows.len();
-        let extents =
-            (0..directions).map(|d| members.iter().map(|m| areas[*m].extents(d)).fold(Vec::new(), |a, b| joined(&a, &b))).collect();
+        let extents = (0..directions)
+            .map(|d| members.iter().map(|m| areas[*m].extents(d, pace)).fold(Vec::new(), |a, b| joined(&a, &b, pace)))
+            .collect();
         Self::new(members, extents, pace)
     }
 
     fn with(&self, other: &Self, pace: &Pace) -> Self {
         let members = self.members.iter().chain(&other.members).copied().collect();
-        let extents = self.extents.iter().zip(&other.extents).map(|(a, b)| joined(a, b)).collect();
+        let extents = self.extents.iter().zip(&other.extents).map(|(a, b)| joined(a, b, pace)).collect();
         Self::new(members, extents, pace)
     }
 }
 
 /// Rows of both, those that both have as one.
-fn joined(a: &[Extent], b: &[Extent]) -> Vec<Extent> {
+fn joined(a: &[Extent], b: &[Extent], pace: &Pace) -> Vec<Extent> {
     let mut out = Vec::with_capacity(a.len() + b.len());
     let (mut i, mut j) = (0, 0);
     while i < a.len() || j < b.len() {
         match (a.get(i), b.get(j)) {
             (Some(x), Some(y)) if x.row == y.row => {
-                out.push(Extent { row: x.row, from: x.from.min(y.from), to: x.to.max(y.to) });
+                let spans = if pace.fast_gaps { united([&x.spans[..], &y.spans[..]].concat()) } else { Vec::new() };
+                let saved = pace.saved_within(&spans);
+                out.push(Extent { row: x.row, from: x.from.min(y.from), to: x.to.max(y.to), saved, spans });
                 (i, j) = (i + 1, j + 1);
             }
             (Some(x), Some(y)) if x.row < y.row => {
-                out.push(*x);
+                out.push(x.clone());
                 i += 1;
             }
             (_, Some(y)) => {
-                out.push(*y);
+                out.push(y.clone());
                 j += 1;
             }
             (Some(x), None) => {
-                out.push(*x);
+                out.push(x.clone());
                 i += 1;
             }
             (None, None) => break,
@@ -184,6 +228,7 @@ pub(super) fn plan(areas: &[Area], pace: &Pace) -> Vec<Group> {
     if areas.is_empty() {
         return Vec::new();
     }
+    let pace = &Pace { fast_gaps: pace.fast_gaps && areas.len() <= MOST_WITH_GAPS, ..*pace };
     let apart = begin(areas, pace);
     let together = vec![Group::of(areas, (0..areas.len()).collect(), pace)];
     let gathered = gathered(apart.clone(), pace);
@@ -200,10 +245,10 @@ pub(super) fn total(groups: &[Group], pace: &Pace) -> f64 {
 pub(super) fn full_width(areas: &[Area], pace: &Pace) -> f64 {
     let directions = areas.first().map_or(0, |a| a.rows.len());
     let one = |d: usize| {
-        let all: Vec<Extent> = areas.iter().flat_map(|a| a.extents(d)).collect();
+        let all: Vec<Extent> = areas.iter().flat_map(|a| a.extents(d, pace)).collect();
         let (from, to) = all.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(f, t), e| (e.from.min(f), e.to.max(t)));
         let (low, high) = all.iter().fold((i64::MAX, i64::MIN), |(l, h), e| (e.row.min(l), e.row.max(h)));
-        let rows: Vec<Extent> = (low..=high).map(|row| Extent { row, from, to }).collect();
+        let rows: Vec<Extent> = (low..=high).map(|row| Extent::new(row, from, to)).collect();
         pace.sweep(&rows)
     };
     (0..directions).map(one).fold(f64::INFINITY, f64::min)

@@ -24,7 +24,7 @@ pub(super) fn op(work: &Work, layout: &SheetLayout, step: &Step, row: &ChartRow,
         Doing::Picture(PictureSweep { raster: Arc::clone(&raster), pitch, run_up, area, least_power, reaches })
     };
     let mut op = Op { process: Process::Picture, doing: picture(Vec::new()), ..blank(step, item.contour.id, row) };
-    let extent = |(k, row): (usize, Row)| Extent { row: k as i64, from: row.spans[0].0, to: row.spans[0].1 };
+    let extent = |(k, row): (usize, Row)| Extent::new(k as i64, row.spans[0].0, row.spans[0].1);
     let extents: Vec<Extent> = op.numbered_picture_rows().map(extent).collect();
     op.doing = picture(pace.reaches(&extents));
     Some(op)

@@ -36,6 +36,8 @@ pub struct Row {
     pub reach: (f64, f64),
     /// True when swept against its direction.
     pub backward: bool,
+    /// For each gap between two stretches whether it is crossed at travel speed.
+    pub fast: Vec<bool>,
 }
 
 impl Row {
@@ -126,6 +128,7 @@ pub(super) fn pace(row: &ChartRow, machine: &Machine, sweep: &Sweep) -> Pace {
         turn: machine.row_turn,
         pitch: row.pitch.max(0.02),
         both_ways: !sweep.one_way,
+        fast_gaps: machine.fast_gaps,
     }
 }
 
@@ -297,14 +300,15 @@ fn op(region: &Region, swept: Vec<ContourId>, rows: Rows, angle: f64, row: &Char
     // A quarter turn is one exactly.
     let way = if way.x.abs() < 1e-12 { Vec2::new(0.0, way.y.signum()) } else { way };
     let rows: Vec<(i64, Spans)> = rows.into_iter().map(|(k, spans)| (k, united(spans))).collect();
-    let extents: Vec<Extent> = rows.iter().map(|(row, s)| Extent { row: *row, from: s[0].0, to: s[s.len() - 1].1 }).collect();
+    let extents: Vec<Extent> = rows.iter().map(|(row, s)| Extent::new(*row, s[0].0, s[s.len() - 1].1)).collect();
     let rows: Vec<Row> = rows
         .into_iter()
         .zip(pace.reaches(&extents))
         .enumerate()
         .map(|(i, ((k, spans), reach))| {
             let at = (k as f64 + 0.5) * pace.pitch;
-            Row { way, at, spans, reach, backward: pace.both_ways && i % 2 == 1 }
+            let fast = spans.windows(2).map(|w| pace.saved(w[1].0 - w[0].1) > 0.0).collect();
+            Row { way, at, spans, reach, backward: pace.both_ways && i % 2 == 1, fast }
         })
         .collect();
     let burned: f64 = rows.iter().flat_map(|r| &r.spans).map(|s| s.1 - s.0).sum();

@@ -3,7 +3,7 @@ use super::*;
 use crate::assign;
 use crate::decisions::{Decisions, Edit, NestEdit, OnBatch};
 use crate::finding::Severity;
-use crate::geometry::{Affine, Point, Segment, Vec2};
+use crate::geometry::{Affine, Path, Point, Segment, Vec2};
 use crate::nest::{Placement, Sheet};
 use crate::shop::Shop;
 use crate::testing::{cleaned, drawing, outlines};
@@ -11,6 +11,9 @@ use proptest::prelude::*;
 use std::f64::consts::{PI, TAU};
 
 mod blocks;
+mod falls;
+mod leads;
+mod nicks;
 mod pictures;
 
 fn whole(o: Offset) -> Path {
@@ -358,7 +361,7 @@ proptest! {
         for s in &grown.segments {
             prop_assert!((path.nearest(s.at(0.5)).distance - by).abs() < 1e-3);
         }
-        let nicks = super::nicks::places(&grown, 120.0, 0.6);
+        let nicks = super::nicks::places(&grown, &super::nicks::Rule { pitch: 120.0, count: (2, 8), gap: 0.6 });
         prop_assert!(nicks.windows(2).all(|w| w[1] - w[0] > 0.6));
         let cut: f64 = super::nicks::split(&grown, &nicks, 0.6).iter().flatten().map(Segment::length).sum();
         prop_assert!((cut - (grown.length() - nicks.len() as f64 * 0.6)).abs() < 1e-6);

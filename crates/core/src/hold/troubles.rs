@@ -3,8 +3,8 @@
 use super::Given;
 use super::sweep::ShortRunUp;
 use crate::assign::Process;
-use crate::clean::ContourId;
-use crate::decisions::{AssignEdit, Edit, HoldEdit, JobSetting, NestEdit};
+use crate::clean::{ContourId, Operation};
+use crate::decisions::{AssignEdit, CleanEdit, Edit, HoldEdit, JobSetting, NestEdit};
 use crate::finding::{Finding, Severity, Station, counted};
 use crate::geometry::Point;
 use crate::ids::BatchId;
@@ -15,11 +15,15 @@ pub(super) struct Troubles {
     pub(super) vanished: Vec<(ContourId, Point)>,
     pub(super) narrow: Vec<(ContourId, Point)>,
     pub(super) no_lead: Vec<(ContourId, Point)>,
+    /// Pierces that a hand put where their lead touches something.
+    pub(super) hand_lead: Vec<(ContourId, Point)>,
     /// Pierces that would be within a kerf of an open cut.
     pub(super) in_a_cut: Vec<(ContourId, Point)>,
     /// Restarts behind nicks that would be on the finished edge.
     pub(super) on_the_edge: Vec<(ContourId, Point)>,
     pub(super) small_holes: Vec<(ContourId, Point)>,
+    /// In which drawings those are.
+    pub(super) drawn_in: std::collections::BTreeSet<(ContourId, u32)>,
     pub(super) large_pictures: Vec<(ContourId, Point)>,
     pub(super) short_run_up: Vec<ShortRunUp>,
 }
@@ -69,6 +73,26 @@ impl Troubles {
                 place(Finding::new(Station::Hold, Severity::Look, "no-lead", n, text), &self.no_lead).acceptable("Pierce on the line"),
             );
         }
+        if let n @ 1.. = self.hand_lead.len() {
+            let text = format!(
+                "{} {on} cannot be led in from where a hand put {} pierce: the lead touches a part, a cut, another lead or the edge. {} led in elsewhere.",
+                counted(n, "contour", "contours"),
+                if n == 1 { "its" } else { "their" },
+                if n == 1 { "It is" } else { "They are" },
+            );
+            let back = |contour: &ContourId| {
+                let copies = given.decisions.copy_pierces.iter().filter(|c| c.1.contains_key(contour)).map(|c| Some(*c.0));
+                let all = std::iter::once(None).chain(copies).collect::<Vec<_>>();
+                all.into_iter()
+                    .map(|copy| HoldEdit::SetPierce { contour: *contour, pierce: None, copy }.on(BatchId::FIRST))
+                    .collect::<Vec<_>>()
+            };
+            let edits = self.hand_lead.iter().flat_map(|p| back(&p.0)).collect();
+            out.push(
+                place(Finding::new(Station::Hold, Severity::Look, "pierce-not-kept", n, text), &self.hand_lead)
+                    .mend("Leave the pierce to the rule", Edit::All { edits }),
+            );
+        }
         if let n @ 1.. = self.in_a_cut.len() {
             let text = format!(
                 "{} {on} {} no free place for a lead and would pierce within a kerf of a line that is cut by then: the arc blows out there.",
@@ -97,10 +121,19 @@ impl Troubles {
                 counted(n, "hole", "holes"),
                 are(n)
             );
-            let contours = self.small_holes.iter().map(|v| v.0).collect();
+            let contours: Vec<ContourId> = self.small_holes.iter().map(|v| v.0).collect();
+            let mut drawings: std::collections::BTreeMap<u32, Vec<ContourId>> = std::collections::BTreeMap::new();
+            for (contour, drawing) in &self.drawn_in {
+                drawings.entry(*drawing).or_default().push(*contour);
+            }
+            let centre = |(drawing, contours): (u32, Vec<ContourId>)| {
+                Edit::Clean(CleanEdit::Operate { drawing, operation: Operation::Centre { contours } })
+            };
+            let marked = Edit::All { edits: drawings.into_iter().map(centre).collect() };
             out.push(
                 place(Finding::new(Station::Hold, Severity::Look, "small-holes", n, text), &self.small_holes)
                     .acceptable("Cut them all the same")
+                    .choice("Mark their centres", marked)
                     .choice("Leave them out", Edit::Assign(AssignEdit::SetContours { contours, process: Some(Process::Reference) })),
             );
         }

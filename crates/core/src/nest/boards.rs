@@ -99,7 +99,8 @@ impl<'p> Boards<'p> {
     /// Sheets to fill in order: kind and size within the margin, with one spacing more.
     fn sheets(&self) -> Vec<(usize, Vec2)> {
         let p = self.problem;
-        let room = |k: usize| Vec2::new(p.sheets[k].width, p.sheets[k].height) - Vec2::new(1.0, 1.0) * (2.0 * p.margin - p.spacing);
+        let room =
+            |k: usize| Vec2::new(p.sheets[k].width, p.sheets[k].height) - Vec2::new(1.0, 1.0) * (2.0 * p.distances.margin - p.spacing);
         let kinds =
             p.sheets.iter().enumerate().flat_map(|(k, s)| std::iter::repeat_n((k, room(k)), s.count.map_or(MOST_SHEETS, |n| n as usize)));
         kinds.take(MOST_SHEETS).collect()
@@ -178,7 +179,7 @@ impl<'p> Boards<'p> {
         let mut plan = Plan::default();
         let mut of: Vec<Option<usize>> = vec![None; sheets.len()];
         let mut laid: Vec<u32> = vec![0; self.boards.len()];
-        let margin = Vec2::new(self.problem.margin, self.problem.margin);
+        let margin = Vec2::new(1.0, 1.0) * self.problem.distances.margin;
         for (s, b, turn, at) in set {
             let place = *of[*s].get_or_insert_with(|| {
                 plan.sheets.push(Filled { kind: sheets[*s].0, put: Vec::new() });

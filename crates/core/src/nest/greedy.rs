@@ -57,6 +57,32 @@ impl<'p> Greedy<'p> {
         put_down(problem, &Way { order, taste: Taste::Left, turns: MOST_TURNS }, &base, None, go_on)
     }
 
+    /// A plan with one of its sheets' parts on a sheet of a cheaper kind, where one takes them all; the emptiest sheet first.
+    pub(super) fn cheaper(problem: &Problem, plan: &Plan, go_on: &dyn Fn() -> bool) -> Option<Plan> {
+        let left = |kind: usize| {
+            let used = plan.sheets.iter().filter(|s| s.kind == kind).count();
+            problem.held[kind].is_empty() && problem.sheets[kind].count.is_none_or(|n| n as usize > used)
+        };
+        let area = |s: &Filled| s.put.iter().map(|p| problem.shapes[problem.demands[p.demand].shape].net).sum::<f64>();
+        for (i, sheet) in plan.sheets.iter().enumerate().rev().filter(|s| problem.held[s.1.kind].is_empty()) {
+            let price = problem.price(sheet.kind);
+            let takes = |k: &usize| problem.price(*k) < price - 1e-9 && problem.sheets[*k].area() > area(sheet) && left(*k);
+            let mut kinds: Vec<usize> = (0..problem.sheets.len()).filter(takes).collect();
+            kinds.sort_by(|a, b| problem.price(*a).total_cmp(&problem.price(*b)));
+            let mut order: Vec<usize> = sheet.put.iter().map(|p| p.demand).collect();
+            order.sort_by(|a, b| key(problem, *b, 0).total_cmp(&key(problem, *a, 0)));
+            for kind in kinds {
+                let mut fresh = Filling::new(kind, problem.shapes.len());
+                if order.iter().all(|d| fresh.put(problem, *d, (Taste::Left, MOST_TURNS), go_on) == Outcome::Put) {
+                    let mut sheets = plan.sheets.clone();
+                    sheets[i] = Filled { kind, put: fresh.put };
+                    return Some(Plan { sheets, unplaced: plan.unplaced.clone() });
+                }
+            }
+        }
+        None
+    }
+
     fn way(&self, number: usize) -> Way {
         match (self.starts.get(number), &self.best) {
             (None, Some((_, best))) => disturbed(best, self.seed, number),

@@ -222,6 +222,11 @@ fn lattices(problem: &Problem, demand: usize, go_on: &(dyn Fn() -> bool + Sync))
     all
 }
 
+/// Area of the sheet for each copy of the first part in the densest lattice that is found for it, mm²; for the bench.
+pub fn densest_lattice(problem: &Problem) -> Option<f64> {
+    lattices(problem, 0, &|| true).first().map(Lattice::each)
+}
+
 /// The places on both sides of one on an edge.
 fn beside(e: &(Point, Point), at: Vec2, step: f64) -> Option<[Vec2; 2]> {
     let (way, length) = (e.1 - e.0, e.0.distance(e.1));
@@ -232,7 +237,7 @@ fn beside(e: &(Point, Point), at: Vec2, step: f64) -> Option<[Vec2; 2]> {
 
 /// The places of a lattice on a kind of sheet, as many as there are in the best phase, from the left.
 fn laid(problem: &Problem, shape: usize, lattice: &Lattice, kind: usize) -> Vec<(usize, Point)> {
-    let (sheet, m) = (&problem.sheets[kind], problem.margin);
+    let (sheet, m) = (&problem.sheets[kind], problem.distances.margin);
     let rooms: Vec<Bounds> = lattice
         .motif
         .iter()

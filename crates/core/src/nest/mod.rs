@@ -3,6 +3,7 @@
 //! The layout that a search found is itself a decision ([`Layout`] in [`crate::decisions::NestDecisions`]). [`run`] looks
 //! whether the kept layout still fits the parts; [`search`] finds one.
 
+mod aim;
 mod boards;
 mod check;
 mod convex;
@@ -11,6 +12,7 @@ mod fence;
 mod fences;
 mod greedy;
 pub mod hand;
+mod in_line;
 mod lane;
 mod lattice;
 mod nofit;
@@ -24,14 +26,17 @@ mod snap;
 #[cfg(test)]
 mod tests;
 
+pub use aim::Merits;
 pub use check::{Around, faults};
-pub use plan::{is_better, room_left};
+pub(crate) use in_line::{Axis, Lined, in_line};
+pub use lattice::densest_lattice;
+pub use plan::is_better;
 pub use problem::Problem;
 pub use search::{Control, search};
 pub use separation::places_priced;
 
 use crate::assign::{PartId, Process, Work};
-pub use crate::decisions::nest::{Grain, Layout, PartNest, Placement, Sheet, SheetLayout, Turn, turned};
+pub use crate::decisions::nest::{Aim, Grain, Layout, PartNest, Placement, Sheet, SheetLayout, Turn, turned};
 use crate::decisions::{Decisions, Edit, NestEdit};
 use crate::finding::{Finding, Severity, Station, counted};
 use crate::geometry::{Path, Segment};
@@ -59,6 +64,10 @@ pub struct Terms {
     pub parts: BTreeMap<PartId, PartNest>,
     /// With common edges the kerf, mm: parts with nothing but straight edges may lie so near to each other.
     pub common: Option<f64>,
+    /// What is aimed at among layouts of equally many sheets.
+    pub aim: Aim,
+    /// Price of a sheet that has none of its own, by its area: money per mm².
+    pub rate: f64,
 }
 
 /// The distances that parts keep, mm.
@@ -89,10 +98,21 @@ pub(crate) fn is_straight(path: &Path) -> bool {
 }
 
 impl Default for Terms {
-    /// 2 mm between parts, 5 mm to the edge, quarter turns, sheets of 600 × 400 mm.
+    /// 2 mm between parts, 5 mm to the edge, quarter turns, sheets of 600 × 400 mm; the last sheet's rest is to be usable, and a
+    /// square metre costs 1.
     fn default() -> Self {
-        let sheets = vec![Sheet::rectangle(600.0, 400.0)];
-        Self { spacing: 2.0, margin: 5.0, sheets, turn: Turn::Quarter, mirror: false, grain: None, parts: BTreeMap::new(), common: None }
+        Self {
+            spacing: 2.0,
+            margin: 5.0,
+            sheets: vec![Sheet::rectangle(600.0, 400.0)],
+            turn: Turn::Quarter,
+            mirror: false,
+            grain: None,
+            parts: BTreeMap::new(),
+            common: None,
+            aim: Aim::Rest,
+            rate: 1e-6,
+        }
     }
 }
 
@@ -103,7 +123,9 @@ impl Terms {
         let batch = decisions.batch(batch);
         let (nest, machine) = (&batch.nest, shop.machine_or_stand_in(&batch.stock.machine));
         let kerf = || shop.rows_for(assign, &batch.stock).get(Process::Cut, None).map(|r| r.kerf).filter(|k| *k > 0.0);
-        let usual = shop.material(&batch.stock.material).map_or((600.0, 400.0), |m| m.sheet);
+        let material = shop.material(&batch.stock.material);
+        let usual = material.map_or((600.0, 400.0), |m| m.sheet);
+        let rate = material.map(|m| m.price * batch.stock.thickness).filter(|p| *p > 0.0);
         let sheets = if nest.sheets.is_empty() { vec![Sheet::rectangle(usual.0, usual.1)] } else { nest.sheets.clone() };
         let sheets = sheets.into_iter().map(|s| Sheet { clamps: nest.clamps.clone(), ..s }).collect();
         Self {
@@ -115,7 +137,14 @@ impl Terms {
             grain: nest.grain,
             parts: nest.parts.clone(),
             common: nest.common_edges.then(kerf).flatten(),
+            aim: nest.aim,
+            rate: rate.unwrap_or(1.0) / 1e6,
         }
+    }
+
+    /// What a sheet costs: its own price, or its material's.
+    pub fn price(&self, sheet: &Sheet) -> f64 {
+        sheet.price.unwrap_or_else(|| sheet.area() * self.rate)
     }
 
     /// The distances that parts keep.

@@ -138,7 +138,7 @@ impl Corners {
     fn new(problem: &Problem, kind: usize, shape: usize, turn: usize) -> Self {
         let sheet = &problem.sheets[kind];
         let size = problem.shapes[shape].turns[turn].size;
-        let m = problem.margin;
+        let m = problem.distances.margin;
         let max = Point::new(sheet.width - m - size.x, sheet.height - m - size.y);
         // A part exactly as wide as the room has a free region without width.
         let inner = Bounds {

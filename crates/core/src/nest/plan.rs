@@ -3,16 +3,16 @@
 use super::lane::{Lane, Piece, Room};
 use super::packer::Put;
 use super::problem::Problem;
-use super::{Layout, Placement, Sheet, SheetLayout, Terms};
+use super::{Layout, Merits, Placement, Sheet, SheetLayout, Terms};
 use crate::assign::Work;
-use crate::geometry::{Bounds, Point, Vec2};
+use crate::geometry::{Point, Vec2};
 use crate::ids::{CopyId, PartId};
 use std::collections::BTreeMap;
 
 /// A part that goes first counts so many times where it has no place.
 const FIRST: usize = 1000;
 
-/// Cost of a plan, smaller is better: parts without a place, sheets, their area in m², then the room used on the last sheet.
+/// Cost of a plan, smaller is better: parts without a place, sheets, their price, then the room used on the last sheet.
 #[derive(Clone, Copy, Debug, PartialEq, PartialOrd)]
 pub(super) struct Cost(pub(super) usize, pub(super) usize, pub(super) f64, pub(super) f64);
 
@@ -56,9 +56,9 @@ impl Plan {
         let last = self.sheets.last().map_or(0.0, share);
         // To tell two of one last sheet apart, a little of how near to the corner the others lie.
         let spread: f64 = self.sheets.iter().map(share).sum::<f64>() * 1e-4;
-        let area: f64 = self.sheets.iter().map(|s| problem.sheets[s.kind].area()).sum();
+        let price = rounded(self.sheets.iter().map(|s| problem.price(s.kind)).sum());
         let waits = |d: &usize| if problem.demands[*d].first { FIRST } else { 1 };
-        Cost(self.unplaced.iter().map(waits).sum(), self.sheets.len(), area.round() / 1e6, last + spread)
+        Cost(self.unplaced.iter().map(waits).sum(), self.sheets.len(), price, last + spread)
     }
 
     /// The sheets as rooms with their parts.
@@ -102,34 +102,28 @@ impl Plan {
     }
 }
 
-/// What of the last sheet stays free in one piece beyond what lies there, along the better side, as a share of the sheet.
-pub fn room_left(layout: &Layout, work: &Work) -> f64 {
-    layout.sheets.last().map_or(0.0, |s| {
-        let boxes = s.placed.iter().filter_map(|p| Some(work.part(p.copy.part)?.outline.transformed(p.affine()).bounds()));
-        let b = boxes.fold(Bounds::EMPTY, Bounds::union);
-        1.0 - (b.max.x / s.sheet.width).min(b.max.y / s.sheet.height).clamp(0.0, 1.0)
-    })
-}
-
 /// True where a layout is better than another of the same parts: more of them laid, those that go first before all, on fewer
-/// sheets, or with more room left on the last and, with common edges, more shared.
+/// sheets, on cheaper ones, or with more of what is aimed at.
 pub fn is_better(a: &Layout, b: &Layout, work: &Work, terms: &Terms) -> bool {
     let first = |part: &PartId| terms.parts.get(part).is_some_and(|p| p.first);
-    let outlines = |l: &Layout| l.copies().filter_map(|p| Some(work.part(p.copy.part)?.outline.length())).sum::<f64>();
     let cost = |l: &Layout| {
-        let area: f64 = l.sheets.iter().map(|s| s.sheet.area()).sum();
+        let price = rounded(l.sheets.iter().map(|s| terms.price(&s.sheet)).sum());
         let waits = l.unplaced.iter().map(|(p, n)| *n as usize * if first(p) { FIRST } else { 1 }).sum::<usize>();
-        let saved = terms.common.map_or(0.0, |kerf| super::snap::shared(work, l, kerf) / outlines(l).max(1.0));
-        (waits, l.sheets.len(), area, -room_left(l, work) - saved)
+        (waits, l.sheets.len(), price, -Merits::of(l, work, terms).worth(terms.aim))
     };
     let (a, b) = (cost(a), cost(b));
     a.0.cmp(&b.0).then(a.1.cmp(&b.1)).then(a.2.total_cmp(&b.2)).then((a.3 + 1e-5).total_cmp(&b.3)).is_lt()
 }
 
+/// Prices that differ by less than a ten-thousandth are one.
+fn rounded(price: f64) -> f64 {
+    (price * 1e4).round() / 1e4
+}
+
 impl Room {
     /// All of a sheet, less its margin.
     pub(super) fn whole(problem: &Problem, kind: usize) -> Self {
-        let sheet = &problem.sheets[kind];
-        Self { kind, end: Point::new(sheet.width - problem.margin, sheet.height - problem.margin) }
+        let (sheet, margin) = (&problem.sheets[kind], problem.distances.margin);
+        Self { kind, end: Point::new(sheet.width - margin, sheet.height - margin) }
     }
 }

@@ -5,7 +5,7 @@ use super::cover::cover;
 use super::nofit::{NoFit, Oriented, Standing, grow};
 use super::packer::Put;
 use super::plan::{Filled, Plan};
-use super::{Distances, Layout, PartNest, Placement, Sheet, Terms, is_straight};
+use super::{Aim, Distances, Layout, PartNest, Placement, Sheet, Terms, is_straight};
 use crate::assign::{PartId, Work};
 use crate::geometry::{Bounds, Corners, Path, Point, Polygon, Ring, Tolerance, Vec2, ring_area};
 use crate::ids::CopyId;
@@ -54,7 +54,9 @@ pub struct Problem<'w> {
     pub(super) sheets: Vec<Sheet>,
     pub(super) spacing: f64,
     pub(super) distances: Distances,
-    pub(super) margin: f64,
+    pub(super) aim: Aim,
+    /// Price of sheets by area, money per mm².
+    rate: f64,
     /// For each kind of sheet what is no room: beyond an offcut's outline, grown by the margin, and round what is held.
     pub(super) blocked: Vec<Vec<Standing>>,
     /// For each kind of sheet the copies that are held on it.
@@ -124,8 +126,9 @@ impl<'w> Problem<'w> {
             held: vec![Vec::new(); terms.sheets.len()],
             sheets: terms.sheets.clone(),
             spacing,
-            margin: terms.margin,
             distances: terms.distances(),
+            aim: terms.aim,
+            rate: terms.rate,
             start: None,
             regions: RwLock::new(HashMap::new()),
         };
@@ -148,7 +151,7 @@ impl<'w> Problem<'w> {
             if let Some(count) = usual.and_then(|k| self.sheets[k].count.as_mut()) {
                 *count -= 1;
             }
-            let mut blocked = blocked(&sheet.sheet, self.margin, error);
+            let mut blocked = blocked(&sheet.sheet, self.distances.margin, error);
             blocked.extend(lying.iter().filter_map(|p| self.standing(p, error)));
             self.blocked.push(blocked);
             self.held.push(lying);
@@ -156,6 +159,12 @@ impl<'w> Problem<'w> {
             kinds.push(Some(self.sheets.len() - 1));
         }
         kinds
+    }
+
+    /// What a sheet of a kind costs.
+    pub(super) fn price(&self, kind: usize) -> f64 {
+        let sheet = &self.sheets[kind];
+        sheet.price.unwrap_or_else(|| sheet.area() * self.rate)
     }
 
     /// A held copy, grown by the spacing.
@@ -208,7 +217,8 @@ impl<'w> Problem<'w> {
             sheets: self.sheets.clone(),
             spacing: self.spacing,
             distances: self.distances,
-            margin: self.margin,
+            aim: self.aim,
+            rate: self.rate,
             blocked: self.blocked.clone(),
             held: self.held.clone(),
             start: None,
@@ -231,12 +241,6 @@ impl<'w> Problem<'w> {
     pub(super) fn held_end(&self, kind: usize) -> Vec2 {
         let end = |p: &Placement| Some(self.work.part(p.copy.part)?.outline.transformed(p.affine()).bounds().max.to_vec2());
         self.held[kind].iter().filter_map(end).fold(Vec2::ZERO, |a, b| Vec2::new(a.x.max(b.x), a.y.max(b.y)))
-    }
-
-    /// Length of all outlines that are to be laid, mm.
-    pub(super) fn perimeter(&self) -> f64 {
-        let all = self.demands.iter().filter_map(|d| Some(self.work.part(d.part)?.outline.length() * f64::from(d.quantity)));
-        all.sum::<f64>().max(1.0)
     }
 
     /// Copies in all that are to be laid.

@@ -1,15 +1,16 @@
 //! The search: engines in turn, what they find checked, the best kept, for as long as it is let.
 
-use super::Layout;
 use super::boards::Boards;
 use super::check::faults;
 use super::fences::Fences;
 use super::greedy::Greedy;
+use super::in_line::rows_in_line;
 use super::lattice::Lattices;
 use super::plan::{Cost, Plan};
 use super::problem::Problem;
 use super::separation::Separation;
-use super::snap::{shared, snapped};
+use super::snap::snapped;
+use super::{Aim, Layout, Merits};
 use crate::ids::CopyId;
 
 /// How a search is run and watched. There is no clock in here: the caller decides when it is enough.
@@ -47,7 +48,7 @@ struct Best<'a> {
     cost: Cost,
     layout: Layout,
     found_at: usize,
-    /// With common edges: the room used of the last sheet less what is shared of all edges.
+    /// What is aimed at, where the engines do not know it: more is better.
     worth: f64,
 }
 
@@ -59,15 +60,16 @@ impl Best<'_> {
             return false;
         }
         let held = |c: &CopyId| self.problem.held.iter().flatten().any(|p| p.copy == *c);
-        let layout = snapped(self.problem.work, plan.layout(self.problem), self.problem.distances, held);
+        let mut layout = snapped(self.problem.work, plan.layout(self.problem), self.problem.distances, held);
+        if self.problem.aim == Aim::Rows {
+            layout = rows_in_line(self.problem.work, layout, self.problem.distances, &held);
+        }
         if faults(self.problem.work, &layout, self.problem.distances).0 > 0 {
             return false;
         }
-        // Without common edges the bar has told already.
-        let saved = |kerf| shared(self.problem.work, &layout, kerf) / self.problem.perimeter();
-        let worth = cost.3 - self.problem.distances.common.map_or(0.0, saved);
-        let bare = self.problem.distances.common.is_none() || (cost.0, cost.1) != (self.cost.0, self.cost.1);
-        if !bare && worth >= self.worth - 1e-9 {
+        let worth = self.worth_of(&layout, cost);
+        let no_dearer = (cost.0, cost.1, cost.2) == (self.cost.0, self.cost.1, self.cost.2);
+        if no_dearer && worth <= self.worth + 1e-9 {
             return false;
         }
         (self.plan, self.cost, self.layout, self.found_at, self.worth) = (plan, cost, layout, tries, worth);
@@ -75,12 +77,27 @@ impl Best<'_> {
         true
     }
 
-    /// What a plan has to cost less than. With common edges what is shared counts as well, which no engine knows: whatever
-    /// takes no more sheets is looked at.
+    /// What is aimed at; of the room that is left the engines' own measure, which is the finer one.
+    fn worth_of(&self, layout: &Layout, cost: Cost) -> f64 {
+        let merits = Merits::with_kerf(layout, self.problem.work, self.problem.distances.common);
+        Merits { rest: -cost.3, ..merits }.worth(self.problem.aim)
+    }
+
+    /// What a plan has to cost less than. What is aimed at beside room no engine knows: whatever is no dearer is looked at.
     fn bar(&self) -> Cost {
-        match self.problem.distances.common {
-            Some(_) if self.cost.0 < usize::MAX => Cost(self.cost.0, self.cost.1, f64::INFINITY, f64::INFINITY),
-            _ => self.cost,
+        if self.cost.0 < usize::MAX && (self.problem.distances.common.is_some() || self.problem.aim != Aim::Rest) {
+            Cost(self.cost.0, self.cost.1, self.cost.2, f64::INFINITY)
+        } else {
+            self.cost
+        }
+    }
+
+    /// Puts what lies on one sheet on a cheaper kind as long as that goes.
+    fn make_cheaper(&mut self, tries: usize, control: &Control) {
+        while let Some(plan) = Greedy::cheaper(self.problem, &self.plan, control.go_on) {
+            if !self.take(plan, tries, control) {
+                break;
+            }
         }
     }
 
@@ -98,7 +115,7 @@ pub fn search(problem: &Problem, control: &Control) -> Layout {
         ..Plan::default()
     };
     let none = Cost(usize::MAX, 0, 0.0, 0.0);
-    let mut best = Best { problem, layout: nothing.layout(problem), plan: nothing, cost: none, found_at: 0, worth: f64::INFINITY };
+    let mut best = Best { problem, layout: nothing.layout(problem), plan: nothing, cost: none, found_at: 0, worth: f64::NEG_INFINITY };
     if copies == 0 {
         let held = super::greedy::empty(problem);
         best.take(held, 1, control);
@@ -110,6 +127,7 @@ pub fn search(problem: &Problem, control: &Control) -> Layout {
     if !started {
         best.take(Greedy::hulls(problem), 1, control);
     }
+    best.make_cheaper(1, control);
     let mut tries = 1;
     (control.tried)(tries);
     let mut greedy = Greedy::new(problem, control.seed);
@@ -138,8 +156,8 @@ pub fn search(problem: &Problem, control: &Control) -> Layout {
                 None => greedy.improve(&best.plan, best.bar(), control.go_on),
             }
         };
-        if let Some(plan) = found {
-            best.take(plan, tries, control);
+        if found.is_some_and(|plan| best.take(plan, tries, control)) {
+            best.make_cheaper(tries, control);
         }
         (control.tried)(tries);
     }

@@ -209,7 +209,7 @@ impl<'p> Separation<'p> {
 
     /// Area within the margin of a kind of sheet, mm².
     fn room(&self, kind: usize) -> f64 {
-        let (s, m) = (&self.problem.sheets[kind], 2.0 * self.problem.margin);
+        let (s, m) = (&self.problem.sheets[kind], 2.0 * self.problem.distances.margin);
         ((s.width - m) * (s.height - m)).min(s.area())
     }
 }
@@ -217,7 +217,7 @@ impl<'p> Separation<'p> {
 /// Takes a share away of what the last sheet's parts use, along the side that leaves the larger strip free.
 fn shrink(problem: &Problem, best: &Plan, rooms: &mut [Room], share: f64) {
     let (Some(last), Some(room)) = (best.sheets.last(), rooms.last_mut()) else { return };
-    let (sheet, used, m) = (&problem.sheets[last.kind], last.used(problem), problem.margin);
+    let (sheet, used, m) = (&problem.sheets[last.kind], last.used(problem), problem.distances.margin);
     if used.x * sheet.height <= used.y * sheet.width {
         room.end.x = room.end.x.min(m + (used.x - m) * (1.0 - share));
     } else {

@@ -8,6 +8,7 @@ use crate::testing::{cleaned, outlines};
 use proptest::prelude::*;
 use std::sync::Mutex;
 
+mod aims;
 mod dense;
 mod exact;
 mod hand;

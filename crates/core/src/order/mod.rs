@@ -1,15 +1,21 @@
 //! Station 5: what is cut when, and where on each contour it starts.
 
+mod phases;
+mod pins;
 mod shorten;
 #[cfg(test)]
 mod tests;
 mod tour;
 
 use crate::assign::{Process, Work};
-use crate::cuts::{Cut, CutPlan, Line, SheetCuts};
-use crate::decisions::OrderDecisions;
-use crate::finding::Finding;
+use crate::cuts::{Cut, CutPlan, Edge, Line, SheetCuts};
+use crate::decisions::{OrderDecisions, OrderEdit, Way};
+use crate::finding::{Finding, Severity, Station, counted};
 use crate::geometry::{Path, Point};
+use crate::ids::{BatchId, CutId};
+use crate::nest::{Layout, SheetLayout};
+use phases::Group;
+use pins::{Pins, Refusal};
 use rayon::prelude::*;
 use tour::{Entry, Stop};
 
@@ -26,6 +32,8 @@ pub struct Step {
     pub process: Process,
     /// Where it starts, as a share of the contour's length as drawn; 0 or 1 for an open line's ends.
     pub start: f64,
+    /// Which way along the contour as drawn, where a hand has said so.
+    pub way: Option<Way>,
 }
 
 /// All steps of a sheet in order.
@@ -46,18 +54,53 @@ pub struct Sequence {
     pub sheets: Vec<SheetSequence>,
 }
 
-/// Orders every sheet of a plan: engravings, marks, scores, then cuts from the inside out with little travel. `turns` are
-/// the job's own settings in the order in which they are done.
-pub fn run(work: &Work, plan: &CutPlan, decisions: &OrderDecisions, turns: &[(u32, Process)]) -> (Sequence, Vec<Finding>) {
-    let sheets = plan.sheets.par_iter().map(|s| sheet(work, s, decisions, turns)).collect();
-    (Sequence { sheets }, Vec::new())
+/// What is to be ordered, and how.
+#[derive(Clone, Copy)]
+pub struct Task<'a> {
+    /// The parts.
+    pub work: &'a Work,
+    /// Where they lie.
+    pub layout: &'a Layout,
+    /// What is to be cut.
+    pub plan: &'a CutPlan,
+    /// What a hand has said of it.
+    pub decisions: &'a OrderDecisions,
+    /// The job's own settings, in the order in which they are done.
+    pub turns: &'a [(u32, Process)],
 }
 
-fn sheet(work: &Work, sheet: &SheetCuts, decisions: &OrderDecisions, settings: &[(u32, Process)]) -> SheetSequence {
+/// Orders every sheet of a plan: engravings, marks, scores, then cuts from the inside out, as the strategy says.
+pub fn run(task: &Task) -> (Sequence, Vec<Finding>) {
+    let sheets = task.plan.sheets.par_iter().zip(&task.layout.sheets).map(|(cuts, lying)| sheet(task, cuts, lying));
+    let (sheets, refused): (Vec<SheetSequence>, Vec<Vec<(CutId, String)>>) = sheets.unzip();
+    let refused: Vec<(CutId, String)> = refused.concat();
+    let finding = refused.first().map(|(_, why)| {
+        let n = refused.len();
+        let text = format!("{} cannot have the place that a hand gave: {why}.", counted(n, "cut", "cuts"));
+        let back = refused.iter().map(|(cut, _)| OrderEdit::SetPlace { cut: *cut, at: None }.on(BatchId::FIRST)).collect();
+        Finding::new(Station::Order, Severity::Look, "place-not-kept", n, text)
+            .mend("Leave them to the machine", crate::decisions::Edit::All { edits: back })
+    });
+    (Sequence { sheets }, finding.into_iter().collect())
+}
+
+/// Why a cut cannot have a place, as people say it; `number` names a stop.
+fn reason(refusal: Refusal, number: impl Fn(usize) -> usize) -> String {
+    match refusal {
+        Refusal::Beyond => "there are fewer cuts on its sheet".into(),
+        Refusal::Taken(other) => format!("cut {} has that place already", number(other)),
+        Refusal::First(other) => format!("cut {} lies inside it and has to come first", number(other)),
+        Refusal::Later(other) => format!("cut {} goes round it and has to come later", number(other)),
+    }
+}
+
+fn sheet(task: &Task, sheet: &SheetCuts, layout: &SheetLayout) -> (SheetSequence, Vec<(CutId, String)>) {
     let mut out = SheetSequence::default();
+    let mut refused: Vec<(CutId, String)> = Vec::new();
+    let names = if task.decisions.places.is_empty() { Vec::new() } else { sheet.names() };
     let mut at = Point::ZERO;
     let (mut drawn_at, mut as_drawn) = (Point::ZERO, 0.0);
-    for (process, setting) in turns(work, settings) {
+    for (process, setting) in turns(task.work, task.turns) {
         let ours = |c: &Cut| c.process == process && (process == Process::Cut || c.setting == setting);
         let group: Vec<usize> = (0..sheet.cuts.len()).filter(|i| ours(&sheet.cuts[*i])).collect();
         if group.is_empty() {
@@ -69,18 +112,32 @@ fn sheet(work: &Work, sheet: &SheetCuts, decisions: &OrderDecisions, settings: &
             as_drawn += drawn_at.distance(start);
             drawn_at = end;
         }
-        let stops = stops(sheet, &group, decisions);
-        let tour = tour::find(&stops, at);
+        let stops = stops(sheet, &group, task.decisions);
+        let place = |(k, i): (usize, &usize)| Some((k, *task.decisions.places.get(names.get(*i)?)? as usize));
+        let wishes: Vec<(usize, usize)> = group.iter().enumerate().filter_map(place).collect();
+        let (pins, cannot) = Pins::of(&stops, &wishes);
+        let group_of = Group { work: task.work, layout, sheet, cuts: &group, stops: &stops };
+        let tour = group_of.tour(task.decisions.strategy, at, &pins);
+        let begun = out.steps.len();
+        let number = |stop: usize| begun + tour.order.iter().position(|o| o.0 == stop).map_or(0, |k| k + 1);
+        refused.extend(cannot.into_iter().map(|(stop, why)| (names[group[stop]], reason(why, number))));
         out.travel += tour.travel;
-        for (stop, entry) in tour.order {
-            let cut = &sheet.cuts[group[stop]];
-            at = stops[stop].entries[entry].leave;
-            let start = stops[stop].entries[entry].share;
-            out.steps.push(Step { cut: group[stop], placement: cut.placement, item: cut.item, process, start });
+        for (stop, entry) in &tour.order {
+            let cut = &sheet.cuts[group[*stop]];
+            let Entry { leave, share: start, .. } = stops[*stop].entries[*entry];
+            at = leave;
+            let way = own_edge(cut).and_then(|e| task.decisions.way(e.copy, e.contour));
+            out.steps.push(Step { cut: group[*stop], placement: cut.placement, item: cut.item, process, start, way });
         }
     }
     out.travel_as_drawn = as_drawn;
-    out
+    (out, refused)
+}
+
+/// The edge of a cut that follows a contour as drawn: what a hand says of it is said of that. A line that several copies share
+/// is none.
+fn own_edge(cut: &Cut) -> Option<&Edge> {
+    cut.edges().next().filter(|_| cut.line == Line::Drawn)
 }
 
 /// Processes in the order in which they are done, each with its settings: the chart's first, then the job's own.
@@ -98,11 +155,10 @@ fn turns(work: &Work, settings: &[(u32, Process)]) -> Vec<(Process, Option<u32>)
 fn stops(sheet: &SheetCuts, group: &[usize], decisions: &OrderDecisions) -> Vec<Stop> {
     let mut place = vec![usize::MAX; sheet.cuts.len()];
     group.iter().enumerate().for_each(|(k, i)| place[*i] = k);
-    // A start was set on a contour as drawn; a line that several copies share is none.
-    let drawn = |c: &Cut| c.edges().next().copied().filter(|_| c.line == Line::Drawn);
-    let chosen = |c: &Cut| drawn(c).and_then(|e| decisions.start(e.copy, e.contour)).map(|p| p.along(&c.path));
-    let mut stops: Vec<Stop> =
-        group.iter().map(|i| Stop { entries: entries(&sheet.cuts[*i].path, chosen(&sheet.cuts[*i])), after: Vec::new() }).collect();
+    let chosen = |c: &Cut| own_edge(c).and_then(|e| decisions.start(e.copy, e.contour)).map(|p| p.along(&c.path));
+    let way = |c: &Cut| own_edge(c).and_then(|e| decisions.way(e.copy, e.contour));
+    let entries = |c: &Cut| entries(&c.path, chosen(c), way(c));
+    let mut stops: Vec<Stop> = group.iter().map(|i| Stop { entries: entries(&sheet.cuts[*i]), after: Vec::new() }).collect();
     for (first, then) in sheet.before.iter().map(|(a, b)| (place[*a], place[*b])).filter(|(a, b)| *a != usize::MAX && *b != usize::MAX) {
         stops[first].after.push(then);
     }
@@ -113,11 +169,16 @@ fn stops(sheet: &SheetCuts, group: &[usize], decisions: &OrderDecisions) -> Vec<
 const MOST_ENTRIES: usize = 16;
 
 /// Where a cut may start: on a closed contour in the middle of its edges, so that corners stay crisp; on an open line at
-/// its ends. `chosen` is how far along it was decided, mm.
-fn entries(path: &Path, chosen: Option<f64>) -> Vec<Entry> {
+/// its ends, or at that which the way leaves. `chosen` is how far along it was decided, mm.
+fn entries(path: &Path, chosen: Option<f64>, way: Option<Way>) -> Vec<Entry> {
     if !path.closed {
         let (a, b) = (path.segments[0].start, path.segments[path.segments.len() - 1].end);
-        return vec![Entry { arrive: a, leave: b, share: 0.0 }, Entry { arrive: b, leave: a, share: 1.0 }];
+        let (there, back) = (Entry { arrive: a, leave: b, share: 0.0 }, Entry { arrive: b, leave: a, share: 1.0 });
+        return match way {
+            None => vec![there, back],
+            Some(Way::Drawn) => vec![there],
+            Some(Way::Against) => vec![back],
+        };
     }
     let total = path.length();
     let at = |along: f64| {

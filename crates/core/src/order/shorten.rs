@@ -2,7 +2,8 @@
 //! 1976), or a stretch is walked backward (Croes, 1958). Only stops that lie near each other are brought together. Every
 //! change keeps each contour after those inside it.
 
-use super::tour::{Entry, Stop};
+use super::pins::Pins;
+use super::tour::{Entry, Metric, Stop};
 use crate::geometry::Point;
 use rstar::RTree;
 use rstar::primitives::GeomWithData;
@@ -20,6 +21,8 @@ const LEAST_GAIN: f64 = 1e-7;
 pub(super) struct Search<'a> {
     stops: &'a [Stop],
     home: Point,
+    pins: &'a Pins,
+    metric: Metric,
     /// Stop and entry, in order.
     pub(super) order: Vec<(usize, usize)>,
     place: Vec<usize>,
@@ -70,11 +73,11 @@ impl Change {
 }
 
 impl<'a> Search<'a> {
-    pub(super) fn new(stops: &'a [Stop], home: Point, order: Vec<(usize, usize)>) -> Self {
+    pub(super) fn new(stops: &'a [Stop], home: Point, order: Vec<(usize, usize)>, pins: &'a Pins, metric: Metric) -> Self {
         let mut place = vec![0; stops.len()];
         order.iter().enumerate().for_each(|(i, o)| place[o.0] = i);
-        let (near, waits) = (neighbours(stops, &order), vec![false; stops.len()]);
-        Self { stops, home, order, place, near, queue: Vec::new(), waits, tries: 0, made: Vec::new() }
+        let (near, waits) = (neighbours(stops, &order, metric), vec![false; stops.len()]);
+        Self { stops, home, pins, metric, order, place, near, queue: Vec::new(), waits, tries: 0, made: Vec::new() }
     }
 
     /// True when it has looked at as much as it may.
@@ -161,7 +164,7 @@ impl<'a> Search<'a> {
                 self.tries += 1;
                 let (i, j) = (self.place[stop], self.place[self.near[stop][k]]);
                 // A new hop that is longer than all that it could do away with gains nothing, nor do those to stops still further off.
-                if self.entry(i).arrive.distance(self.entry(j).arrive) > self.longest_hop(i) {
+                if self.metric.hop(self.entry(i).arrive, self.entry(j).arrive) > self.longest_hop(i) {
                     break;
                 }
                 match self.better(i, j) {
@@ -188,7 +191,7 @@ impl<'a> Search<'a> {
             return 0.0;
         }
         let from = if i == usize::MAX { self.home } else { self.entry(i).leave };
-        from.distance(self.entry(j).arrive)
+        self.metric.hop(from, self.entry(j).arrive)
     }
 
     /// The longest of the hops that a change of the run at i takes away.
@@ -239,7 +242,7 @@ impl<'a> Search<'a> {
         }
         let before = from.wrapping_sub(1);
         let old = self.hop(before, from) + self.hop(to - 1, to);
-        let tail = if to < self.order.len() { self.entry(from).leave.distance(self.entry(to).arrive) } else { 0.0 };
+        let tail = if to < self.order.len() { self.metric.hop(self.entry(from).leave, self.entry(to).arrive) } else { 0.0 };
         let new = self.hop(before, to - 1) + tail;
         let gains = old - new > LEAST_GAIN && self.closed_within(from, to) && self.may_reverse(from, to);
         gains.then_some((old - new, Change::Reverse { from, to }))
@@ -256,6 +259,9 @@ impl<'a> Search<'a> {
 
     /// True when the run from..to may go to before `gap`.
     pub(super) fn may_shift(&self, from: usize, to: usize, gap: usize) -> bool {
+        if !self.pins.are_beyond(from.min(gap), to.max(gap)) {
+            return false;
+        }
         let outer_in =
             |k: usize, range: std::ops::Range<usize>| self.stops[self.order[k].0].after.iter().any(|o| range.contains(&self.place[*o]));
         if gap > to {
@@ -268,18 +274,20 @@ impl<'a> Search<'a> {
     }
 
     fn may_reverse(&self, from: usize, to: usize) -> bool {
-        (from..to).all(|k| self.stops[self.order[k].0].after.iter().all(|o| !(from..to).contains(&self.place[*o])))
+        self.pins.are_beyond(from, to)
+            && (from..to).all(|k| self.stops[self.order[k].0].after.iter().all(|o| !(from..to).contains(&self.place[*o])))
     }
 }
 
-fn neighbours(stops: &[Stop], order: &[(usize, usize)]) -> Vec<Vec<usize>> {
+fn neighbours(stops: &[Stop], order: &[(usize, usize)], metric: Metric) -> Vec<Vec<usize>> {
     let at = |(stop, entry): (usize, usize)| stops[stop].entries[entry].arrive;
     let tree: RTree<GeomWithData<[f64; 2], usize>> =
         RTree::bulk_load(order.iter().map(|o| GeomWithData::new([at(*o).x, at(*o).y], o.0)).collect());
     let mut near = vec![Vec::new(); stops.len()];
     for o in order {
         let p = at(*o);
-        near[o.0] = tree.nearest_neighbor_iter([p.x, p.y]).map(|g| g.data).filter(|s| *s != o.0).take(NEIGHBOURS).collect();
+        let far = |g: &&GeomWithData<[f64; 2], usize>| g.data != o.0 && p.distance(Point::new(g.geom()[0], g.geom()[1])) >= metric.least;
+        near[o.0] = tree.nearest_neighbor_iter([p.x, p.y]).filter(far).map(|g| g.data).take(NEIGHBOURS).collect();
     }
     near
 }

@@ -8,6 +8,9 @@ use crate::nest::{Sheet, SheetLayout};
 use crate::shop::Shop;
 use crate::testing::{cleaned, outlines};
 use proptest::prelude::*;
+use tour::Metric;
+
+mod hand;
 
 /// Boards with holes, laid out in rows as drawn.
 fn job(boards: usize, holes: usize) -> (Work, Layout, Decisions) {
@@ -145,7 +148,7 @@ proptest! {
     #[test]
     fn small_tours_are_near_the_best(places in prop::collection::vec((0.0..300.0_f64, 0.0..200.0_f64, 1.0..30.0_f64), 1..7), after in prop::collection::vec(0..7_usize, 7)) {
         let stops = stops(&places, &after);
-        let found = tour::find(&stops, Point::ZERO);
+        let found = tour::find(&stops, Point::ZERO, &Pins::default(), Metric::default());
         let best = least(&stops, Point::ZERO, &mut vec![false; stops.len()]);
         prop_assert!(found.travel <= best * 1.02 + 1e-6, "{} for {best}", found.travel);
     }
@@ -162,7 +165,7 @@ fn long_tours_are_near_what_is_known_to_be_best() {
             (dice >> 33) as f64 / f64::from(1_u32 << 31) * 1000.0
         };
         let places: Vec<(f64, f64, f64)> = (0..n).map(|_| (next(), next(), 0.0)).collect();
-        let found = tour::find(&stops(&places, &[]), Point::ZERO);
+        let found = tour::find(&stops(&places, &[]), Point::ZERO, &Pins::default(), Metric::default());
         let best = 0.7124 * (n as f64 * 1e6).sqrt() * (1.0 + 0.33 / (n as f64).sqrt());
         assert!(found.travel < best * 1.05, "{n}: {} for about {best}", found.travel);
     }

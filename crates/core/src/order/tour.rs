@@ -6,6 +6,7 @@
 //! other change places, what that upset is shortened again, and the new tour stays if it is shorter (Martin, Otto and
 //! Felten, "Large-step Markov chains for the traveling salesman problem", 1991).
 
+use super::pins::Pins;
 use super::shorten::Search;
 use crate::geometry::Point;
 use rand::rngs::SmallRng;
@@ -30,6 +31,24 @@ pub(super) struct Stop {
     pub(super) after: Vec<usize>,
 }
 
+/// What a hop costs: its length, and more where it ends nearer to where it began than it should, so that heat is spread.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct Metric {
+    /// Hops should be no shorter than this, mm.
+    pub(super) least: f64,
+}
+
+/// A hop that is too short costs so many times what it lacks.
+const TOO_NEAR: f64 = 25.0;
+
+impl Metric {
+    /// Cost of a hop, mm.
+    pub(super) fn hop(self, from: Point, to: Point) -> f64 {
+        let far = from.distance(to);
+        far + TOO_NEAR * (self.least - far).max(0.0)
+    }
+}
+
 /// The order found: stop and entry, and the travel between them in mm.
 pub(super) struct Tour {
     pub(super) order: Vec<(usize, usize)>,
@@ -47,25 +66,32 @@ const FEW: usize = 64;
 /// How much longer a tour of few stops may be and still be followed, at first: this share of a hop.
 const PATIENCE: f64 = 0.5;
 
-/// Finds a tour from `home`.
-pub(super) fn find(stops: &[Stop], home: Point) -> Tour {
-    let mut order = nearest_first(stops, home);
-    best_entries(stops, &mut order, home);
+/// Finds a tour from `home` in which what is pinned has its place.
+pub(super) fn find(stops: &[Stop], home: Point, pins: &Pins, metric: Metric) -> Tour {
+    let mut order = pins.merged(stops, nearest_first(stops, home, metric));
+    best_entries(stops, &mut order, home, metric);
     for _ in 0..4 {
-        let before = length(stops, &order, home);
-        let mut search = Search::new(stops, home, order);
+        let before = length(stops, &order, home, metric);
+        let mut search = Search::new(stops, home, order, pins, metric);
         search.shorten_all();
         let spent = search.spent();
         order = search.order;
-        best_entries(stops, &mut order, home);
-        if before - length(stops, &order, home) < 1e-6 || spent {
+        best_entries(stops, &mut order, home, metric);
+        if before - length(stops, &order, home, metric) < 1e-6 || spent {
             break;
         }
     }
-    let mut order = kicked(stops, home, order);
-    best_entries(stops, &mut order, home);
-    let travel = length(stops, &order, home);
-    Tour { order, travel }
+    let order = kicked(stops, home, order, pins, metric);
+    Tour::of(stops, order, home, metric)
+}
+
+impl Tour {
+    /// A tour in this order, each stop from where it is best.
+    pub(super) fn of(stops: &[Stop], mut order: Vec<(usize, usize)>, home: Point, metric: Metric) -> Self {
+        best_entries(stops, &mut order, home, metric);
+        let travel = length(stops, &order, home, Metric::default());
+        Self { order, travel }
+    }
 }
 
 /// Two runs of a tour that follow each other: from..to and to..gap.
@@ -76,14 +102,14 @@ fn runs(n: usize, dice: &mut SmallRng) -> (usize, usize, usize) {
 }
 
 /// Kicks a tour and keeps what is shorter. Always the same for the same stops.
-fn kicked(stops: &[Stop], home: Point, order: Vec<(usize, usize)>) -> Vec<(usize, usize)> {
+fn kicked(stops: &[Stop], home: Point, order: Vec<(usize, usize)>, pins: &Pins, metric: Metric) -> Vec<(usize, usize)> {
     let n = order.len();
     match n {
         0..2 => order,
-        2..=FEW => kicked_few(stops, home, order),
+        2..=FEW => kicked_few(stops, home, order, pins, metric),
         _ => {
             let mut dice = SmallRng::seed_from_u64(n as u64);
-            let mut search = Search::new(stops, home, order);
+            let mut search = Search::new(stops, home, order, pins, metric);
             for _ in 0..(n * KICKS.0).min(KICKS.1) {
                 if search.spent() {
                     break;
@@ -100,12 +126,12 @@ fn kicked(stops: &[Stop], home: Point, order: Vec<(usize, usize)>) -> Vec<(usize
 
 /// The same for few stops: starts are chosen anew after each kick, and tours that are a little longer are followed too,
 /// less and less so.
-fn kicked_few(stops: &[Stop], home: Point, order: Vec<(usize, usize)>) -> Vec<(usize, usize)> {
+fn kicked_few(stops: &[Stop], home: Point, order: Vec<(usize, usize)>, pins: &Pins, metric: Metric) -> Vec<(usize, usize)> {
     let n = order.len();
     let mut dice = SmallRng::seed_from_u64(n as u64);
-    let mut search = Search::new(stops, home, order);
+    let mut search = Search::new(stops, home, order, pins, metric);
     let kicks = (n * KICKS.0).max((KICKS_OF_FEW.0 / n).min(KICKS_OF_FEW.1));
-    let (mut now, mut best) = (length(stops, &search.order, home), search.order.clone());
+    let (mut now, mut best) = (length(stops, &search.order, home, metric), search.order.clone());
     let mut least = now;
     for k in 0..kicks {
         if search.spent() {
@@ -117,12 +143,12 @@ fn kicked_few(stops: &[Stop], home: Point, order: Vec<(usize, usize)>) -> Vec<(u
         }
         let before = search.order.clone();
         search.kick(from, to, gap);
-        best_entries(stops, &mut search.order, home);
+        best_entries(stops, &mut search.order, home, metric);
         if k % 2 == 0 {
             search.shorten();
-            best_entries(stops, &mut search.order, home);
+            best_entries(stops, &mut search.order, home, metric);
         }
-        let kicked = length(stops, &search.order, home);
+        let kicked = length(stops, &search.order, home, metric);
         if kicked > now + least / n as f64 * PATIENCE * (kicks - k) as f64 / kicks as f64 {
             search.put_back(before);
             continue;
@@ -135,12 +161,12 @@ fn kicked_few(stops: &[Stop], home: Point, order: Vec<(usize, usize)>) -> Vec<(u
     best
 }
 
-fn length(stops: &[Stop], order: &[(usize, usize)], home: Point) -> f64 {
+fn length(stops: &[Stop], order: &[(usize, usize)], home: Point, metric: Metric) -> f64 {
     let mut at = home;
     let mut sum = 0.0;
     for (stop, entry) in order {
         let e = stops[*stop].entries[*entry];
-        sum += at.distance(e.arrive);
+        sum += metric.hop(at, e.arrive);
         at = e.leave;
     }
     sum
@@ -149,7 +175,7 @@ fn length(stops: &[Stop], order: &[(usize, usize)], home: Point) -> f64 {
 type Place = GeomWithData<[f64; 2], (usize, usize)>;
 
 /// Takes the nearest stop that nothing still waits inside of.
-fn nearest_first(stops: &[Stop], home: Point) -> Vec<(usize, usize)> {
+fn nearest_first(stops: &[Stop], home: Point, metric: Metric) -> Vec<(usize, usize)> {
     let mut waiting = vec![0_usize; stops.len()];
     for after in stops.iter().flat_map(|s| &s.after) {
         waiting[*after] += 1;
@@ -159,7 +185,7 @@ fn nearest_first(stops: &[Stop], home: Point) -> Vec<(usize, usize)> {
     let mut open: RTree<Place> = RTree::bulk_load((0..stops.len()).filter(|i| waiting[*i] == 0).flat_map(places).collect());
     let mut order = Vec::with_capacity(stops.len());
     let mut at = home;
-    while let Some(next) = open.nearest_neighbor([at.x, at.y]).map(|p| p.data) {
+    while let Some(next) = cheapest(&open, at, metric) {
         for place in places(next.0) {
             open.remove(&place);
         }
@@ -175,8 +201,24 @@ fn nearest_first(stops: &[Stop], home: Point) -> Vec<(usize, usize)> {
     order
 }
 
+/// The place with the cheapest hop: the first that is far enough, or one before it.
+fn cheapest(open: &RTree<Place>, at: Point, metric: Metric) -> Option<(usize, usize)> {
+    let mut best: Option<(f64, (usize, usize))> = None;
+    for place in open.nearest_neighbor_iter([at.x, at.y]) {
+        let to = Point::new(place.geom()[0], place.geom()[1]);
+        let cost = metric.hop(at, to);
+        if best.is_none_or(|b| cost < b.0) {
+            best = Some((cost, place.data));
+        }
+        if at.distance(to) >= metric.least {
+            break;
+        }
+    }
+    best.map(|b| b.1)
+}
+
 /// For the order as it stands, the entries with the least travel: shortest path through layers, one a stop.
-fn best_entries(stops: &[Stop], order: &mut [(usize, usize)], home: Point) {
+fn best_entries(stops: &[Stop], order: &mut [(usize, usize)], home: Point, metric: Metric) {
     let mut cost: Vec<f64> = vec![0.0];
     let mut leaving = vec![home];
     let mut from: Vec<Vec<usize>> = Vec::with_capacity(order.len());
@@ -187,7 +229,7 @@ fn best_entries(stops: &[Stop], order: &mut [(usize, usize)], home: Point) {
         for e in entries {
             let (mut best, mut by) = (f64::INFINITY, 0);
             for (k, (c, p)) in cost.iter().zip(&leaving).enumerate() {
-                let total = c + p.distance(e.arrive);
+                let total = c + metric.hop(*p, e.arrive);
                 if total < best {
                     (best, by) = (total, k);
                 }

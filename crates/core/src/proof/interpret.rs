@@ -1,7 +1,8 @@
-//! A reader of ISO 6983 programs, as a controller understands them: G0 G1 G2 G3 G4 G17 G20 G21 G90 G91 G94, M0 M2 M3 M5
-//! M7 M8 M9 M30, F, S, I J. Anything else is a fault with its line.
+//! A reader of ISO 6983 programs, as a controller understands them: G0 G1 G2 G3 G17 G20 G21 G90 G91 G94, M0, F, I J, and
+//! the words of its [`Dialect`]. Anything else is a fault with its line.
 
 use crate::geometry::{Point, Segment, Vec2};
+use crate::release::{Dialect, Meaning, Word};
 use std::f64::consts::TAU;
 
 /// Lines read at most, and characters of one line.
@@ -108,6 +109,7 @@ enum Motion {
 /// The state of a controller between lines.
 #[derive(Clone, Debug)]
 pub struct Interpreter {
+    dialect: Dialect,
     at: Point,
     motion: Motion,
     feed: f64,
@@ -129,7 +131,15 @@ pub struct Interpreter {
 
 impl Default for Interpreter {
     fn default() -> Self {
+        Self::new(Dialect::default())
+    }
+}
+
+impl Interpreter {
+    /// A controller that has just been switched on and knows these words.
+    pub fn new(dialect: Dialect) -> Self {
         Self {
+            dialect,
             at: Point::ZERO,
             motion: Motion::Rapid,
             feed: 0.0,
@@ -148,7 +158,7 @@ impl Default for Interpreter {
     }
 }
 
-/// Reads a whole program.
+/// Reads a whole program in the usual words.
 pub fn interpret(program: &str) -> Result<Vec<Action>, ProgramFault> {
     let mut interpreter = Interpreter::default();
     let mut actions = Vec::new();
@@ -205,27 +215,30 @@ impl Interpreter {
         for (letter, value) in words {
             let code = (value * 10.0).round() as i64;
             match (letter, code) {
+                ('X' | 'Y' | 'I' | 'J' | 'N', _) => {}
                 ('G', 0) => self.motion = Motion::Rapid,
                 ('G', 10) => self.motion = Motion::Line,
                 ('G', 20) => self.motion = Motion::Arc { clockwise: true },
                 ('G', 30) => self.motion = Motion::Arc { clockwise: false },
-                ('G', 40) => wait = true,
                 ('G', 200) => (self.unit, self.stated[0]) = (25.4, true),
                 ('G', 210) => (self.unit, self.stated[0]) = (1.0, true),
                 ('G', 900) => (self.absolute, self.stated[1]) = (true, true),
                 ('G', 910) => (self.absolute, self.stated[1]) = (false, true),
-                ('M', 30 | 40) => self.beam = true,
-                ('M', 50) => (self.beam, self.stated[2]) = (false, true),
-                ('M', 60) => self.tool = self.called,
-                ('M', 70 | 80) => self.air = true,
-                ('M', 90) => self.air = false,
-                ('T', _) if *value >= 0.0 => self.called = *value as u32,
-                ('M', 20 | 300) => self.ended = true,
-                ('G', 170 | 400 | 940) | ('M', 0) | ('N', _) => {}
                 ('F', _) if *value > 0.0 => self.feed = value * self.unit,
-                ('S', _) if *value >= 0.0 => self.power = *value,
-                ('X' | 'Y' | 'I' | 'J' | 'P', _) => {}
-                _ => return Err(self.fault(&format!("{letter}{value} is not understood"))),
+                (power, _) if *power == self.dialect.power && *value >= 0.0 => self.power = *value,
+                ('T', _) if *value >= 0.0 => self.called = *value as u32,
+                ('G', 170 | 400 | 940) | ('M', 0) => {}
+                (seconds, _) if *seconds == self.dialect.seconds => {}
+                _ => match self.dialect.means(Word::new(*letter, *value)) {
+                    Some(Meaning::Light) => self.beam = true,
+                    Some(Meaning::Douse) => (self.beam, self.stated[2]) = (false, true),
+                    Some(Meaning::TakeTool) => self.tool = self.called,
+                    Some(Meaning::Air) => self.air = true,
+                    Some(Meaning::Calm) => self.air = false,
+                    Some(Meaning::Wait) => wait = true,
+                    Some(Meaning::End) => self.ended = true,
+                    None => return Err(self.fault(&format!("{letter}{value} is not understood"))),
+                },
             }
         }
         if matches!(self.motion, Motion::Arc { .. }) && (get('I').is_some() || get('J').is_some()) {
@@ -233,7 +246,10 @@ impl Interpreter {
         }
         let power = if self.beam { self.power } else { 0.0 };
         if wait {
-            let seconds = get('P').filter(|p| (0.0..=3600.0).contains(p)).ok_or_else(|| self.fault("G4 needs P with 0 to 3600 seconds"))?;
+            let letter = self.dialect.seconds;
+            let seconds = get(letter).filter(|p| (0.0..=3600.0).contains(p));
+            let word = self.dialect.word(Meaning::Wait).map_or_else(String::new, |w| w.to_string());
+            let seconds = seconds.ok_or_else(|| self.fault(&format!("{word} needs {letter} with 0 to 3600 seconds")))?;
             actions.push(Action::Wait { seconds, power, line: self.line });
             return Ok(());
         }

@@ -7,6 +7,7 @@
 use super::interpret::{Action, Interpreter, ProgramFault};
 use crate::geometry::{Point, Segment};
 use crate::hold::SheetPath;
+use crate::release::Dialect;
 use crate::shop::Machine;
 use rustc_hash::FxHashMap;
 use std::io;
@@ -61,7 +62,7 @@ impl<'a> Reader<'a> {
         Self {
             intended,
             limit: machine.power_limit,
-            interpreter: Interpreter::default(),
+            interpreter: Interpreter::new(Dialect::of(machine)),
             line: Vec::new(),
             fresh: Vec::new(),
             row: Row::default(),

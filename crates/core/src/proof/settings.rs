@@ -105,6 +105,8 @@ fn standing(intended: &SheetPath, machine: &Machine) -> f64 {
         let now = (op.process, tool_of(op));
         let changes = before.map_or(now.1 != 0, |b| b.0 != now.0 || b.1 != now.1);
         seconds += if changes { machine.change } else { 0.0 };
+        // Up and down again over what is cut free.
+        seconds += if op.line().approach.lifted { 2.0 * machine.lift } else { 0.0 };
         before = Some(now);
         let rows = op.rows().len() + op.picture_rows().count();
         let lights = if machine.kind == MachineKind::Plasma { op.pierces() + usize::from(rows > 0) } else { 0 };

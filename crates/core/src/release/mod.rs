@@ -1,7 +1,9 @@
-//! Station 8: what is handed over. The order of a program's lines, and its words.
+//! Station 8: what is handed over. The order of a program's lines, and the words of a controller.
 
+mod dialect;
 mod program;
 
+pub use dialect::{Dialect, Meaning, Word};
 pub use program::write;
 
 use crate::decisions::Stock;

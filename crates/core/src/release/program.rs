@@ -1,10 +1,10 @@
 //! Programs: ISO 6983 words for the laser and for the plasma table.
 //!
-//! Both dialects use mm, absolute positions, mm/min, and arcs in the plane with relative centres. The laser lights its
-//! beam with M3 and a power word S and turns it down to S0 between engraved stretches; the plasma torch is lit with M3
-//! at the pierce, waits (G4), and is put out with M5 after every contour. M8 and M9 switch the assist air.
+//! In mm, absolute positions, mm/min, and arcs in the plane with relative centres; what else a controller is told is in
+//! the words of its [`Dialect`]. The laser's beam is lit with a power word and turned down to no power between engraved
+//! stretches; the plasma torch is lit at the pierce, waits, and is put out after every contour.
 
-use super::ProgramOrder;
+use super::{Dialect, Meaning, ProgramOrder};
 use crate::decisions::Process;
 use crate::geometry::{Point, Segment, Vec2};
 use crate::hold::{Op, Row};
@@ -15,8 +15,6 @@ use std::io;
 /// Arcs flatter than this over their whole chord are written as lines: the difference is below the last digit, mm.
 const FLAT: f64 = 0.0001;
 
-/// Greatest distance of a chord from its arc where a controller knows no arcs, mm.
-const CHORD: f64 = 0.005;
 /// Text is handed on whenever so much has gathered, bytes.
 const HANDED_ON: usize = 1 << 16;
 
@@ -27,6 +25,7 @@ pub fn write(order: &ProgramOrder, to: &mut dyn io::Write) -> io::Result<()> {
         to,
         tool: None,
         machine: order.machine,
+        dialect: Dialect::of(order.machine),
         at: Point::new(f64::NAN, f64::NAN),
         feed: f64::NAN,
         power: f64::NAN,
@@ -41,7 +40,7 @@ pub fn write(order: &ProgramOrder, to: &mut dyn io::Write) -> io::Result<()> {
             w.off();
             if tool != w.tool {
                 // 0 is the beam or torch itself: what held the tool gives way to it again.
-                w.line(&format!("T{} M6", tool.unwrap_or(0)));
+                w.say(Meaning::TakeTool, &format!("T{} ", tool.unwrap_or(0)), "");
             }
             w.tool = tool;
             w.wait(order.machine.change);
@@ -54,7 +53,7 @@ pub fn write(order: &ProgramOrder, to: &mut dyn io::Write) -> io::Result<()> {
     w.off();
     w.air(false);
     w.line("G0 X0 Y0");
-    w.line("M2");
+    w.say(Meaning::End, "", "");
     w.hand_on(0)
 }
 
@@ -64,6 +63,7 @@ struct Writer<'a> {
     /// Tool in the holder, where one is.
     tool: Option<u32>,
     machine: &'a Machine,
+    dialect: Dialect,
     at: Point,
     feed: f64,
     power: f64,
@@ -82,8 +82,10 @@ impl Writer<'_> {
             number(order.path.width),
             number(order.path.height)
         ));
-        self.line("G21 G90 G17 G94");
-        self.line("M5 S0");
+        let opening = std::mem::take(&mut self.dialect.opening);
+        self.line(&opening);
+        let dark = self.power_of(0.0);
+        self.say(Meaning::Douse, "", &dark);
     }
 
     /// Hands on what has gathered, if it is more than `most` bytes.
@@ -99,6 +101,7 @@ impl Writer<'_> {
         let feed = op.feed;
         let power = op.power / 100.0 * self.machine.power_limit;
         self.air(op.air);
+        self.approach(op);
         for _ in 0..op.passes {
             self.sweep(op, feed, power)?;
             self.picture(op, feed)?;
@@ -117,14 +120,35 @@ impl Writer<'_> {
         Ok(())
     }
 
+    /// The way to where it burns, where that is not straight, or goes over what is cut free.
+    fn approach(&mut self, op: &Op) {
+        let approach = &op.line().approach;
+        if approach.lifted {
+            self.off();
+            self.comment("lifted over what is cut free");
+            self.wait(2.0 * self.machine.lift);
+        }
+        if !approach.by.is_empty() {
+            self.off();
+            approach.by.iter().for_each(|p| self.rapid(*p));
+        }
+    }
+
     /// Rows there and back, with room to come up to speed before each.
     fn sweep(&mut self, op: &Op, feed: f64, power: f64) -> io::Result<()> {
         for row in op.rows() {
             let (_, after) = self.run_up(op, row);
-            if row.backward {
-                row.spans.iter().rev().for_each(|s| self.stretch(row.point(s.1), row.point(s.0), feed, power));
-            } else {
-                row.spans.iter().for_each(|s| self.stretch(row.point(s.0), row.point(s.1), feed, power));
+            let n = row.spans.len();
+            for k in 0..n {
+                // Against its direction the last stretch comes first, and the gap before a stretch is the one behind it.
+                let (i, before) = if row.backward { (n - 1 - k, n.checked_sub(k + 1).filter(|_| k > 0)) } else { (k, k.checked_sub(1)) };
+                let (a, b) = row.spans[i];
+                let (from, to) = if row.backward { (b, a) } else { (a, b) };
+                if before.is_some_and(|gap| row.fast.get(gap) == Some(&true)) {
+                    self.power_word(0.0);
+                    self.rapid(row.point(from));
+                }
+                self.stretch(row.point(from), row.point(to), feed, power);
             }
             self.run_out(after, feed);
             self.hand_on(HANDED_ON)?;
@@ -140,7 +164,8 @@ impl Writer<'_> {
         let Some(picture) = op.picture() else { return Ok(()) };
         let raster = &picture.raster;
         let limit = self.machine.power_limit;
-        let words: Vec<String> = (0..=255).map(|b| format!("S{}", number(op.power_of(b) / 100.0 * limit))).collect();
+        let letter = self.dialect.power;
+        let words: Vec<String> = (0..=255).map(|b| format!("{letter}{}", number(op.power_of(b) / 100.0 * limit))).collect();
         let mut runs: Vec<(usize, usize, u8)> = Vec::new();
         for (k, row) in op.numbered_picture_rows() {
             let (_, after) = self.run_up(op, &row);
@@ -209,8 +234,21 @@ impl Writer<'_> {
 
     fn wait(&mut self, seconds: f64) {
         if seconds > 0.0 {
-            self.line(&format!("G4 P{}", number(seconds)));
+            let how_long = format!(" {}{}", self.dialect.seconds, number(seconds));
+            self.say(Meaning::Wait, "", &how_long);
         }
+    }
+
+    /// A line with the word that the controller has for this, if it has one.
+    fn say(&mut self, meaning: Meaning, before: &str, behind: &str) {
+        if let Some(word) = self.dialect.word(meaning) {
+            let _ = writeln!(self.out, "{before}{word}{behind}");
+        }
+    }
+
+    /// The power word behind another.
+    fn power_of(&self, power: f64) -> String {
+        format!(" {}{}", self.dialect.power, number(power))
     }
 
     fn line(&mut self, text: &str) {
@@ -224,38 +262,36 @@ impl Writer<'_> {
     }
     fn air(&mut self, on: bool) {
         if on != self.air {
-            let words = &self.machine.air;
-            self.line(if on { &words.0 } else { &words.1 });
+            self.say(if on { Meaning::Air } else { Meaning::Calm }, "", "");
             self.air = on;
         }
     }
     fn light(&mut self, power: f64, pierce: f64) {
         self.power = power;
-        self.line(&format!("M3 S{}", number(power)));
+        let power = self.power_of(power);
+        self.say(Meaning::Light, "", &power);
         self.lit = true;
-        let wait = pierce + self.machine.lift;
-        if wait > 0.0 {
-            self.line(&format!("G4 P{}", number(wait)));
-        }
+        self.wait(pierce + self.machine.lift);
     }
     fn beam_ready(&mut self) {
         if !self.lit {
-            self.line("M3 S0");
+            let dark = self.power_of(0.0);
+            self.say(Meaning::Light, "", &dark);
             (self.lit, self.power) = (true, 0.0);
         }
     }
     fn power_word(&mut self, power: f64) {
         if self.lit && self.power != power {
-            let _ = writeln!(self.out, "S{}", number(power));
+            let _ = writeln!(self.out, "{}{}", self.dialect.power, number(power));
             self.power = power;
         }
     }
     fn off(&mut self) {
         if self.lit {
-            self.line("M5");
+            self.say(Meaning::Douse, "", "");
             self.lit = false;
-            if self.machine.kind == MachineKind::Plasma && self.machine.lift > 0.0 {
-                self.line(&format!("G4 P{}", number(self.machine.lift)));
+            if self.machine.kind == MachineKind::Plasma {
+                self.wait(self.machine.lift);
             }
         }
     }
@@ -287,8 +323,8 @@ impl Writer<'_> {
         if s.is_line() || rise < FLAT || to == self.at {
             return self.feed_to(to, feed);
         }
-        if !self.machine.arcs {
-            let steps = s.steps(CHORD);
+        if !self.dialect.arcs {
+            let steps = s.steps(self.dialect.chord);
             (1..=steps).for_each(|i| self.feed_to(s.at(i as f64 / steps as f64), feed));
             return;
         }

@@ -101,8 +101,9 @@ impl<'a> Line<'a> {
             (cuts::plan(work, &nested.layout, self.terms.common), Vec::new())
         });
         let (decided, turns) = (&self.decisions.batch(self.id).order, self.decisions.assign.turns());
-        let key = joined(&[self.work.print, plan.print, key(decided), key(&turns)]);
-        let sequence = cache.sequence.get(key, || order::run(work, &plan.output, decided, &turns));
+        let key = joined(&[self.work.print, print, plan.print, key(decided), key(&turns)]);
+        let task = order::Task { work, layout: &nested.layout, plan: &plan.output, decisions: decided, turns: &turns };
+        let sequence = cache.sequence.get(key, || order::run(&task));
         self.plan = Some(plan);
         let told = self.named(sequence.findings.iter().cloned());
         self.sequence = Some(sequence);
@@ -118,7 +119,7 @@ impl<'a> Line<'a> {
             rows: &self.rows,
             terms: &self.terms,
             machine: &self.machine,
-            nick: (shop.nick_width, shop.nick_pitch),
+            nick: shop.nicks(&self.stock.material),
             web: (shop.web_kerfs, shop.web_share),
         };
         let ((nested, lies), (plan, cut), (sequence, order)) =

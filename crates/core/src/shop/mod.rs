@@ -55,6 +55,9 @@ pub struct Machine {
     pub row_turn: f64,
     /// Distance between the slats under the sheet, mm.
     pub slat_pitch: f64,
+    /// From the bed's edge to the first slat, mm.
+    #[serde(default)]
+    pub slat_offset: f64,
     /// Cost of an hour.
     pub hourly: f64,
     /// Least distance between parts unless decided, mm.
@@ -66,6 +69,15 @@ pub struct Machine {
     /// Its controller understands arcs; else they are sent as short lines.
     #[serde(default = "yes")]
     pub arcs: bool,
+    /// It may cross long gaps within an engraved row at travel speed.
+    #[serde(default = "yes")]
+    pub fast_gaps: bool,
+    /// Holes narrower than so many times the thickness are cut slower; 0 for none.
+    #[serde(default)]
+    pub slow_holes: f64,
+    /// The share of the feed at which they are cut.
+    #[serde(default = "slow_share")]
+    pub slow_share: f64,
     /// Words that switch the assist air on and off.
     #[serde(default = "air")]
     pub air: (String, String),
@@ -79,6 +91,10 @@ pub struct Machine {
 
 fn yes() -> bool {
     true
+}
+
+fn slow_share() -> f64 {
+    0.6
 }
 
 fn air() -> (String, String) {
@@ -120,6 +136,9 @@ impl Machine {
         within("a change time", self.change, 0.0, 600.0, " s");
         within("a row turn time", self.row_turn, 0.0, 5.0, " s");
         within("a slat pitch", self.slat_pitch, 1.0, 500.0, " mm");
+        within("a slat offset", self.slat_offset, 0.0, 500.0, " mm");
+        within("a factor for slow holes", self.slow_holes, 0.0, 50.0, " times the thickness");
+        within("a share of the feed for slow holes", self.slow_share, 0.05, 1.0, "");
         within("a cost per hour", self.hourly, 0.0, 100_000.0, "");
         within("a spacing", self.spacing, 0.0, 500.0, " mm");
         within("a margin", self.margin, 0.0, 500.0, " mm");
@@ -150,6 +169,29 @@ fn listed(numbers: impl Iterator<Item = u32>) -> String {
     }
 }
 
+/// How nicks are set where nobody says otherwise.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+pub struct Nicks {
+    /// Material left, mm.
+    pub width: f64,
+    /// Outline for each, mm.
+    pub pitch: f64,
+    /// Fewest and most of a contour.
+    pub count: (u32, u32),
+}
+
+/// A material's own rule of nicks; what is `None` is the shop's.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(default)]
+pub struct NickRule {
+    /// Material left, mm.
+    pub width: Option<f64>,
+    /// Outline for each, mm.
+    pub pitch: Option<f64>,
+    /// Fewest and most of a contour.
+    pub count: Option<(u32, u32)>,
+}
+
 /// A material and how it looks on the stage.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Material {
@@ -171,6 +213,9 @@ pub struct Material {
     /// Weight of a cubic metre, kg.
     #[serde(default)]
     pub density: f64,
+    /// How its parts are held.
+    #[serde(default)]
+    pub nicks: NickRule,
 }
 
 fn burnt() -> String {
@@ -196,6 +241,11 @@ impl Material {
         within("density", self.density, 0.0, 30_000.0);
         within("sheet width", self.sheet.0, 10.0, 20_000.0);
         within("sheet height", self.sheet.1, 10.0, 20_000.0);
+        within("nick width", self.nicks.width.unwrap_or(1.0), 0.05, 20.0);
+        within("nick pitch", self.nicks.pitch.unwrap_or(100.0), 5.0, 10_000.0);
+        if self.nicks.count.is_some_and(|(least, most)| least > most || most > 400) {
+            out.push("fewest and most nicks run from 0 to 400, the fewest first".into());
+        }
         out
     }
     /// True where engraving comes out lighter than the face.
@@ -224,13 +274,30 @@ pub struct Shop {
     pub nick_width: f64,
     /// Default outline per nick, mm.
     pub nick_pitch: f64,
+    /// Fewest and most nicks of a contour. Default 2 and 8.
+    #[serde(default = "nick_count")]
+    pub nick_count: (u32, u32),
     /// A web or neck thinner than this many kerfs is told.
     pub web_kerfs: f64,
     /// A web or neck thinner than this share of the sheet's thickness is told.
     pub web_share: f64,
 }
 
+fn nick_count() -> (u32, u32) {
+    (2, 8)
+}
+
 impl Shop {
+    /// How nicks are set in a material.
+    pub fn nicks(&self, material: &str) -> Nicks {
+        let own = self.material(material).map(|m| m.nicks).unwrap_or_default();
+        Nicks {
+            width: own.width.unwrap_or(self.nick_width),
+            pitch: own.pitch.unwrap_or(self.nick_pitch),
+            count: own.count.unwrap_or(self.nick_count),
+        }
+    }
+
     /// The built-in shop: two machines, four materials, a chart, no colour rules.
     pub fn builtin() -> Self {
         Self {
@@ -241,6 +308,7 @@ impl Shop {
             tolerance: Tolerance::default(),
             near_colour: 24,
             nick_width: 0.4,
+            nick_count: nick_count(),
             nick_pitch: 120.0,
             web_kerfs: 3.0,
             web_share: 1.0 / 3.0,

@@ -3,20 +3,23 @@
 use crate::job::Job;
 use crate::steel;
 use boustrophe_core::cache::Cache;
-use boustrophe_core::decisions::{AssignEdit, Decisions, Edit, HoldEdit, IntakeEdit, NestEdit, OrderEdit, Process, Stock};
+use boustrophe_core::decisions::{
+    AssignEdit, Decisions, Edit, HoldEdit, IntakeEdit, LeadRule, LeadShape, NestEdit, NickWhich, OrderEdit, PiercePlace, Process, Stock,
+    Strategy, Way,
+};
 use boustrophe_core::finding::Station;
 use boustrophe_core::geometry::{Affine, Vec2};
 use boustrophe_core::ids::{BatchId, CopyId, EdgePlace};
-use boustrophe_core::nest::{Placement, Turn};
+use boustrophe_core::nest::{Aim, Placement, Turn};
 use boustrophe_core::route::Route;
 use boustrophe_core::shop::{ChartRow, Match, Rule};
-use proptest::prelude::*;
+use proptest::prelude::{ProptestConfig, any, prop, prop_assert, prop_assert_eq, proptest};
 
-fn svg(body: &str) -> Vec<u8> {
+pub fn svg(body: &str) -> Vec<u8> {
     format!(r#"<svg xmlns="http://www.w3.org/2000/svg" width="300mm" height="200mm" viewBox="0 0 300 200">{body}</svg>"#).into_bytes()
 }
 
-const BOARDS: &str = r#"<path fill="none" stroke="red" d="M10 10h80v60h-80z"/><circle fill="none" stroke="red" cx="40" cy="40" r="12"/><path fill="none" stroke="red" d="M100 10h60v40h-60z"/><path fill="none" stroke="blue" d="M60 20h20"/>"#;
+pub const BOARDS: &str = r#"<path fill="none" stroke="red" d="M10 10h80v60h-80z"/><circle fill="none" stroke="red" cx="40" cy="40" r="12"/><path fill="none" stroke="red" d="M100 10h60v40h-60z"/><path fill="none" stroke="blue" d="M60 20h20"/>"#;
 const PLATES: &str =
     r#"<path fill="none" stroke="black" d="M10 10h50v30h-50z"/><path fill="none" stroke="black" d="M70 10h40a10 10 0 0 1 0 20h-40z"/>"#;
 
@@ -50,7 +53,7 @@ fn change(job: &Job, n: usize, v: f64) -> Edit {
     let part = &route.work.parts[n % route.work.parts.len()];
     let contour = route.work.items[n % route.work.items.len()].contour.id;
     let batch = BatchId(1 + (n as u32 / 7) % 2);
-    match n % 16 {
+    match n % 24 {
         0 => Edit::Intake(IntakeEdit::SetScale { drawing: 1, scale: 0.5 + v }),
         1 => Edit::Intake(IntakeEdit::SetDrawingQuantity { drawing: 2, quantity: 1 + (v * 3.0) as u32 }),
         2 => Edit::Assign(AssignEdit::SetContours { contours: vec![contour], process: Some(Process::Score) }),
@@ -65,6 +68,21 @@ fn change(job: &Job, n: usize, v: f64) -> Edit {
         12 => HoldEdit::SetLeads { on: v > 0.5 }.on(batch),
         13 => Edit::Assign(AssignEdit::MoveParts { parts: vec![part.id], to: batch }),
         14 => Edit::Intake(IntakeEdit::SetDrawingBatch { drawing: 1 + n as u32 / 5 % 2, to: batch }),
+        15 => OrderEdit::SetStrategy { strategy: Strategy::ALL[(v * 5.99) as usize] }.on(batch),
+        16 => OrderEdit::SetWay { contour, way: Some(if v > 0.5 { Way::Drawn } else { Way::Against }), copy: None }.on(batch),
+        17 => {
+            let cuts = route.batch(batch).plan.sheets.first().map_or_else(Vec::new, |s| s.names());
+            let at = Some((v * 4.0) as u32);
+            cuts.get(n % cuts.len().max(1)).map_or(OrderEdit::FreeAll, |cut| OrderEdit::SetPlace { cut: *cut, at }).on(batch)
+        }
+        18 => HoldEdit::SetNickPlaces { contour, places: Some(vec![EdgePlace::Along(v), EdgePlace::Along(v / 2.0)]), copy: None }.on(batch),
+        19 => HoldEdit::SetNickWhich { which: NickWhich::ALL[(v * 2.99) as usize] }.on(batch),
+        20 => HoldEdit::SetLead { lead: LeadRule { shape: LeadShape::ALL[(v * 2.99) as usize], ..LeadRule::default() } }.on(batch),
+        21 => {
+            let pierce = PiercePlace { at: EdgePlace::Along(v), ahead: -3.0, aside: if v > 0.5 { 6.0 } else { -6.0 } };
+            HoldEdit::SetPierce { contour, pierce: Some(pierce), copy: None }.on(batch)
+        }
+        22 => NestEdit::SetAim { aim: Aim::ALL[(v * 2.99) as usize] }.on(batch),
         _ => Edit::Assign(AssignEdit::SetBatch { batch, machine: "lark".into(), material: "card".into(), thickness: 1.5 }),
     }
 }

@@ -23,7 +23,7 @@ const EDGES: [&str; 3] = ["L", "A90 90 0 0 1 ", "A200 200 0 0 0 "];
 
 /// A plate of the random drawing.
 #[derive(Clone, Debug)]
-struct Plate {
+pub struct Plate {
     /// Of its corners, round its middle.
     radii: Vec<f64>,
     edge: usize,
@@ -46,7 +46,7 @@ impl Plate {
     }
 }
 
-fn plate() -> impl Strategy<Value = Plate> {
+pub fn plate() -> impl Strategy<Value = Plate> {
     let radii = prop::collection::vec(26.0..60.0_f64, 3..9);
     let middle = prop_oneof![Just(Middle::Full), (2.5..7.0_f64).prop_map(Middle::Hole), (2.0..4.5_f64).prop_map(Middle::Disc)];
     (radii, 0..EDGES.len(), middle, any::<bool>(), any::<bool>()).prop_map(|(radii, edge, middle, line, field)| Plate {
@@ -59,7 +59,7 @@ fn plate() -> impl Strategy<Value = Plate> {
 }
 
 /// The plates in a row, as SVG: red outlines, a blue line across, a black field.
-fn drawn(plates: &[Plate]) -> String {
+pub fn drawn(plates: &[Plate]) -> String {
     let width = plates.len() * 140;
     let mut svg = format!(r#"<svg xmlns="http://www.w3.org/2000/svg" width="{width}mm" height="140mm" viewBox="0 0 {width} 140">"#);
     for (i, plate) in plates.iter().enumerate() {
@@ -91,7 +91,7 @@ fn drawn(plates: &[Plate]) -> String {
 }
 
 /// A job over one drawing, so many of each part.
-fn job(svg: &str, stock: Stock, quantity: u32) -> Job {
+pub fn job(svg: &str, stock: Stock, quantity: u32) -> Job {
     let mut job = Job::of(&[("plates.svg", svg.as_bytes().to_vec())], stock);
     job.decisions.drawings[0].quantity = quantity;
     job
@@ -109,7 +109,7 @@ fn spread(s: Segment) -> impl Iterator<Item = Point> {
 }
 
 /// True inside a polygon, by the number of its edges that a ray to the right meets.
-fn inside(p: Point, polygon: &[Point]) -> bool {
+pub fn inside(p: Point, polygon: &[Point]) -> bool {
     let edges = polygon.iter().zip(polygon.iter().cycle().skip(1));
     edges.filter(|(a, b)| (a.y > p.y) != (b.y > p.y) && p.x < a.x + (p.y - a.y) / (b.y - a.y) * (b.x - a.x)).count() % 2 == 1
 }

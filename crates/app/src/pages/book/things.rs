@@ -10,7 +10,7 @@ use axum::extract::Path;
 use axum::response::{Html, Redirect};
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::quantity::{count, length, number};
-use boustrophe_core::shop::{Machine, MachineKind, Material, Tool};
+use boustrophe_core::shop::{Machine, MachineKind, Material, NickRule, Tool};
 use serde::Deserialize;
 use std::sync::Arc;
 
@@ -25,6 +25,8 @@ struct MachineView {
 struct MaterialView {
     m: Material,
     revision: i32,
+    /// Its own nicks: width, pitch, fewest and most; empty for the shop's.
+    nicks: (String, String, String),
     changes: Vec<ChangeView>,
 }
 
@@ -54,11 +56,17 @@ fn shown(app: &Arc<App>) -> Result<Html<String>, AppError> {
             m: m.clone(),
         })
     });
-    let materials = shop
-        .materials
-        .iter()
-        .map(|m| Ok(MaterialView { revision: revision("material", &m.id), changes: changes(app, "material", &m.id)?, m: m.clone() }));
+    let materials = shop.materials.iter().map(|m| {
+        let revision = revision("material", &m.id);
+        Ok(MaterialView { revision, nicks: own_nicks(&m.nicks), changes: changes(app, "material", &m.id)?, m: m.clone() })
+    });
     html(&Things { machines: machines.collect::<Result<_, AppError>>()?, materials: materials.collect::<Result<_, AppError>>()? })
+}
+
+/// A material's own nicks as they are typed.
+fn own_nicks(rule: &NickRule) -> (String, String, String) {
+    let mm = |v: Option<f64>| v.map_or_else(String::new, |v| v.to_string());
+    (mm(rule.width), mm(rule.pitch), rule.count.map_or_else(String::new, |(least, most)| format!("{least} to {most}")))
 }
 
 /// A machine, as it is typed.
@@ -73,6 +81,12 @@ pub struct MachineForm {
     junction: String,
     power_limit: String,
     lift: String,
+    #[serde(default)]
+    slat_offset: String,
+    #[serde(default)]
+    slow_holes: String,
+    #[serde(default)]
+    slow_share: String,
     change: String,
     row_turn: String,
     slat_pitch: String,
@@ -84,6 +98,8 @@ pub struct MachineForm {
     clockwise: String,
     #[serde(default)]
     arcs: String,
+    #[serde(default)]
+    fast_gaps: String,
     air_on: String,
     air_off: String,
     #[serde(default)]
@@ -114,6 +130,8 @@ pub async fn save_machine(app: Shared, Path(id): Path<String>, Typed { form, fie
 impl MachineForm {
     fn machine(&self, known: &Machine) -> Result<Machine, String> {
         let n = |text: &str| number(text.trim());
+        // What a form does not have stays as it was.
+        let or = |text: &str, known: f64| if text.trim().is_empty() { Ok(known) } else { n(text) };
         let name = self.name.trim();
         if name.is_empty() || name.chars().count() > 40 {
             return Err("give the machine a name of 1 to 40 letters".into());
@@ -133,12 +151,16 @@ impl MachineForm {
             change: n(&self.change)?,
             row_turn: n(&self.row_turn)?,
             slat_pitch: n(&self.slat_pitch)?,
+            slat_offset: or(&self.slat_offset, known.slat_offset)?,
+            slow_holes: or(&self.slow_holes, known.slow_holes)?,
+            slow_share: or(&self.slow_share, known.slow_share)?,
             hourly: n(&self.hourly)?,
             spacing: n(&self.spacing)?,
             margin: n(&self.margin)?,
             spot: n(&self.spot)?,
             clockwise: self.clockwise == "on",
             arcs: self.arcs == "on",
+            fast_gaps: self.fast_gaps == "on",
             air: (self.air_on.trim().to_owned(), self.air_off.trim().to_owned()),
             tools: self.tools.lines().filter(|l| !l.trim().is_empty()).map(tool).collect::<Result<_, _>>()?,
         })
@@ -169,10 +191,28 @@ pub struct MaterialForm {
     density: String,
     width: String,
     height: String,
+    /// Nicks: width, pitch, fewest and most; empty for the shop's.
+    #[serde(default)]
+    nick_width: String,
+    #[serde(default)]
+    nick_pitch: String,
+    #[serde(default)]
+    nick_count: String,
     #[serde(default)]
     person: String,
     /// Revision on the page; none for something new.
     revision: Option<i32>,
+}
+
+/// `2 to 8`; empty for the shop's.
+pub fn least_and_most(text: &str) -> Result<Option<(u32, u32)>, String> {
+    let text = text.trim();
+    if text.is_empty() {
+        return Ok(None);
+    }
+    let (least, most) = text.split_once("to").unwrap_or((text, text));
+    let one = |t: &str| count(t.trim(), 0, 400);
+    Ok(Some((one(least)?, one(most)?)))
 }
 
 /// Changes a material, or adds one under a new id.
@@ -202,6 +242,7 @@ fn material_saved(app: &Arc<App>, id: &str, form: &MaterialForm, fields: &[(Stri
 impl MaterialForm {
     fn material(&self, id: &str) -> Result<Material, String> {
         let n = |text: &str| number(text.trim());
+        let mm = |text: &str| if text.trim().is_empty() { Ok(None) } else { length(text.trim(), Unit::Mm).map(Some) };
         let name = self.name.trim();
         if name.is_empty() || name.chars().count() > 40 || id.is_empty() {
             return Err("give the material a name of 1 to 40 letters".into());
@@ -215,6 +256,7 @@ impl MaterialForm {
             price: n(&self.price)?,
             density: n(&self.density)?,
             sheet: (length(self.width.trim(), Unit::Mm)?, length(self.height.trim(), Unit::Mm)?),
+            nicks: NickRule { width: mm(&self.nick_width)?, pitch: mm(&self.nick_pitch)?, count: least_and_most(&self.nick_count)? },
         })
     }
 }

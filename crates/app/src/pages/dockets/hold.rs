@@ -1,9 +1,11 @@
 //! Hold's docket: nicks, leads, how areas are swept.
 
+use super::assign::Choice;
 use crate::shop::Loaded;
 use askama::Template;
 use boustrophe_core::assign::Process;
-use boustrophe_core::hold::Holding;
+use boustrophe_core::decisions::{Edit, HoldEdit, LeadEnd, LeadFrom, LeadRule, LeadShape, NickWhich};
+use boustrophe_core::hold::{Fate, Holding};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::shop::MachineKind;
 use boustrophe_core::time::clock;
@@ -17,8 +19,18 @@ pub(super) struct Hold {
     nicks: bool,
     width: String,
     pitch: String,
+    count: String,
+    which: Vec<Choice>,
+    /// Contours whose nicks or pierce a hand set.
+    by_hand: usize,
     leads: bool,
+    /// How leads are laid: a name, and choices whose values are whole changes.
+    lead_ways: Vec<(&'static str, Vec<Choice>)>,
+    lead_length: String,
     kerf: String,
+    /// Parts that fall, and pieces that tip.
+    falls: usize,
+    tips: usize,
     nick_count: usize,
     lead_count: usize,
     plasma: bool,
@@ -58,9 +70,26 @@ fn sweep_view(loaded: &Loaded) -> Option<SweepView> {
     })
 }
 
+/// What can be said of how leads are laid.
+fn lead_ways(loaded: &Loaded) -> Vec<(&'static str, Vec<Choice>)> {
+    let now = loaded.decided().hold.lead;
+    let choice = |name: &str, lead: LeadRule| Choice {
+        slug: serde_json::to_string::<Edit>(&HoldEdit::SetLead { lead }.on(loaded.batch)).unwrap_or_default(),
+        name: name.into(),
+        chosen: lead == now,
+    };
+    vec![
+        ("In by", LeadShape::ALL.map(|shape| choice(shape.name(), LeadRule { shape, ..now })).into()),
+        ("From", LeadFrom::ALL.map(|from| choice(from.name(), LeadRule { from, ..now })).into()),
+        ("Ends", LeadEnd::ALL.map(|end| choice(end.name(), LeadRule { end, ..now })).into()),
+    ]
+}
+
 pub(super) fn hold_body(loaded: &Loaded) -> Hold {
     let machine = &*loaded.machine();
-    let holding = Holding::of(&loaded.decided().hold, machine, (loaded.shop.nick_width, loaded.shop.nick_pitch));
+    let holding = Holding::of(&loaded.decided().hold, machine, loaded.shop.nicks(&loaded.here().stock.material));
+    let pieces = || loaded.here().toolpath.sheets.iter().flat_map(|s| &s.pieces);
+    let fates = |fate: Fate| pieces().filter(|p| p.fate == fate && (fate == Fate::Tips || !p.slug)).count();
     let ops = || loaded.here().toolpath.sheets.iter().flat_map(|s| &s.ops);
     Hold {
         job: loaded.job.id,
@@ -69,7 +98,16 @@ pub(super) fn hold_body(loaded: &Loaded) -> Hold {
         nicks: holding.nicks,
         width: format!("{}", holding.nick_width),
         pitch: format!("{}", holding.nick_pitch),
+        count: format!("{} to {}", holding.nick_count.0, holding.nick_count.1),
+        which: NickWhich::ALL
+            .map(|w| Choice { slug: w.slug().into(), name: w.name().into(), chosen: loaded.decided().hold.nick_which == w })
+            .into(),
+        by_hand: loaded.decided().hold.nicked() + loaded.decided().hold.pierced(),
+        falls: fates(Fate::Falls),
+        tips: fates(Fate::Tips),
         leads: holding.leads,
+        lead_ways: lead_ways(loaded),
+        lead_length: loaded.decided().hold.lead.length.map_or_else(String::new, |l| l.to_string()),
         kerf: loaded.rows().get(Process::Cut, None).map_or("—".into(), |r| format!("{} mm", r.kerf)),
         nick_count: ops().map(|o| o.line().nicks.len()).sum(),
         lead_count: ops()

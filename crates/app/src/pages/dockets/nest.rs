@@ -12,7 +12,7 @@ use boustrophe_core::decisions::{Edit, NestEdit};
 use boustrophe_core::finding::counted;
 use boustrophe_core::geometry::{Affine, Bounds};
 use boustrophe_core::ids::BatchId;
-use boustrophe_core::nest::{Grain, Layout, PartNest, Sheet, Terms, Turn, is_better};
+use boustrophe_core::nest::{Aim, Grain, Layout, Merits, PartNest, Sheet, Terms, Turn, is_better};
 use boustrophe_core::route::{BatchRoute, placed_area};
 use boustrophe_core::time::clock;
 use boustrophe_formats::svg::path_data;
@@ -77,6 +77,8 @@ pub(super) struct Nest {
     grains: Vec<Choice>,
     mirror: bool,
     common: bool,
+    /// What is aimed at, and what this nest has of each.
+    aims: Vec<(Choice, String)>,
     /// What common edges save.
     saved: String,
     searching: bool,
@@ -184,6 +186,32 @@ fn saved(loaded: &Loaded) -> String {
     format!("saves {:.2} m of cut, {}", shared / 1000.0, clock(shared * f64::from(row.passes.max(1)) / (row.feed / 60.0)))
 }
 
+/// What can be aimed at, each with what this nest has of it and what that is worth in the shop's prices.
+fn aims(loaded: &Loaded, terms: &Terms) -> Vec<(Choice, String)> {
+    let (here, shop) = (loaded.here(), &loaded.shop);
+    let merits = Merits::of(&here.nested.layout, &here.work, terms);
+    let machine = shop.machine_or_stand_in(&here.stock.machine);
+    let rows = shop.rows_for(&loaded.revision.decisions.assign, &here.stock);
+    let engraved = rows.get(Process::Engrave, None).filter(|r| r.pitch > 0.0);
+    // A row that two copies have in common is turned round at once instead of twice.
+    let turn = engraved.map_or(0.0, |r| machine.row_turn + 2.0 * r.feed / 60.0 / machine.acceleration);
+    let fewer = engraved.map_or(0.0, |r| (merits.rows_apart - merits.rows) / r.pitch);
+    let cut = rows.get(Process::Cut, None).filter(|r| r.feed > 0.0);
+    let seconds = cut.map_or(0.0, |r| merits.shared * f64::from(r.passes.max(1)) / (r.feed / 60.0));
+    let money = |seconds: f64| seconds / 3600.0 * machine.hourly;
+    let told = |aim: Aim| match aim {
+        Aim::Rest => format!("{:.2} m² free in one piece, worth {:.2}", merits.rest_area / 1e6, merits.rest_area * terms.rate),
+        Aim::Rows if fewer > 0.5 => format!("{fewer:.0} rows fewer, worth {:.2}", money(fewer * turn)),
+        Aim::Rows => "no rows in common".into(),
+        Aim::Cuts if merits.shared > 0.0 => format!("{:.2} m cut once, worth {:.2}", merits.shared / 1000.0, money(seconds)),
+        Aim::Cuts if terms.common.is_none() => "with common edges".into(),
+        Aim::Cuts => "nothing in common".into(),
+    };
+    let laid = !here.nested.layout.sheets.is_empty();
+    let choice = |a: Aim| Choice { slug: a.slug().into(), name: a.name().into(), chosen: a == terms.aim };
+    Aim::ALL.map(|a| (choice(a), if laid { told(a) } else { String::new() })).into()
+}
+
 /// What the other nest would come to.
 fn compared(app: &App, loaded: &Loaded) -> Result<Option<Vec<(Cell, Cell)>>, AppError> {
     if loaded.decided().nest.aside.is_none() {
@@ -244,6 +272,7 @@ pub(super) fn nest_body(app: &App, loaded: &Loaded) -> Result<Nest, AppError> {
         grains: grains.map(|(slug, name)| Choice { slug: slug.into(), name: name.into(), chosen: slug == grain }).into(),
         mirror: terms.mirror,
         common: loaded.decided().nest.common_edges,
+        aims: aims(loaded, &terms),
         saved: saved(loaded),
         searching,
         in_vain: app.searches.was_in_vain(loaded.job.id),

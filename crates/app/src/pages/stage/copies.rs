@@ -66,6 +66,9 @@ pub struct Hand {
     /// `on` where every second one is turned by half.
     #[serde(default)]
     turned: String,
+    /// `on` while the hand still moves: it is told what would come of it, and nothing is done.
+    #[serde(default)]
+    ask: String,
 }
 
 #[derive(Serialize)]
@@ -212,10 +215,15 @@ fn done_by_hand(app: &Arc<App>, job: i32, hand: Hand) -> Result<Response, AppErr
         copies: copies.ok_or_else(|| sentence("that copy is not there any more; load the page again."))?,
     };
     let Change { edit, to: moved, slid } = hand.edit(&bench)?;
-    let person = app.store.job(job)?.person;
-    let new = NewRevision { label: &edit.label(), person: &person, decisions: &edit.apply(&before.decisions)? };
-    let revision = app.store.add_revision(job, hand.revision, new)?;
-    floor_cards::refresh(app, false);
+    let revision = if hand.ask == "on" {
+        hand.revision
+    } else {
+        let person = app.store.job(job)?.person;
+        let new = NewRevision { label: &edit.label(), person: &person, decisions: &edit.apply(&before.decisions)? };
+        let made = app.store.add_revision(job, hand.revision, new)?;
+        floor_cards::refresh(app, false);
+        made
+    };
     json(&Done {
         revision,
         anew: moved.is_empty(),

@@ -2,6 +2,7 @@
 
 use super::sheets::Sheet;
 use super::*;
+use boustrophe_core::geometry::Point;
 use boustrophe_core::hold::Op;
 use boustrophe_core::proof::Traced;
 use std::sync::Arc;
@@ -11,12 +12,12 @@ const MOST_ROWS: usize = 4000;
 
 /// The way between each two operations, mm.
 pub(super) fn travel(ops: &[Op]) -> Vec<[f64; 4]> {
-    ops.windows(2)
-        .filter_map(|w| {
-            let (a, b) = (w[0].end()?, w[1].start()?);
-            Some([r(a.x), r(a.y), r(b.x), r(b.y)])
-        })
-        .collect()
+    let way = |w: &[Op]| -> Option<Vec<Point>> {
+        let (a, b) = (w[0].end()?, w[1].start()?);
+        Some(std::iter::once(a).chain(w[1].line().approach.by.iter().copied()).chain([b]).collect())
+    };
+    let ways: Vec<Vec<Point>> = ops.windows(2).filter_map(way).collect();
+    ways.iter().flat_map(|w| w.windows(2)).map(|w| [r(w[0].x), r(w[0].y), r(w[1].x), r(w[1].y)]).collect()
 }
 
 /// The rows of all operations, thinned to what can be drawn.

@@ -4,7 +4,9 @@ use super::moves::{rows, travel};
 use super::*;
 use boustrophe_core::assign::Part;
 use boustrophe_core::cuts::Line;
-use boustrophe_core::hold::Op;
+use boustrophe_core::geometry::{Path, Segment};
+use boustrophe_core::hold::{Fate, Op, Piece};
+use boustrophe_core::ids::CutId;
 use boustrophe_core::nest::{Placement, SheetLayout};
 use std::collections::BTreeMap;
 
@@ -36,6 +38,10 @@ pub(super) struct CopyScene {
 #[derive(Serialize)]
 pub(super) struct Stroke {
     id: String,
+    /// Name of the cut.
+    cut: String,
+    /// It goes against the way in which the contour is drawn.
+    turned: bool,
     /// Number of its copy among those of the sheet.
     copy: usize,
     p: &'static str,
@@ -66,6 +72,8 @@ pub(super) struct Sheet {
     pub(super) rows: Vec<Flat>,
     pub(super) pitch: f64,
     travel: Vec<[f64; 4]>,
+    /// x, y and what becomes of it, of pieces that fall or tip once they are free.
+    fates: Vec<(f64, f64, &'static str)>,
     /// Edges that copies share, as they are cut.
     shared: Vec<Flat>,
     /// x, y, width and height of boxes that nothing may lie on.
@@ -94,6 +102,7 @@ pub(super) fn scene(loaded: &Loaded, layout: &Layout, station: Station, kept: bo
             rows: Vec::new(),
             pitch: 0.1,
             travel: Vec::new(),
+            fates: Vec::new(),
             shared: Vec::new(),
             clamps: s.sheet.clamps.iter().map(|c| [r(c.min.x), r(c.min.y), r(c.width()), r(c.height())]).collect(),
         };
@@ -101,13 +110,28 @@ pub(super) fn scene(loaded: &Loaded, layout: &Layout, station: Station, kept: bo
             sheet.shared = plan.cuts.iter().filter(|c| c.line == Line::Shared).map(|c| flat(&c.path.segments)).collect();
         }
         if let Some(path) = here.toolpath.sheets.get(i).filter(|_| cut) {
-            sheet.strokes = path.ops.iter().enumerate().filter(|(_, o)| !o.is_swept()).map(|(n, o)| stroke(loaded, (i, s), n, o)).collect();
+            let names = here.plan.sheets.get(i).map_or_else(Vec::new, boustrophe_core::cuts::SheetCuts::names);
+            let lines = path.ops.iter().enumerate().filter(|(_, o)| !o.is_swept());
+            sheet.strokes = lines.map(|(n, o)| stroke(loaded, (i, s), (n, names.get(o.cut)), o)).collect();
             sheet.travel = travel(&path.ops);
+            sheet.fates = path.pieces.iter().filter_map(fate).collect();
             rows(&path.ops, &mut sheet);
         }
         sheet
     });
     (parts, sheets.collect())
+}
+
+/// A piece that does not stay where it lies.
+fn fate(piece: &Piece) -> Option<(f64, f64, &'static str)> {
+    let what = match piece.fate {
+        // That slugs fall is as it should be.
+        Fate::Falls if piece.slug => return None,
+        Fate::Falls => "falls",
+        Fate::Tips => "tips",
+        Fate::Stays | Fate::Held => return None,
+    };
+    Some((r(piece.at.x), r(piece.at.y), what))
 }
 
 /// Copies of a sheet that have a part, with the numbers of their parts.
@@ -157,7 +181,17 @@ fn part(loaded: &Loaded, part: &Part, lines: bool) -> PartScene {
     }
 }
 
-fn stroke(loaded: &Loaded, (sheet, s): (usize, &SheetLayout), n: usize, o: &Op) -> Stroke {
+/// True where what is burned goes against the way in which a line is drawn.
+fn is_against(runs: &[Vec<Segment>], drawn: &Path) -> bool {
+    let Some(first) = runs.first().and_then(|r| r.first()) else { return false };
+    if drawn.closed {
+        return (Path::new(runs.concat(), true).area() < 0.0) != (drawn.area() < 0.0);
+    }
+    let end = |s: Option<&Segment>| s.map_or(f64::INFINITY, |s| s.end.distance(first.start));
+    end(drawn.segments.last()) < drawn.segments.first().map_or(0.0, |s| s.start.distance(first.start))
+}
+
+fn stroke(loaded: &Loaded, (sheet, s): (usize, &SheetLayout), (n, name): (usize, Option<&CutId>), o: &Op) -> Stroke {
     let line = o.line();
     let first = line.lead_in.first().or_else(|| line.runs.first().and_then(|run| run.first()));
     let start = first.map_or([0.0; 4], |f| {
@@ -168,8 +202,11 @@ fn stroke(loaded: &Loaded, (sheet, s): (usize, &SheetLayout), n: usize, o: &Op) 
     // What several copies share is no contour of one of them.
     let between = loaded.here().plan.sheets.get(sheet).and_then(|p| p.cuts.get(o.cut)).filter(|c| c.line != Line::Drawn);
     let lies = || s.placed.get(o.placement).map_or_else(Vec::new, |p| flat(&path.transformed(p.affine()).segments));
+    let cut = loaded.here().plan.sheets.get(sheet).and_then(|p| p.cuts.get(o.cut));
     Stroke {
         id: o.contour.to_string(),
+        cut: name.map_or_else(String::new, ToString::to_string),
+        turned: cut.is_some_and(|c| is_against(&line.runs, &c.path)),
         copy: o.placement,
         p: o.process.slug(),
         kerf: o.kerf,

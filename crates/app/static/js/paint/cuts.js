@@ -26,6 +26,23 @@ export const cuts = {
     c.fill(); c.stroke();
   },
 
+  /** What falls: an arrow down through a gap; what tips: a lid ajar. */
+  fates(c, { view, numbers }, g) {
+    if (!numbers) return;
+    const [x, y] = view.pixels(c), k = view.k, s = g.sheet, taken = [];
+    c.setLineDash([]); c.lineWidth = 1.6; c.strokeStyle = INK.cut; c.fillStyle = PAPER;
+    for (const [fx, fy, what] of s.fates) {
+      const px = x + (s.x + fx) * k, py = y - (s.y + fy) * k;
+      if (taken.some((o) => Math.abs(o[0] - px) < 15 && Math.abs(o[1] - py) < 15)) continue;
+      taken.push([px, py]);
+      c.beginPath(); c.arc(px, py, 8, 0, 7); c.fill();
+      c.beginPath();
+      if (what === "falls") { c.moveTo(px - 5, py - 2); c.lineTo(px - 2, py - 2); c.moveTo(px + 2, py - 2); c.lineTo(px + 5, py - 2); c.moveTo(px, py - 5); c.lineTo(px, py + 5); c.moveTo(px - 2.5, py + 2.5); c.lineTo(px, py + 5); c.lineTo(px + 2.5, py + 2.5); }
+      else { c.moveTo(px - 5, py + 3); c.lineTo(px + 5, py + 3); c.moveTo(px - 5, py + 1); c.lineTo(px + 4, py - 4); }
+      c.stroke();
+    }
+  },
+
   travel(c, { view, numbers }, g) {
     if (!numbers) return;
     view.place(c, g.sheet.x, g.sheet.y);

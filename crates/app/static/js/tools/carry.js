@@ -7,7 +7,7 @@ const STEP = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDow
 
 export class Carry {
   constructor(stage) {
-    Object.assign(this, { stage, chosen: [], ghost: null, busy: Promise.resolve() });
+    Object.assign(this, { stage, chosen: [], ghost: null, rests: null, busy: Promise.resolve() });
     // Whether a place is on a part is asked of the part's own path.
     this.probe = document.createElement("canvas").getContext("2d");
   }
@@ -66,11 +66,26 @@ export class Carry {
     });
     this.stage.canvas.classList.add("held");
     this.stage.blit();
+    this.slide();
+  }
+
+  /** While the hand moves, where the copies would come to lie is asked again and again: they slide along what is in their way. */
+  async slide() {
+    if (this.asking) return;
+    this.asking = true;
+    for (let asked = null; this.ghost && this.from && asked !== this.ghost;) {
+      asked = this.ghost;
+      const answer = await this.ask({ ...this.wish(asked), ask: "on" }, asked.map((w) => w.copy.id));
+      if (!this.ghost || !this.from) break;
+      this.rests = answer?.ok ? (await answer.json()).moved : [];
+      this.stage.blit();
+    }
+    this.asking = false;
   }
 
   up(e, { moved: dragged, lost }) {
     if (dragged && !lost && this.ghost) { this.put(this.ghost); return; }
-    this.ghost = null;
+    this.ghost = this.rests = this.from = null;
     this.stage.redraw();
     this.tell();
   }
@@ -126,21 +141,31 @@ export class Carry {
     return { x, y, angle, mirrored };
   }
 
+  /** Copies with poses, as the server wants them. */
+  wish(places) {
+    const to = places.map(({ copy, pose }) => { const { angle, mirrored } = this.figures({ ...copy, pose }); return [pose[4], pose[5], angle, mirrored ? 1 : 0].join(","); });
+    return { do: "lay", sheet: places[0].sheet, to: to.join(";") };
+  }
+
   put(wish) {
     this.ghost = wish;
     this.stage.blit();
-    const places = wish.map(({ copy, pose }) => { const { angle, mirrored } = this.figures({ ...copy, pose }); return [pose[4], pose[5], angle, mirrored ? 1 : 0].join(","); });
-    this.post({ do: "lay", sheet: wish[0].sheet, to: places.join(";") }, wish.map((w) => w.copy.id));
+    this.post(this.wish(wish), wish.map((w) => w.copy.id));
   }
 
   /** One after the other: the next is asked of the revision that the one before has made. */
   post(wish, ids = this.chosen.map((c) => c.copy.id)) { this.busy = this.busy.then(() => this.send(wish, ids)); }
 
+  ask(wish, ids) {
+    const { revision, batch } = document.querySelector("#docket").dataset;
+    const body = new URLSearchParams({ revision, batch, copies: ids.join(","), ...wish });
+    return fetch(`/jobs/${this.stage.job}/copies`, { method: "POST", body }).catch(() => null);
+  }
+
   async send(wish, ids) {
     const docket = document.querySelector("#docket").dataset, { stage } = this;
-    const body = new URLSearchParams({ revision: docket.revision, batch: docket.batch, copies: ids.join(","), ...wish });
-    const answer = await fetch(`/jobs/${stage.job}/copies`, { method: "POST", body }).catch(() => null);
-    this.ghost = null;
+    const answer = await this.ask(wish, ids);
+    this.ghost = this.rests = this.from = null;
     if (!answer?.ok) { stage.tell("refused", { answer }); stage.redraw(); return; }
     const done = await answer.json();
     docket.revision = done.revision;
@@ -187,8 +212,11 @@ export class Carry {
   /** The ghost with its figures beside it. */
   paint(c) {
     if (!this.ghost) return;
-    const { view, scene } = this.stage, { copy, sheet, pose } = this.ghost[0];
-    this.ghost.forEach((g) => this.outline(c, g, g.pose, LICHEN, false));
+    // Where they would lie is drawn full, where the hand has them thin; red where they can lie nowhere near.
+    const lie = this.rests?.map(([id, sheet, at]) => ({ ...this.ghost.find((g) => g.copy.id === id), sheet, pose: at })) ?? this.ghost;
+    const { view, scene } = this.stage, { copy, sheet, pose } = lie[0] ?? this.ghost[0];
+    if (lie !== this.ghost) this.ghost.forEach((g) => this.outline(c, g, g.pose, lie.length ? LICHEN : STOP, false, 1));
+    lie.forEach((g) => this.outline(c, g, g.pose, LICHEN, false));
     const { x, y, angle } = this.figures({ ...copy, pose }), s = scene.sheets[sheet].sheet, [ox, oy] = view.pixels(c, false);
     const out = x < 0 || y < 0, words = `x ${x.toFixed(1)}  y ${y.toFixed(1)}  ${angle.toFixed(0)}°`;
     const px = ox + (s.x + x) * view.k, py = oy - (s.y + y) * view.k + 18;

@@ -2,7 +2,7 @@
 
 use super::Work;
 use crate::clean::ContourId;
-use crate::drawing::Style;
+use crate::drawing::{Nature, Style};
 use crate::geometry::{Affine, Bounds, Path, Segment, Vec2, subpaths};
 use crate::lettering::{self, Face};
 use kurbo::{BezPath, Stroke, StrokeOpts};
@@ -54,6 +54,24 @@ fn drawn_with_a_pen(path: &Path, width: f64) -> Vec<Path> {
     }
     out.retain(|p| p.segments.len() > 1);
     out
+}
+
+/// Length of an arm of a centre mark, mm.
+const ARM: f64 = 1.5;
+
+/// Closed outlines become crosses on their middle.
+pub(super) fn centre(work: &mut Work, contours: &[ContourId]) -> bool {
+    let closed = |work: &Work| work.all(contours).into_iter().find(|i| work.contours[*i].path.closed);
+    let mut any = false;
+    while let Some(i) = closed(work) {
+        any = true;
+        let middle = work.contours[i].bounds.center();
+        let style = Arc::new(Style { nature: Nature::Centre, added: true, ..(*work.contours[i].style).clone() });
+        let arm = |along: Vec2| Path::new(vec![Segment::line(middle - along * ARM, middle + along * ARM)], false);
+        work.add_styled(i, arm(Vec2::new(0.0, 1.0)), Arc::clone(&style));
+        work.contours[i] = Arc::new(crate::clean::Contour { style, ..work.contours[i].with(arm(Vec2::new(1.0, 0.0))) });
+    }
+    any
 }
 
 /// Open lines are closed by a straight edge from end to start.

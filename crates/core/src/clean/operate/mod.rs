@@ -57,6 +57,7 @@ fn hash(operation: &Operation) -> u64 {
 /// Does one operation; false when there is nothing left to do it to.
 fn apply(work: &mut Work, operation: &Operation) -> bool {
     match operation {
+        Operation::Centre { contours } => mend::centre(work, contours),
         Operation::Delete { contours } => {
             let at = work.all(contours);
             work.remove(&at);

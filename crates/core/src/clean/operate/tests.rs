@@ -329,3 +329,13 @@ fn new_verbs_are_typed() {
         assert!(words::parse(wrong, &ids).is_err(), "{wrong}");
     }
 }
+
+#[test]
+fn small_holes_become_centre_marks() {
+    let (contours, ids) = start(&[plate(), Path::circle(Point::new(30.0, 20.0), 2.0)]);
+    let marked = done(&contours, &[Operation::Centre { contours: vec![ids[1]] }]);
+    let arms: Vec<&Arc<Contour>> = marked.iter().filter(|c| c.style.nature == crate::drawing::Nature::Centre).collect();
+    let middle = contours[1].bounds.center();
+    assert!(arms.len() == 2 && arms.iter().all(|c| !c.path.closed && c.bounds.center().distance(middle) < 1e-9));
+    assert!(marked.iter().filter(|c| c.path.closed).count() == 1 && marked.iter().any(|c| c.id == ids[1]), "one arm keeps the name");
+}

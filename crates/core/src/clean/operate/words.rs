@@ -30,6 +30,7 @@ pub const VERBS: &[(&str, &str)] = &[
     ("align", "align centre"),
     ("widen", "widen 0.3"),
     ("close", "close"),
+    ("centre", "centre"),
     ("reletter", "reletter \"HIVE 8\""),
 ];
 
@@ -108,6 +109,7 @@ pub fn parse(typed: &str, chosen: &[ContourId]) -> Result<Operation, String> {
         }
         "widen" => Operation::Widen { contours, width: w.length("a width")? },
         "close" => Operation::Close { contours },
+        "centre" => Operation::Centre { contours },
         "reletter" => {
             let text = w.word("the text in quotes")?;
             let face = match w.next() {

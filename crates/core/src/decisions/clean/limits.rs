@@ -24,7 +24,7 @@ impl Operation {
             }
         };
         match self {
-            Self::Delete { contours } | Self::TakeApart { contours } => some(contours, 1),
+            Self::Delete { contours } | Self::Centre { contours } | Self::TakeApart { contours } => some(contours, 1),
             Self::Combine { contours } | Self::Weld { contours } | Self::Intersect { contours } | Self::Align { contours, .. } => {
                 some(contours, 2)
             }

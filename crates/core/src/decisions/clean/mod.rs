@@ -28,6 +28,12 @@ pub enum Mend {
     MarkCentres,
     /// Outlines that close only with lines of another style are left open.
     KeepStylesApart,
+    /// Filled shapes of one style that lie over each other stay apart.
+    KeepOverlaps,
+    /// Outlines of filled shapes stay although they are filled on both sides.
+    KeepUnseen,
+    /// Drawn outlines of one style that lie over each other become one.
+    WeldOverlaps,
 }
 
 impl Mend {
@@ -42,6 +48,9 @@ impl Mend {
             Self::SmoothKinks => "Kinks smoothed",
             Self::MarkCentres => "Points marked",
             Self::KeepStylesApart => "Styles kept apart",
+            Self::KeepOverlaps => "Filled shapes kept apart",
+            Self::KeepUnseen => "Unseen outlines kept",
+            Self::WeldOverlaps => "Overlapping outlines welded",
         }
     }
 }

@@ -201,6 +201,10 @@ pub enum Operation {
     Close {
         contours: Vec<ContourId>,
     },
+    /// Closed outlines give way to a cross on their middle.
+    Centre {
+        contours: Vec<ContourId>,
+    },
     /// Chosen glyphs give way to new text of the same size on the same base line.
     Reletter {
         contours: Vec<ContourId>,
@@ -248,6 +252,7 @@ impl Operation {
             Self::Align { contours, .. } => format!("Lined up {}", on(contours)),
             Self::Widen { contours, width } => format!("{} made {width} mm wide", on(contours)),
             Self::Close { contours } => format!("Closed {}", on(contours)),
+            Self::Centre { contours } => format!("{} became centre marks", on(contours)),
             Self::Reletter { text, .. } => format!("Letters set anew: “{}”", text.chars().take(24).collect::<String>()),
             Self::SlotFit { nominal, measured, clearance, .. } => format!("Slots of {nominal} mm fitted to {measured} + {clearance} mm"),
         }

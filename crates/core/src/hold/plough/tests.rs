@@ -1,7 +1,7 @@
 use super::*;
 use proptest::prelude::*;
 
-const PACE: Pace = Pace { speed: 300.0, acceleration: 3000.0, rapid: 500.0, turn: 0.01, pitch: 1.0, both_ways: true };
+const PACE: Pace = Pace { speed: 300.0, acceleration: 3000.0, rapid: 500.0, turn: 0.01, pitch: 1.0, both_ways: true, fast_gaps: false };
 
 /// A rectangle's rows in x and in y.
 fn rectangle(x: i64, y: i64, w: i64, h: i64) -> Area {
@@ -12,12 +12,33 @@ fn rectangle(x: i64, y: i64, w: i64, h: i64) -> Area {
 #[test]
 fn a_row_costs_what_the_time_model_says() {
     // 60 mm at 300 mm/s, up to speed and down again 0.1 s each, one turn; half a step of a row up.
-    let one = PACE.sweep(&[Extent { row: 0, from: 0.0, to: 60.0 }]);
+    let one = PACE.sweep(&[Extent::new(0, 0.0, 60.0)]);
     assert!((one - (0.2 + 0.2 + 0.01)).abs() < 1e-9);
-    let two = PACE.sweep(&[Extent { row: 0, from: 0.0, to: 60.0 }, Extent { row: 1, from: 0.0, to: 60.0 }]);
+    let two = PACE.sweep(&[Extent::new(0, 0.0, 60.0), Extent::new(1, 0.0, 60.0)]);
     assert!((two - 2.0 * one - 2.0 * (1.0_f64 / 3000.0).sqrt()).abs() < 1e-9);
     let back = Pace { both_ways: false, ..PACE };
-    assert!(back.sweep(&[Extent { row: 0, from: 0.0, to: 60.0 }; 2]) > two, "one way goes back empty");
+    assert!(back.sweep(&[Extent::new(0, 0.0, 60.0), Extent::new(0, 0.0, 60.0)]) > two, "one way goes back empty");
+}
+
+proptest! {
+    /// What a gap saves at travel speed is what the time model says of the three moves.
+    #[test]
+    fn a_gap_saves_what_the_time_model_says(gap in 1.0..900.0_f64, speed in 50.0..500.0_f64, rapid in 100.0..1500.0_f64) {
+        use crate::geometry::{Point, Segment};
+        use crate::time::{Act, Dynamics, plan};
+        let pace = Pace { speed, rapid, fast_gaps: true, ..PACE };
+        let at = |x: f64| Point::new(x, 0.0);
+        let seconds = |between: f64| {
+            // Room enough to be at speed before the gap, and behind it.
+            let moves = [(0.0, 400.0, speed), (400.0, 400.0 + gap, between), (400.0 + gap, 800.0 + gap, speed)];
+            let acts: Vec<Act> = moves.iter().map(|(a, b, v)| Act::Move { path: Segment::line(at(*a), at(*b)), speed: *v }).collect();
+            plan(&acts, Dynamics { acceleration: pace.acceleration, junction: 0.02 }).iter().map(|t| t.seconds).sum::<f64>()
+        };
+        let (saved, told) = (seconds(speed) - seconds(rapid.max(speed)), pace.saved(gap));
+        prop_assert!(if told > 0.0 { (saved - told).abs() < 1e-6 } else { saved < WORTH + 1e-6 }, "{saved} and {told}");
+        let slow = Pace { fast_gaps: false, ..pace };
+        prop_assert!(slow.saved(gap) == 0.0);
+    }
 }
 
 #[test]
@@ -72,9 +93,9 @@ proptest! {
     #[test]
     fn lengthened_rows_meet_and_gain(ends in prop::collection::vec((0.0..80.0_f64, 1.0..120.0_f64, 1..4_i64), 1..30)) {
         let mut row = 0;
-        let rows: Vec<Extent> = ends.iter().map(|(from, width, up)| { row += up; Extent { row, from: *from, to: from + width } }).collect();
+        let rows: Vec<Extent> = ends.iter().map(|(from, width, up)| { row += up; Extent::new(row, *from, from + width) }).collect();
         let reaches = PACE.reaches(&rows);
-        let long: Vec<Extent> = rows.iter().zip(&reaches).map(|(r, (from, to))| Extent { from: *from, to: *to, ..*r }).collect();
+        let long: Vec<Extent> = rows.iter().zip(&reaches).map(|(r, (from, to))| Extent::new(r.row, *from, *to)).collect();
         for (i, (r, l)) in rows.iter().zip(&long).enumerate() {
             prop_assert!(l.from <= r.from && l.to >= r.to);
             let meets = |side: fn(&Extent) -> f64, other: Option<&Extent>| side(r) == side(l) || other.is_some_and(|o| side(o) == side(l));
@@ -88,7 +109,7 @@ proptest! {
             let along = if i % 2 == 0 { w[1].to - w[0].to } else { w[1].from - w[0].from };
             hops.hop(along.hypot((w[1].row - w[0].row) as f64 * hops.pitch))
         }).sum();
-        let each: f64 = rows.iter().map(|r| PACE.sweep(&[*r])).sum();
+        let each: f64 = rows.iter().map(|r| PACE.sweep(std::slice::from_ref(r))).sum();
         prop_assert!(PACE.sweep(&rows) <= each + bent + 1e-9);
     }
 

@@ -49,7 +49,7 @@ fn block(columns: u32, rows: u32, side: f64, hole: bool, machine: &str, change: 
     };
     let machine = shop.machine(machine).expect("a machine").clone();
     let plan = crate::testing::planned(&work, &layout, &decisions, &shop);
-    let sequence = crate::order::run(&work, &plan, &decisions.first().order, &decisions.assign.turns()).0;
+    let sequence = crate::testing::sequence(&work, &layout, &plan, &decisions).0;
     let (toolpath, _) = crate::testing::held(&work, &layout, &decisions, &machine, &shop);
     Block { path: toolpath.sheets[0].clone(), work, layout, decisions, plan, sequence, kerf }
 }

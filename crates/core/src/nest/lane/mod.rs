@@ -225,7 +225,7 @@ impl<'p> Lane<'p> {
     fn inner(&self, room: usize, turned: usize) -> Option<Bounds> {
         let r = &self.rooms[room];
         let size = self.fences.size(turned);
-        let m = self.fences.problem.margin;
+        let m = self.fences.problem.distances.margin;
         let max = Point::new(r.end.x - size.x, r.end.y - size.y);
         (max.x > m - EXACT && max.y > m - EXACT).then(|| Bounds { min: Point::new(m, m), max: Point::new(max.x.max(m), max.y.max(m)) })
     }

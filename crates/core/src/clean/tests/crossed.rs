@@ -1,0 +1,104 @@
+//! Outlines of one style that lie over each other.
+
+use super::*;
+use crate::geometry::Region;
+
+/// Shapes of one style, filled or drawn.
+fn shapes(paths: &[(Path, u32)], fill: bool) -> Drawing {
+    let mut d = Drawing::new("x.svg", crate::drawing::FileUnits::Known(crate::drawing::Unit::Mm));
+    let ink = |on: bool| on.then_some([0; 3]);
+    let style = d.style(&Style { fill: ink(fill), stroke: ink(!fill), ..Style::default() });
+    for (path, compound) in paths {
+        let curves = path.segments.iter().map(crate::geometry::Curve::segment).collect();
+        d.entities.push(crate::drawing::Entity { style, shape: Shape::Path { curves, closed: true }, compound: *compound });
+    }
+    d
+}
+
+fn area(cleaned: &Cleaned) -> f64 {
+    let all: Vec<&Path> = cleaned.contours.iter().map(|c| &c.path).collect();
+    Region::within(&all).area()
+}
+
+#[test]
+fn filled_shapes_that_show_as_one_are_one() {
+    // A note: its head lies over its stem; a tile beside it only touches another.
+    let note = [(Path::circle(p(0.0, 0.0), 10.0), 1), (Path::rectangle(7.0, 0.0, 3.0, 60.0), 2)];
+    // Its stem is filled by another rule, which shows nowhere.
+    let tiles = [(Path::rectangle(40.0, 0.0, 10.0, 10.0), 3), (Path::rectangle(50.0, 0.0, 10.0, 10.0), 4)];
+    let mut d = shapes(&[&note[..], &tiles].concat(), true);
+    d.entities[1].style = d.style(&Style { winding: true, ..d.styles[0].clone() });
+    let (cleaned, findings) = clean(&d, |_| {});
+    let found = has(&findings, "overlaps-welded").expect("it is told");
+    assert_eq!((found.count, cleaned.counts()), (2, (3, 0)));
+    assert!(cleaned.contours.iter().any(|c| c.path.segments.iter().any(|s| !s.is_line())), "arcs stay arcs");
+    let (apart, findings) = clean(&d, |d| {
+        d.mends.insert(Mend::KeepOverlaps);
+    });
+    assert!(has(&findings, "overlaps-welded").is_none() && apart.counts() == (4, 0));
+}
+
+#[test]
+fn what_is_filled_on_both_sides_is_no_edge() {
+    let d = |turned: bool, winding: bool| {
+        let fin = Path::circle(p(30.0, 30.0), 8.0);
+        let fin = if turned { fin.reversed() } else { fin };
+        let mut d = shapes(&[(Path::rectangle(0.0, 0.0, 60.0, 60.0), 7), (fin, 7)], true);
+        d.styles[0].winding = winding;
+        d
+    };
+    let holes = |d: &Drawing| clean(d, |_| {}).0.contours.len() - 1;
+    let same = (Path::rectangle(0.0, 0.0, 1.0, 1.0).area() > 0.0) == (Path::circle(p(0.0, 0.0), 1.0).area() > 0.0);
+    assert_eq!((holes(&d(!same, true)), holes(&d(same, true)), holes(&d(!same, false))), (0, 1, 1));
+    let (kept, findings) = clean(&d(!same, true), |d| {
+        d.mends.insert(Mend::KeepUnseen);
+    });
+    assert!(kept.counts().0 == 2 && has(&findings, "unseen-outlines").is_none());
+}
+
+#[test]
+fn a_ring_of_bars_keeps_its_opening() {
+    let bar = |x: f64, y: f64, w: f64, h: f64| Path::rectangle(x, y, w, h);
+    let frame = [bar(0.0, 0.0, 50.0, 5.0), bar(-5.0, 40.0, 60.0, 5.0), bar(0.0, -3.0, 5.0, 50.0), bar(45.0, -3.0, 5.0, 50.0)];
+    let frame: Vec<(Path, u32)> = frame.into_iter().enumerate().map(|(i, p)| (p, i as u32 + 1)).collect();
+    let (cleaned, _) = clean(&shapes(&frame, true), |_| {});
+    assert_eq!(cleaned.counts(), (2, 0));
+    assert!(cleaned.contours.iter().any(|c| (c.area.abs() - 40.0 * 35.0).abs() < 1e-6));
+    assert_eq!(cleaned.contours[0].compound, cleaned.contours[1].compound, "one shape with its opening");
+}
+
+#[test]
+fn drawn_outlines_that_lie_over_each_other_are_asked_about() {
+    let d = shapes(&[(Path::rectangle(0.0, 0.0, 30.0, 30.0), 1), (Path::circle(p(30.0, 15.0), 8.0), 2)], false);
+    let (left, findings) = clean(&d, |_| {});
+    let found = has(&findings, "outlines-overlap").expect("it is asked");
+    assert!(found.count == 2 && !found.places().is_empty() && left.counts() == (2, 0));
+    let (welded, findings) = clean(&d, |d| {
+        d.mends.insert(Mend::WeldOverlaps);
+    });
+    assert!(has(&findings, "outlines-overlap").is_none() && welded.counts() == (1, 0));
+    // One within the other, and two that touch, are nothing to ask about.
+    for other in [Path::circle(p(15.0, 15.0), 8.0), Path::circle(p(38.0, 15.0), 8.0), Path::rectangle(30.0, 5.0, 30.0, 10.0)] {
+        let (_, findings) = clean(&shapes(&[(Path::rectangle(0.0, 0.0, 30.0, 30.0), 1), (other, 2)], false), |_| {});
+        assert!(has(&findings, "outlines-overlap").is_none());
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(96))]
+    /// Whatever lies over whatever, the outlines have the area that the filled shapes cover.
+    #[test]
+    fn welded_shapes_cover_what_they_covered(all in prop::collection::vec((0.0..60.0_f64, 0.0..60.0_f64, 4.0..20.0_f64, any::<bool>()), 2..9)) {
+        let paths: Vec<(Path, u32)> = all
+            .iter()
+            .enumerate()
+            .map(|(i, (x, y, r, round))| (if *round { Path::circle(p(*x, *y), *r) } else { Path::rectangle(*x, *y, *r, 2.0 * r) }, i as u32 + 1))
+            .collect();
+        let (cleaned, _) = clean(&shapes(&paths, true), |_| {});
+        // One within another stays as it was: by shape, that is an opening.
+        let within = |a: &Path, b: &Path| b.contains(a.segments[0].start) && b.bounds().holds(&a.bounds());
+        prop_assume!(!paths.iter().any(|(a, i)| paths.iter().any(|(b, j)| i != j && within(a, b))));
+        let covered = Region::union(paths.iter().map(|(path, _)| Region::within(&[path]))).area();
+        prop_assert!((area(&cleaned) - covered).abs() < 2e-3 * covered, "{} of {covered}", area(&cleaned));
+    }
+}

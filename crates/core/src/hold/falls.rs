@@ -1,0 +1,124 @@
+//! What becomes of a piece once it is cut free: it falls between the slats, tips on one of them, or stays where it lies.
+//!
+//! Slats run along y, a pitch apart. A piece rests on those under it; its centre of mass has to lie between two of them.
+
+use super::{Op, SheetPath};
+use crate::assign::{Process, Work};
+use crate::cuts::{Line, SheetCuts};
+use crate::finding::{Finding, Severity, Station, counted};
+use crate::geometry::{Path, Point, Segment};
+use crate::nest::SheetLayout;
+use crate::shop::Machine;
+
+/// What a piece does once it is free.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Fate {
+    /// No slat is under it.
+    Falls,
+    /// Its centre of mass lies beyond the slats that it rests on.
+    Tips,
+    /// It rests.
+    Stays,
+    /// Nicks hold it.
+    Held,
+}
+
+/// A piece that comes free.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Piece {
+    /// Index of the operation that frees it, among the sheet's.
+    pub op: usize,
+    /// Its centre of mass.
+    pub at: Point,
+    /// What it does.
+    pub fate: Fate,
+    /// It is what a hole leaves, not a part.
+    pub slug: bool,
+}
+
+/// What a hole leaves falls where it is smaller than this share of the slats' pitch.
+const SLIPS: f64 = 0.6;
+/// A slat carries a piece that reaches this far over it, mm.
+const CARRIES: f64 = 0.5;
+
+/// The fate of a piece with this outline and centre of mass, on slats `pitch` mm apart, the first `offset` mm from the sheet's edge.
+pub fn fate(outline: &Path, centre: Point, pitch: f64, offset: f64) -> Fate {
+    let b = outline.bounds();
+    let slat = |k: f64| offset + k * pitch;
+    let first = ((b.min.x + CARRIES - offset) / pitch).ceil();
+    let last = ((b.max.x - CARRIES - offset) / pitch).floor();
+    if last < first {
+        Fate::Falls
+    } else if centre.x >= slat(first) && centre.x <= slat(last) {
+        Fate::Stays
+    } else {
+        Fate::Tips
+    }
+}
+
+/// Centre of mass of an area with openings.
+fn centre(outline: &Path, openings: &[Path]) -> Point {
+    let whole = outline.area().abs();
+    let parts = openings.iter().map(|o| (-o.area().abs(), o.centroid()));
+    let all: Vec<(f64, Point)> = std::iter::once((whole, outline.centroid())).chain(parts).collect();
+    let area: f64 = all.iter().map(|a| a.0).sum();
+    let sum = all.iter().fold(crate::geometry::Vec2::ZERO, |s, (a, c)| s + c.to_vec2() * *a);
+    if area.abs() < 1e-9 { outline.centroid() } else { (sum / area).to_point() }
+}
+
+/// All pieces of a sheet that come free, in the order in which they do.
+pub(super) fn pieces(work: &Work, layout: &SheetLayout, cuts: &SheetCuts, ops: &[Op], machine: &Machine) -> Vec<Piece> {
+    let piece = |(i, op): (usize, &Op)| {
+        let cut = cuts.cuts.get(op.cut).filter(|c| c.line == Line::Drawn && c.path.closed && c.process == Process::Cut)?;
+        let placed = layout.placed.get(op.placement)?;
+        let part = work.part(placed.copy.part)?;
+        let slug = part.outer != Some(op.item);
+        let holes: Vec<Path> = part.holes.iter().map(|h| work.items[*h].contour.path.transformed(placed.affine())).collect();
+        let at = if slug { cut.path.centroid() } else { centre(&cut.path, &holes) };
+        let free = op.line().nicks.is_empty();
+        // A slug that small slips through beside the slat that it struck.
+        let slips = slug && cut.path.bounds().width().max(cut.path.bounds().height()) < machine.slat_pitch * SLIPS;
+        let fate = if free && slips {
+            Fate::Falls
+        } else if free {
+            fate(&cut.path, at, machine.slat_pitch, machine.slat_offset)
+        } else {
+            Fate::Held
+        };
+        Some(Piece { op: i, at, fate, slug })
+    };
+    ops.iter().enumerate().filter_map(piece).collect()
+}
+
+/// Parts that tip and are travelled over after that; only a word about it where a hand has said that parts are not to be held.
+pub(super) fn struck(sheet: usize, path: &SheetPath, cuts: &SheetCuts, unheld: bool) -> Option<Finding> {
+    let ways: Vec<(usize, Segment)> = (1..path.ops.len())
+        .filter_map(|i| {
+            let (a, b) = (path.ops[i - 1].end()?, path.ops[i].start()?);
+            let by = &path.ops[i].line().approach.by;
+            let stops: Vec<Point> = std::iter::once(a).chain(by.iter().copied()).chain([b]).collect();
+            Some(stops.windows(2).map(|w| (i, Segment::line(w[0], w[1]))).collect::<Vec<_>>())
+        })
+        .flatten()
+        .collect();
+    let over = |piece: &&Piece| {
+        let outline = &cuts.cuts[path.ops[piece.op].cut].path;
+        let lifted = |i: usize| path.ops[i].line().approach.lifted;
+        let strikes = |s: &Segment| (1..10).any(|k| outline.contains(s.at(f64::from(k) / 10.0)));
+        ways.iter().any(|(i, s)| *i > piece.op && !lifted(*i) && s.bounds().meets(&outline.bounds()) && strikes(s))
+    };
+    let found: Vec<&Piece> = path.pieces.iter().filter(|p| p.fate == Fate::Tips && !p.slug).filter(over).collect();
+    let n = found.len();
+    let text = format!(
+        "{} on sheet {} {} when cut free, as no slat is under {} far side, and the head travels over {} later.",
+        counted(n, "part", "parts"),
+        sheet + 1,
+        if n == 1 { "tips" } else { "tip" },
+        if n == 1 { "its" } else { "their" },
+        if n == 1 { "it" } else { "them" }
+    );
+    let hold = super::HoldEdit::SetNicks { on: true }.on(crate::ids::BatchId::FIRST);
+    let severity = if unheld { Severity::Note } else { Severity::Look };
+    let finding = Finding::new(Station::Hold, severity, "tips-under-way", n, text);
+    (n > 0).then(|| finding.on_sheet(sheet, found.iter().map(|p| p.at)).choice("Hold parts with nicks", hold).acceptable("Let them tip"))
+}

@@ -1,0 +1,64 @@
+//! What falls, tips and stays; small holes.
+
+use super::*;
+use crate::hold::{Fate, fate};
+use crate::shop::Machine;
+
+#[test]
+fn a_piece_falls_between_slats_tips_on_one_and_rests_on_two() {
+    let plate = |x: f64, w: f64| Path::rectangle(x, 0.0, w, 40.0);
+    let of = |x: f64, w: f64| fate(&plate(x, w), plate(x, w).centroid(), 30.0, 0.0);
+    assert_eq!(of(32.0, 26.0), Fate::Falls);
+    assert_eq!(of(20.0, 26.0), Fate::Tips, "on the slat at 30 alone, its middle at 33");
+    assert_eq!(of(17.0, 26.0), Fate::Stays, "balanced on one");
+    assert_eq!(of(25.0, 40.0), Fate::Stays, "on two");
+    assert_eq!(fate(&plate(32.0, 26.0), plate(32.0, 26.0).centroid(), 30.0, 15.0), Fate::Stays, "slats that lie elsewhere");
+}
+
+#[test]
+fn held_parts_stay_and_slugs_are_told_apart() {
+    let paths = [Path::rectangle(0.0, 0.0, 120.0, 80.0), Path::circle(Point::new(40.0, 40.0), 5.0)];
+    let (path, findings, ..) = held(&paths, "lark", |_| {});
+    let pieces = &path.sheets[0].pieces;
+    assert_eq!(pieces.iter().map(|p| (p.slug, p.fate == Fate::Held)).collect::<Vec<_>>(), [(true, false), (false, true)]);
+    assert!(findings.iter().all(|f| f.code != "tips-under-way"));
+}
+
+#[test]
+fn small_holes_run_slower_without_a_lead_out_or_become_centre_marks() {
+    let paths =
+        [Path::rectangle(0.0, 0.0, 140.0, 80.0), Path::circle(Point::new(30.0, 40.0), 2.5), Path::circle(Point::new(90.0, 40.0), 15.0)];
+    let (path, findings, work, _) = held(&paths, "anvil", |_| {});
+    let machine: &Machine = &Shop::builtin().machines[1];
+    let op = |r: f64| {
+        let of = |o: &&Op| (work.items[o.item].contour.bounds.width() - 2.0 * r).abs() < 0.01;
+        path.sheets[0].ops.iter().find(of).expect("the hole").clone()
+    };
+    let (small, large) = (op(2.5), op(15.0));
+    assert!((small.feed - large.feed * machine.slow_share).abs() < 1e-9, "{} and {}", small.feed, large.feed);
+    assert!(small.line().lead_out.is_empty());
+    let finding = findings.iter().find(|f| f.code == "small-holes").expect("it is told");
+    let labels: Vec<&str> = finding.remedies.iter().map(|r| r.label.as_str()).collect();
+    assert!(labels.contains(&"Mark their centres"), "{labels:?}");
+}
+
+#[test]
+fn parts_that_tip_under_a_later_travel_are_told_and_nicks_lift_it() {
+    // Three strips side by side: cut free, each lies on one slat alone, and the head goes over one to come to the next.
+    let strip = |x: f64, y: f64| Path::rectangle(x, y, 26.0, 60.0);
+    let paths = [strip(20.0, 0.0), strip(20.0, 70.0), strip(20.0, 140.0), Path::rectangle(110.0, 20.0, 26.0, 60.0)];
+    let of = |nicks: Option<bool>| {
+        let (path, findings, ..) = held(&paths, "lark", |d| {
+            d.first_mut().hold.nicks = nicks;
+            d.first_mut().order.strategy = crate::decisions::Strategy::Spread { least: 120.0 };
+        });
+        let tips = path.sheets[0].pieces.iter().filter(|p| p.fate == Fate::Tips).count();
+        (tips, findings.into_iter().find(|f| f.code == "tips-under-way"))
+    };
+    let (tips, told) = of(Some(false));
+    assert!(tips >= 3, "{tips} tip");
+    let told = told.expect("it is told");
+    assert_eq!(told.severity, Severity::Note, "a hand has said so");
+    let mended = told.remedies[0].edit.apply(&Decisions::default()).expect("it applies");
+    assert_eq!((mended.first().hold.nicks, of(Some(true)).1), (Some(true), None));
+}
