@@ -41,6 +41,21 @@ fn apart(a: &Shape, b: &Shape, by: Vec2, spacing: f64, reach: f64) -> bool {
     !edges(a).any(near) && !inside(a[0], &b.iter().map(|p| *p + by).collect()) && !inside(b[0] + by, a)
 }
 
+/// The shortest two vectors of the same lattice (Lagrange): its nearest places are a few steps of these away.
+fn reduced(mut a: Vec2, mut b: Vec2) -> (Vec2, Vec2) {
+    for _ in 0..200 {
+        if a.hypot2() > b.hypot2() {
+            std::mem::swap(&mut a, &mut b);
+        }
+        let times = (a.dot(b) / a.hypot2().max(1e-12)).round();
+        if times == 0.0 {
+            break;
+        }
+        b -= a * times;
+    }
+    (a, b)
+}
+
 struct Throw {
     first: Vec2,
     second: Vec2,
@@ -53,9 +68,17 @@ impl Throw {
     }
     fn holds(&self, turns: &[Shape], spacing: f64, reach: f64) -> bool {
         let steps = (-REACH..=REACH).flat_map(|i| (-REACH..=REACH).map(move |j| (i, j)));
-        let way = |(i, j): (i32, i32)| self.first * f64::from(i) + self.second * f64::from(j);
+        let (first, second) = reduced(self.first, self.second);
+        let way = |(i, j): (i32, i32)| first * f64::from(i) + second * f64::from(j);
         let own = |s: &Shape| steps.clone().filter(|s| *s > (0, 0)).all(|s2| apart(s, s, way(s2), spacing, reach));
+        // Of all places that the second has by the lattice, the one near the first.
+        let near = |at: Vec2| {
+            let area = first.cross(second);
+            let (i, j) = (at.cross(second) / area, first.cross(at) / area);
+            at - first * i.round() - second * j.round()
+        };
         let pair = |(turn, at): (usize, Vec2)| {
+            let at = near(at);
             own(&turns[turn]) && steps.clone().all(|s| apart(&turns[0], &turns[turn], at + way(s), spacing, reach))
         };
         own(&turns[0]) && self.pair.is_none_or(pair)
