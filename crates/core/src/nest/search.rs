@@ -85,7 +85,7 @@ impl Best<'_> {
 
     /// What a plan has to cost less than. What is aimed at beside room no engine knows: whatever is no dearer is looked at.
     fn bar(&self) -> Cost {
-        if self.cost.0 < usize::MAX && (self.problem.distances.common.is_some() || self.problem.aim != Aim::Rest) {
+        if !self.has_nothing() && (self.problem.distances.common.is_some() || self.problem.aim != Aim::Rest) {
             Cost(self.cost.0, self.cost.1, self.cost.2, f64::INFINITY)
         } else {
             self.cost
@@ -99,6 +99,11 @@ impl Best<'_> {
                 break;
             }
         }
+    }
+
+    /// True as long as no plan has been taken.
+    fn has_nothing(&self) -> bool {
+        self.cost.0 == usize::MAX
     }
 
     /// One part alone in its corner: there is nothing to be had.
@@ -137,8 +142,17 @@ pub fn search(problem: &Problem, control: &Control) -> Layout {
     let mut boards = Boards::new(problem, control.seed);
     let lattice_try = if lattices.promise_much() { 3 } else { 3 * GREEDY_EVERY + 1 };
     let patience = PATIENCE.0 + PATIENCE.1 * copies * copies;
-    while (control.go_on)() && tries < control.tries && tries - best.found_at <= patience && !best.is_as_good_as_can_be() {
+    // Hulls may not do: then true shapes are laid, however short the time is.
+    let on = |best: &Best, tries: usize| (control.go_on)() || best.has_nothing() && tries <= GREEDY_FIRST;
+    while on(&best, tries) && tries < control.tries && tries - best.found_at <= patience && !best.is_as_good_as_can_be() {
         tries += 1;
+        if best.has_nothing() {
+            if let Some(plan) = greedy.improve(&best.plan, best.bar(), &|| true) {
+                best.take(plan, tries, control);
+            }
+            (control.tried)(tries);
+            continue;
+        }
         let early = tries <= GREEDY_FIRST;
         let by_order = boards.as_mut().filter(|_| tries.is_multiple_of(2));
         let found = if let Some(boards) = by_order {
