@@ -15,6 +15,8 @@ use rustc_hash::{FxHashMap, FxHashSet};
 const MOST_PAIRS: usize = 3_000_000;
 /// Outlines of one shape that are looked at, at most.
 const MOST_WOUND: usize = 2000;
+/// Outlines that come this near to each other meet, mm.
+const MET: f64 = 1e-6;
 /// So far along an outline from where it meets another, it has to lie within it on one side and without on the other, mm.
 const STEP: f64 = 0.2;
 /// It lies clear of the other's edge then, mm: edges that run on each other do not cross.
@@ -93,7 +95,10 @@ fn unseen(contours: &[Chained], styles: &[Style]) -> Vec<usize> {
                 let inside = contours[*i].path.segments.iter().map(|s| other.contains(s.at(0.5)));
                 let (mut within, mut without) = (0, 0);
                 inside.for_each(|is| if is { within += 1 } else { without += 1 });
-                crossed |= within > 0 && without > 0;
+                let mut pairs = contours[*i].path.segments.iter().flat_map(|s| other.segments.iter().map(move |o| (s, o)));
+                // A corner may lie beyond where both of its sides have their middles within.
+                crossed |=
+                    within > 0 && without > 0 || pairs.any(|(s, o)| s.bounds().meets(&o.bounds()) && !meetings(s, o, MET).is_empty());
                 around += if within > 0 { sense(*j) } else { 0 };
             }
             if !crossed && (around != 0) == (around + sense(*i) != 0) {

@@ -276,20 +276,25 @@ fn pieces(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tole
                     path.segments.push(first);
                 }
             }
-            close(&mut path, tolerance.same);
+            close(&mut path, tolerance.same, tolerance.curve);
             hairs::shave(&mut path, tolerance.gap, tolerance.same);
             Some(Piece { path, style: entity.style, source: identity::of_entity(curves), compound: entity.compound })
         })
         .collect()
 }
 
-/// Closes a path whose file says that it is closed, and one whose ends meet.
-fn close(path: &mut Path, same: f64) {
+/// Closes a path whose file says that it is closed, and one whose ends meet. What the digits of a file leave open at its last
+/// corner, less than `hair` mm, is no edge of its own: it would lie across the corner.
+fn close(path: &mut Path, same: f64, hair: f64) {
     let (Some(first), Some(last)) = (path.segments.first(), path.segments.last()) else { return };
     let (start, end) = (first.start, last.end);
     let gap = start.distance(end);
-    if path.closed && gap > same {
+    if path.closed && gap > same && (gap > hair || path.segments.len() < 2) {
         path.segments.push(Segment::line(end, start));
+    } else if path.closed && gap > same {
+        if let Some(last) = path.segments.last_mut() {
+            last.end = start;
+        }
     } else if gap <= same && path.segments.len() > 1 && path.length() > 3.0 * same {
         path.closed = true;
         if let Some(last) = path.segments.last_mut() {

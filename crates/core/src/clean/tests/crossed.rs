@@ -1,7 +1,7 @@
 //! Outlines of one style that lie over each other.
 
 use super::*;
-use crate::geometry::Region;
+use crate::geometry::{Region, Segment};
 
 /// Shapes of one style, filled or drawn.
 fn shapes(paths: &[(Path, u32)], fill: bool) -> Drawing {
@@ -100,5 +100,29 @@ proptest! {
         prop_assume!(!paths.iter().any(|(a, i)| paths.iter().any(|(b, j)| i != j && within(a, b))));
         let covered = Region::union(paths.iter().map(|(path, _)| Region::within(&[path]))).area();
         prop_assert!((area(&cleaned) - covered).abs() < 2e-3 * covered, "{} of {covered}", area(&cleaned));
+    }
+}
+
+#[test]
+fn what_digits_leave_open_at_the_last_corner_is_no_edge() {
+    // A sector whose last arc ends 12 µm beyond the corner it began in; the file says that it is closed.
+    let q = |x: f64, y: f64| p(x * 12.0, y * 12.0);
+    let arc = |start, end, bulge| Segment { start, end, bulge };
+    let first = q(5.316, 13.368);
+    let path = Path::new(
+        vec![
+            Segment::line(first, q(6.658, 10.684)),
+            arc(q(6.658, 10.684), q(5.005, 7.82), 0.26),
+            Segment::line(q(5.005, 7.82), q(2.011, 7.64)),
+            arc(q(2.011, 7.64), q(5.317, 13.368), -0.26),
+        ],
+        true,
+    );
+    let (cleaned, _) = clean(&shapes(&[(path, 1)], true), |_| {});
+    let outline = &cleaned.contours[0].path;
+    assert!(outline.closed && outline.segments.len() == 4, "{} edges", outline.segments.len());
+    assert!(outline.segments.iter().all(|s| s.chord() > 1.0), "no hair across the corner");
+    for by in [0.1, -0.1] {
+        assert_eq!(outline.moved_left(by).len(), 1, "half a kerf beside it there is one line");
     }
 }
