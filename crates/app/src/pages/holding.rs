@@ -7,11 +7,12 @@ use axum::Json;
 use axum::extract::{Form, Path as At};
 use axum::response::{IntoResponse, Response};
 use boustrophe_core::cuts::{Cut, Line};
-use boustrophe_core::decisions::{Edit, HoldEdit, PiercePlace};
+use boustrophe_core::decisions::{Edit, HoldEdit};
 use boustrophe_core::finding::Station;
-use boustrophe_core::geometry::{Path, Point};
+use boustrophe_core::geometry::Point;
 use boustrophe_core::hold::Op;
-use boustrophe_core::ids::{BatchId, CutId, EdgePlace};
+use boustrophe_core::hold::hand::{nicks_with, pierce_at};
+use boustrophe_core::ids::{BatchId, CutId};
 use boustrophe_core::route::Route;
 use serde::{Deserialize, Serialize};
 
@@ -66,16 +67,7 @@ impl Nick {
     fn edit(&self, loaded: &Loaded) -> Result<Edit, AppError> {
         let name: CutId = self.cut.parse()?;
         let (cut, op) = closed_cut(loaded, name)?;
-        let mut places: Vec<f64> = op.line().nicks.iter().map(|(p, _)| cut.path.nearest(*p).along).collect();
-        let along = |p: Point| cut.path.nearest(p).along;
-        if let Some(from) = point(&self.from)?.map(along) {
-            let round = |a: f64| (a - from).abs().min(cut.path.length() - (a - from).abs());
-            let nearest = (0..places.len()).min_by(|a, b| round(places[*a]).total_cmp(&round(places[*b])));
-            places.remove(nearest.ok_or_else(gone)?);
-        }
-        places.extend(point(&self.to)?.map(along));
-        places.sort_by(f64::total_cmp);
-        let places = places.into_iter().map(|a| EdgePlace::at(&cut.path, a)).collect();
+        let places = nicks_with(cut, op, point(&self.from)?, point(&self.to)?).ok_or_else(gone)?;
         let copy = (self.reach == "one").then_some(name.copy);
         Ok(HoldEdit::SetNickPlaces { contour: name.contour, places: Some(places), copy }.on(self.batch))
     }
@@ -116,17 +108,8 @@ impl Carried {
         let name: CutId = self.cut.parse()?;
         let (cut, op) = closed_cut(loaded, name)?;
         let pierce = point(&self.to)?.ok_or_else(gone)?;
-        let foot = cut.path.nearest(pierce);
-        let far = pierce.distance(cut.path.at(foot.along).0);
-        // The lead is a quarter circle where it can be: the cut begins as far along as the pierce stands off.
-        let burned = Path::new(op.line().runs.concat(), true).area();
-        let along = if (burned > 0.0) == (cut.path.area() > 0.0) { foot.along + far } else { foot.along - far };
-        let along = along.rem_euclid(cut.path.length());
-        let (at, ahead) = cut.path.at(along);
         let mirrored = loaded.here().nested.layout.copies().find(|p| p.copy == name.copy).is_some_and(|p| p.mirrored);
-        let left = if mirrored { -ahead.turn_90() } else { ahead.turn_90() };
-        let off = pierce - at;
-        let place = PiercePlace { at: EdgePlace::at(&cut.path, along), ahead: off.dot(ahead), aside: off.dot(left) };
+        let place = pierce_at(cut, op, pierce, mirrored);
         let copy = (self.reach == "one").then_some(name.copy);
         Ok(HoldEdit::SetPierce { contour: name.contour, pierce: Some(place), copy }.on(self.batch))
     }

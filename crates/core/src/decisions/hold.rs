@@ -1,6 +1,6 @@
 //! What is decided at Hold.
 
-use super::order::{said, say};
+use super::reach::{said, say};
 use super::{Decisions, EditError, OnBatch, within};
 use crate::ids::{BatchId, ContourId, CopyId, EdgePlace};
 use serde::{Deserialize, Serialize};

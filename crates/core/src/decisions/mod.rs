@@ -26,6 +26,7 @@ mod layout;
 pub mod nest;
 pub mod order;
 mod process;
+mod reach;
 pub mod release;
 mod stored;
 #[cfg(test)]

@@ -1,5 +1,6 @@
 //! What is decided at Order.
 
+use super::reach::{said, say};
 use super::{Decisions, EditError, OnBatch, set_or_clear, within};
 use crate::ids::{BatchId, ContourId, CopyId, CutId, EdgePlace};
 use serde::{Deserialize, Serialize};
@@ -136,31 +137,6 @@ pub struct OrderDecisions {
     pub ways: BTreeMap<ContourId, Way>,
     /// The same for one copy alone; beats what holds for every copy.
     pub copy_ways: BTreeMap<CopyId, BTreeMap<ContourId, Way>>,
-}
-
-/// What is said of one copy's contour, or of every copy's.
-pub(super) fn said<'a, T>(
-    all: &'a BTreeMap<ContourId, T>,
-    own: &'a BTreeMap<CopyId, BTreeMap<ContourId, T>>,
-    of: (CopyId, ContourId),
-) -> Option<&'a T> {
-    own.get(&of.0).and_then(|c| c.get(&of.1)).or_else(|| all.get(&of.1))
-}
-
-/// Says it, of one copy or of every one; `None` takes it back.
-pub(super) fn say<T>(
-    all: &mut BTreeMap<ContourId, T>,
-    own: &mut BTreeMap<CopyId, BTreeMap<ContourId, T>>,
-    (copy, contour): (Option<CopyId>, ContourId),
-    what: Option<T>,
-) {
-    match copy {
-        None => set_or_clear(all, contour, what),
-        Some(copy) => {
-            set_or_clear(own.entry(copy).or_default(), contour, what);
-            own.retain(|_, said| !said.is_empty());
-        }
-    }
 }
 
 impl OrderDecisions {

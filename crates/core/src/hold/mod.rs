@@ -3,6 +3,7 @@
 mod blocks;
 mod closed;
 mod falls;
+pub mod hand;
 mod kerf;
 mod leads;
 mod lineup;

@@ -6,7 +6,7 @@
 //! collision-free paths among polyhedral obstacles", 1979.
 
 use super::{Doing, Op};
-use crate::geometry::{Bounds, Corners, Path, Point, Segment};
+use crate::geometry::{Bounds, Corners, Path, Point, Segment, ring_area, ring_contains};
 use rustc_hash::FxHashSet;
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
@@ -135,7 +135,7 @@ impl Field {
 /// Corners at which a way may bend: those that bulge outward.
 fn bulging(ring: &[Point]) -> impl Iterator<Item = Point> + '_ {
     let n = ring.len();
-    let area: f64 = (0..n).map(|i| ring[i].to_vec2().cross(ring[(i + 1) % n].to_vec2())).sum();
+    let area = ring_area(ring);
     (0..n)
         .filter(move |i| {
             let (before, here, behind) = (ring[(i + n - 1) % n], ring[*i], ring[(i + 1) % n]);
@@ -144,18 +144,10 @@ fn bulging(ring: &[Point]) -> impl Iterator<Item = Point> + '_ {
         .map(|i| ring[i])
 }
 
+/// True inside a ring and not on its edge, nor a hair from it.
 fn inside(ring: &[Point], p: Point) -> bool {
-    let n = ring.len();
-    let crosses = |i: &usize| {
-        let (a, b) = (ring[*i], ring[(i + 1) % n]);
-        (a.y > p.y) != (b.y > p.y) && p.x < a.x + (p.y - a.y) / (b.y - a.y) * (b.x - a.x)
-    };
-    on_edge(ring, p).is_none() && (0..n).filter(crosses).count() % 2 == 1
-}
-
-/// True on an edge, or a hair from it.
-fn on_edge(ring: &[Point], p: Point) -> Option<usize> {
-    (0..ring.len()).find(|i| Segment::line(ring[*i], ring[(i + 1) % ring.len()]).distance(p) < 1e-6)
+    let on_edge = |i: usize| Segment::line(ring[i], ring[(i + 1) % ring.len()]).distance(p) < 1e-6;
+    ring_contains(ring, p) && !(0..ring.len()).any(on_edge)
 }
 
 /// True where the straight way from a to b goes through the inside of a ring.
