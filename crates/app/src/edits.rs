@@ -1,6 +1,5 @@
 //! From the fields of a form to an [`Edit`].
 
-use crate::pages::book::things::least_and_most;
 use boustrophe_core::assign::Process;
 use boustrophe_core::clean::ContourId;
 use boustrophe_core::clean::operate::words;
@@ -172,6 +171,17 @@ fn clamps(text: &str) -> Result<Vec<Bounds>, String> {
         Ok(Bounds { min, max: Point::new(min.x + size.0, min.y + size.1) })
     };
     text.split(';').map(str::trim).filter(|t| !t.is_empty()).map(one).collect()
+}
+
+/// `2 to 8`; empty for the shop's.
+pub fn least_and_most(text: &str) -> Result<Option<(u32, u32)>, String> {
+    let text = text.trim();
+    if text.is_empty() {
+        return Ok(None);
+    }
+    let (least, most) = text.split_once("to").unwrap_or((text, text));
+    let one = |t: &str| count(t.trim(), 0, 400);
+    Ok(Some((one(least)?, one(most)?)))
 }
 
 /// `along`, `across`; empty where it does not matter.

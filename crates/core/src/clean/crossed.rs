@@ -21,6 +21,8 @@ const MET: f64 = 1e-6;
 const STEP: f64 = 0.2;
 /// It lies clear of the other's edge then, mm: edges that run on each other do not cross.
 const CLEAR: f64 = 0.02;
+/// An opening that is narrower than this on the whole is none, mm.
+const SLIVER: f64 = 0.05;
 /// An outline of outlines has their area to this share, or they are left alone.
 const EXACT: f64 = 1e-3;
 
@@ -44,29 +46,34 @@ pub(super) fn run(contours: &mut Vec<Chained>, styles: &[Style], told: &mut Told
     let (areas, lines): (Vec<Group>, Vec<Group>) = groups.into_iter().partition(filled);
     let count = |groups: &[Group]| groups.iter().map(|g| g.members.len()).sum::<usize>();
     let places = |groups: &[Group]| groups.iter().flat_map(|g| g.at.iter().copied()).collect::<Vec<_>>();
-    let mut weld: Vec<Group> = Vec::new();
-    if !areas.is_empty() && !told.mended(Mend::KeepOverlaps) {
-        told.welded(count(&areas), areas.len(), places(&areas));
-        weld.extend(areas);
-    }
-    if !lines.is_empty() {
-        if told.mended(Mend::WeldOverlaps) {
-            weld.extend(lines);
-        } else {
-            told.overlapping(count(&lines), places(&lines));
+    let mut gone: Vec<usize> = Vec::new();
+    let mut weld = |groups: Vec<Group>| -> Vec<Group> {
+        let mut done = Vec::new();
+        for group in groups {
+            let Some(outlines) = welded(contours, &group) else { continue };
+            let first = group.members[0];
+            let (style, name) = (contours[first].style, contours[first].name);
+            let compound = if outlines.len() > 1 { name as u32 | 1 } else { contours[first].compound };
+            contours.extend(outlines.into_iter().enumerate().map(|(k, path)| {
+                let name = if k == 0 { name } else { super::identity::mixed(name ^ k as u64) };
+                Chained { path, style, name, compound }
+            }));
+            gone.extend(&group.members);
+            done.push(group);
+        }
+        done
+    };
+    if !told.mended(Mend::KeepOverlaps) {
+        // What could not be welded exactly stays apart.
+        let areas = weld(areas);
+        if !areas.is_empty() {
+            told.welded(count(&areas), areas.len(), places(&areas));
         }
     }
-    let mut gone: Vec<usize> = Vec::new();
-    for group in weld {
-        let Some(outlines) = welded(contours, &group) else { continue };
-        let first = group.members[0];
-        let (style, name) = (contours[first].style, contours[first].name);
-        let compound = if outlines.len() > 1 { name as u32 | 1 } else { contours[first].compound };
-        contours.extend(outlines.into_iter().enumerate().map(|(k, path)| {
-            let name = if k == 0 { name } else { super::identity::mixed(name ^ k as u64) };
-            Chained { path, style, name, compound }
-        }));
-        gone.extend(group.members);
+    if told.mended(Mend::WeldOverlaps) {
+        weld(lines);
+    } else if !lines.is_empty() {
+        told.overlapping(count(&lines), places(&lines));
     }
     gone.sort_unstable();
     for i in gone.into_iter().rev() {
@@ -207,6 +214,7 @@ fn welded(contours: &[Chained], group: &Group) -> Option<Vec<Path>> {
     }
     let all = Region::union(group.members.iter().map(|i| Region::within(&[path(i)]))).area();
     let area = whole.area().abs() - openings.iter().map(|o| o.area().abs()).sum::<f64>();
-    openings.retain(|o| o.area().abs() > 1e-6);
+    // What two nearly equal edges leave between them is no opening.
+    openings.retain(|o| 2.0 * o.area().abs() > SLIVER * o.length());
     ((area - all).abs() < EXACT * all).then(|| std::iter::once(whole).chain(openings).collect())
 }

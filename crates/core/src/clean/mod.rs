@@ -286,6 +286,13 @@ fn pieces(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tole
 /// Closes a path whose file says that it is closed, and one whose ends meet. What the digits of a file leave open at its last
 /// corner, less than `hair` mm, is no edge of its own: it would lie across the corner.
 fn close(path: &mut Path, same: f64, hair: f64) {
+    // Readers close a path by a line of its own, however short.
+    while path.closed && path.segments.len() > 2 && path.segments.last().is_some_and(|s| s.is_line() && s.chord() < hair) {
+        let crumb = path.segments.pop();
+        if let (Some(last), Some(crumb)) = (path.segments.last_mut(), crumb) {
+            last.end = crumb.end;
+        }
+    }
     let (Some(first), Some(last)) = (path.segments.first(), path.segments.last()) else { return };
     let (start, end) = (first.start, last.end);
     let gap = start.distance(end);

@@ -61,6 +61,37 @@ impl Merits {
     }
 }
 
+/// What the shop pays: for room, for standing in rows, for cutting.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Prices {
+    /// A square millimetre of sheet.
+    pub area: f64,
+    /// A second of the machine.
+    pub second: f64,
+    /// Distance of engraved rows, mm; 0 where nothing is engraved.
+    pub pitch: f64,
+    /// Seconds that a row takes besides its length: coming up to speed, braking, turning.
+    pub row: f64,
+    /// Seconds that a millimetre of cut takes.
+    pub cut: f64,
+}
+
+impl Merits {
+    /// Rows that engraving takes fewer because copies stand in line.
+    pub fn fewer_rows(&self, prices: &Prices) -> f64 {
+        if prices.pitch > 0.0 { (self.rows_apart - self.rows) / prices.pitch } else { 0.0 }
+    }
+    /// What the layout has of an aim, in money.
+    pub fn price(&self, aim: Aim, prices: &Prices) -> f64 {
+        match aim {
+            Aim::Rest => self.rest_area * prices.area,
+            // A row that two copies have in common is turned round at once instead of twice.
+            Aim::Rows => self.fewer_rows(prices) * prices.row * prices.second,
+            Aim::Cuts => self.shared * prices.cut * prices.second,
+        }
+    }
+}
+
 fn parts<'a>(sheet: &'a SheetLayout, work: &'a Work) -> impl Iterator<Item = (&'a super::Placement, &'a Part)> {
     sheet.placed.iter().filter_map(|p| Some((p, work.part(p.copy.part)?)))
 }

@@ -26,7 +26,7 @@ mod snap;
 #[cfg(test)]
 mod tests;
 
-pub use aim::Merits;
+pub use aim::{Merits, Prices};
 pub use check::{Around, faults};
 pub(crate) use in_line::{Axis, Lined, in_line};
 pub use lattice::densest_lattice;

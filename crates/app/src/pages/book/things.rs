@@ -1,6 +1,7 @@
 //! Machines and materials.
 
 use super::{ChangeView, Shown, change, changes, told};
+use crate::edits::least_and_most;
 use crate::error::{AppError, html};
 use crate::pages::typed::Typed;
 use crate::pages::{Shared, blocking};
@@ -202,17 +203,6 @@ pub struct MaterialForm {
     person: String,
     /// Revision on the page; none for something new.
     revision: Option<i32>,
-}
-
-/// `2 to 8`; empty for the shop's.
-pub fn least_and_most(text: &str) -> Result<Option<(u32, u32)>, String> {
-    let text = text.trim();
-    if text.is_empty() {
-        return Ok(None);
-    }
-    let (least, most) = text.split_once("to").unwrap_or((text, text));
-    let one = |t: &str| count(t.trim(), 0, 400);
-    Ok(Some((one(least)?, one(most)?)))
 }
 
 /// Changes a material, or adds one under a new id.

@@ -12,7 +12,7 @@ use boustrophe_core::decisions::{Edit, NestEdit};
 use boustrophe_core::finding::counted;
 use boustrophe_core::geometry::{Affine, Bounds};
 use boustrophe_core::ids::BatchId;
-use boustrophe_core::nest::{Aim, Grain, Layout, Merits, PartNest, Sheet, Terms, Turn, is_better};
+use boustrophe_core::nest::{Aim, Grain, Layout, Merits, PartNest, Prices, Sheet, Terms, Turn, is_better};
 use boustrophe_core::route::{BatchRoute, placed_area};
 use boustrophe_core::time::clock;
 use boustrophe_formats::svg::path_data;
@@ -193,17 +193,21 @@ fn aims(loaded: &Loaded, terms: &Terms) -> Vec<(Choice, String)> {
     let machine = shop.machine_or_stand_in(&here.stock.machine);
     let rows = shop.rows_for(&loaded.revision.decisions.assign, &here.stock);
     let engraved = rows.get(Process::Engrave, None).filter(|r| r.pitch > 0.0);
-    // A row that two copies have in common is turned round at once instead of twice.
-    let turn = engraved.map_or(0.0, |r| machine.row_turn + 2.0 * r.feed / 60.0 / machine.acceleration);
-    let fewer = engraved.map_or(0.0, |r| (merits.rows_apart - merits.rows) / r.pitch);
     let cut = rows.get(Process::Cut, None).filter(|r| r.feed > 0.0);
-    let seconds = cut.map_or(0.0, |r| merits.shared * f64::from(r.passes.max(1)) / (r.feed / 60.0));
-    let money = |seconds: f64| seconds / 3600.0 * machine.hourly;
+    let prices = Prices {
+        area: terms.rate,
+        second: machine.hourly / 3600.0,
+        pitch: engraved.map_or(0.0, |r| r.pitch),
+        row: engraved.map_or(0.0, |r| machine.row_turn + 2.0 * r.feed / 60.0 / machine.acceleration),
+        cut: cut.map_or(0.0, |r| f64::from(r.passes.max(1)) / (r.feed / 60.0)),
+    };
+    let fewer = merits.fewer_rows(&prices);
+    let worth = |aim: Aim| merits.price(aim, &prices);
     let told = |aim: Aim| match aim {
-        Aim::Rest => format!("{:.2} m² free in one piece, worth {:.2}", merits.rest_area / 1e6, merits.rest_area * terms.rate),
-        Aim::Rows if fewer > 0.5 => format!("{fewer:.0} rows fewer, worth {:.2}", money(fewer * turn)),
+        Aim::Rest => format!("{:.2} m² free in one piece, worth {:.2}", merits.rest_area / 1e6, worth(aim)),
+        Aim::Rows if fewer > 0.5 => format!("{fewer:.0} rows fewer, worth {:.2}", worth(aim)),
         Aim::Rows => "no rows in common".into(),
-        Aim::Cuts if merits.shared > 0.0 => format!("{:.2} m cut once, worth {:.2}", merits.shared / 1000.0, money(seconds)),
+        Aim::Cuts if merits.shared > 0.0 => format!("{:.2} m cut once, worth {:.2}", merits.shared / 1000.0, worth(aim)),
         Aim::Cuts if terms.common.is_none() => "with common edges".into(),
         Aim::Cuts => "nothing in common".into(),
     };

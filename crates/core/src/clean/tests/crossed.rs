@@ -109,20 +109,35 @@ fn what_digits_leave_open_at_the_last_corner_is_no_edge() {
     let q = |x: f64, y: f64| p(x * 12.0, y * 12.0);
     let arc = |start, end, bulge| Segment { start, end, bulge };
     let first = q(5.316, 13.368);
-    let path = Path::new(
-        vec![
-            Segment::line(first, q(6.658, 10.684)),
-            arc(q(6.658, 10.684), q(5.005, 7.82), 0.26),
-            Segment::line(q(5.005, 7.82), q(2.011, 7.64)),
-            arc(q(2.011, 7.64), q(5.317, 13.368), -0.26),
-        ],
-        true,
-    );
-    let (cleaned, _) = clean(&shapes(&[(path, 1)], true), |_| {});
-    let outline = &cleaned.contours[0].path;
-    assert!(outline.closed && outline.segments.len() == 4, "{} edges", outline.segments.len());
-    assert!(outline.segments.iter().all(|s| s.chord() > 1.0), "no hair across the corner");
-    for by in [0.1, -0.1] {
-        assert_eq!(outline.moved_left(by).len(), 1, "half a kerf beside it there is one line");
+    let open = vec![
+        Segment::line(first, q(6.658, 10.684)),
+        arc(q(6.658, 10.684), q(5.005, 7.82), 0.26),
+        Segment::line(q(5.005, 7.82), q(2.011, 7.64)),
+        arc(q(2.011, 7.64), q(5.317, 13.368), -0.26),
+    ];
+    // As it is read with a closing line of its own, and without.
+    let closing = [open.clone(), vec![Segment::line(q(5.317, 13.368), first)]].concat();
+    for segments in [open, closing] {
+        let path = Path::new(segments, true);
+        let (cleaned, _) = clean(&shapes(&[(path, 1)], true), |_| {});
+        let outline = &cleaned.contours[0].path;
+        assert!(outline.closed && outline.segments.len() == 4, "{} edges", outline.segments.len());
+        assert!(outline.segments.iter().all(|s| s.chord() > 1.0), "no hair across the corner");
+        for by in [0.1, -0.1] {
+            assert_eq!(outline.moved_left(by).len(), 1, "half a kerf beside it there is one line");
+        }
     }
+}
+
+#[test]
+fn nearly_equal_edges_leave_no_slivers_between_welded_shapes() {
+    // The second one's left side weaves a hundredth of a millimetre about the first one's right side; below that it leaves an
+    // opening of 3 × 2 mm, and a tab of it reaches in.
+    let weave = (0..10).map(|i| p(30.0 + if i % 2 == 0 { 0.01 } else { -0.01 }, 20.0 - 0.8 * f64::from(i)));
+    let tab = [p(30.0, 12.0), p(33.0, 12.0), p(33.0, 10.0), p(24.0, 10.0), p(24.0, 6.0), p(33.0, 6.0), p(33.0, 0.0)];
+    let other: Vec<Point> = [p(50.0, 0.0), p(50.0, 20.0)].into_iter().chain(weave).chain(tab).collect();
+    let (cleaned, findings) = clean(&shapes(&[(Path::rectangle(0.0, 0.0, 30.0, 20.0), 1), (Path::polygon(&other), 2)], true), |_| {});
+    assert!(has(&findings, "overlaps-welded").is_some());
+    let areas: Vec<f64> = cleaned.contours.iter().map(|c| c.area.abs()).collect();
+    assert!(areas.len() == 2 && areas.iter().any(|a| (a - 6.0).abs() < 0.1), "the outline and its opening: {areas:?}");
 }
