@@ -5,7 +5,8 @@ use boustrophe_core::clean::ContourId;
 use boustrophe_core::clean::operate::words;
 use boustrophe_core::decisions::Stock;
 use boustrophe_core::decisions::{
-    AssignEdit, CleanEdit, Edit, HoldEdit, IntakeEdit, MOST_COPIES, NestEdit, NickWhich, OrderEdit, ReleaseEdit, Strategy, Sweep, Way,
+    AssignEdit, CleanEdit, Edit, HoldEdit, IntakeEdit, LineSide, MOST_COPIES, NestEdit, NickWhich, OrderEdit, ReleaseEdit, Strategy, Sweep,
+    Way,
 };
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::geometry::{Bounds, Point};
@@ -67,7 +68,7 @@ impl Form {
             "gap" => Ok(Edit::Clean(CleanEdit::SetGap { drawing: drawing()?, gap: mm(value)? })),
             "key" => key(&self.on, value),
             "contours" => {
-                let contours = self.on.split(',').filter(|c| !c.is_empty()).map(str::parse::<ContourId>).collect::<Result<Vec<_>, _>>()?;
+                let contours = contours(&self.on)?;
                 match value.strip_prefix("setting:") {
                     Some(id) => Ok(Edit::Assign(AssignEdit::UseForContours { contours, setting: Some(count(id, 0, u32::MAX)?) })),
                     None => Ok(Edit::Assign(AssignEdit::SetContours { contours, process: process(value)? })),
@@ -126,6 +127,19 @@ impl Form {
                 let (contour, copy) = self.contour_of_copy()?;
                 Ok(HoldEdit::SetNickPlaces { contour, places: None, copy }.on(BatchId::FIRST))
             }
+            "common-nicks-back" => {
+                let cut = self.on.split(',').next().unwrap_or_default().parse()?;
+                Ok(HoldEdit::SetCommonNicks { cut, places: None }.on(BatchId::FIRST))
+            }
+            "side" => {
+                let side =
+                    LineSide::ALL.into_iter().find(|s| s.slug() == value).ok_or_else(|| format!("“{value}” is no side of a line"))?;
+                Ok(HoldEdit::SetSide { contours: contours(&self.on)?, side: Some(side) }.on(BatchId::FIRST))
+            }
+            "overlap" => Ok(HoldEdit::SetOverlap { overlap: optional()?.unwrap_or(0.0) }.on(BatchId::FIRST)),
+            "chain" => Ok(HoldEdit::SetChain { most: optional()?.unwrap_or(0.0) }.on(BatchId::FIRST)),
+            "corner-reach" => Ok(HoldEdit::SetCornerReach { reach: mm(value)? }.on(BatchId::FIRST)),
+            "corner-seconds" => Ok(HoldEdit::SetCornerSeconds { seconds: number(value)? }.on(BatchId::FIRST)),
             "leads" => Ok(HoldEdit::SetLeads { on: on_or_off() }.on(BatchId::FIRST)),
             "engraved" => Ok(Edit::Intake(IntakeEdit::SetEngraved { drawing: drawing()?, on: on_or_off() })),
             "drop-setting" => Ok(Edit::Assign(AssignEdit::DropSetting { id: count(value, 0, u32::MAX)? })),
@@ -171,6 +185,11 @@ fn clamps(text: &str) -> Result<Vec<Bounds>, String> {
         Ok(Bounds { min, max: Point::new(min.x + size.0, min.y + size.1) })
     };
     text.split(';').map(str::trim).filter(|t| !t.is_empty()).map(one).collect()
+}
+
+/// Contours by their names, with commas between.
+fn contours(text: &str) -> Result<Vec<ContourId>, String> {
+    text.split(',').filter(|c| !c.is_empty()).map(str::parse::<ContourId>).collect()
 }
 
 /// `2 to 8`; empty for the shop's.

@@ -113,6 +113,7 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/jobs/{job}/choose", post(history::choose))
         .route("/jobs/{job}/stage/{station}", get(stage::stage))
         .route("/jobs/{job}/moves/{sheet}", get(stage::moves))
+        .route("/jobs/{job}/thin", get(stage::thin))
         .route("/jobs/{job}/poses", get(stage::poses))
         .route("/jobs/{job}/copies", post(stage::copies))
         .route("/jobs/{job}/rack", post(nesting::from_rack))

@@ -47,27 +47,41 @@ fn gone() -> AppError {
     AppError::Sentence("that cut is not on the sheet any more; load the page again.".into())
 }
 
-/// A closed cut of one part by its name, with what is done along it.
-fn closed_cut(loaded: &Loaded, name: CutId) -> Result<(&Cut, &Op), AppError> {
+/// A cut by its name, with what is done along it.
+fn cut(loaded: &Loaded, name: CutId) -> Result<(&Cut, &Op), AppError> {
     let here = loaded.here();
     let mut sheets = here.plan.sheets.iter().zip(&here.toolpath.sheets);
     let found = sheets.find_map(|(plan, path)| {
         let at = plan.names().iter().position(|n| *n == name)?;
         Some((&plan.cuts[at], path.ops.iter().find(|o| o.cut == at && !o.is_swept())?))
     });
-    let (cut, op) = found.ok_or_else(gone)?;
-    if cut.path.closed && cut.line == Line::Drawn {
-        Ok((cut, op))
+    found.ok_or_else(gone)
+}
+
+/// A closed cut of one part.
+fn closed_cut(loaded: &Loaded, name: CutId) -> Result<(&Cut, &Op), AppError> {
+    let found = cut(loaded, name)?;
+    if found.0.path.closed && found.0.line == Line::Drawn {
+        Ok(found)
     } else {
-        Err(AppError::Sentence("nicks and pierces are set on closed contours of one part: this is none.".into()))
+        Err(AppError::Sentence("a pierce is set on a closed contour of one part: this is none.".into()))
     }
 }
 
 impl Nick {
     fn edit(&self, loaded: &Loaded) -> Result<Edit, AppError> {
         let name: CutId = self.cut.parse()?;
-        let (cut, op) = closed_cut(loaded, name)?;
+        let (cut, op) = cut(loaded, name)?;
         let places = nicks_with(cut, op, point(&self.from)?, point(&self.to)?).ok_or_else(gone)?;
+        if cut.line != Line::Drawn {
+            // It is no copy's own: where it lies depends on all that share it.
+            return Ok(HoldEdit::SetCommonNicks { cut: name, places: Some(places) }.on(self.batch));
+        }
+        if !cut.path.closed {
+            return Err(AppError::Sentence(
+                "nicks are set on closed contours and on common edges: this line is open and frees nothing.".into(),
+            ));
+        }
         let copy = (self.reach == "one").then_some(name.copy);
         Ok(HoldEdit::SetNickPlaces { contour: name.contour, places: Some(places), copy }.on(self.batch))
     }

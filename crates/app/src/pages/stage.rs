@@ -4,6 +4,7 @@ mod copies;
 mod moves;
 mod poses;
 mod sheets;
+mod thin;
 
 use super::intake::{APART, compared, extent, on_the_bench};
 use super::{Shared, blocking};
@@ -24,6 +25,7 @@ pub use copies::copies;
 pub use moves::moves;
 pub use poses::poses;
 use sheets::{PartScene, Sheet};
+pub use thin::thin;
 
 /// `x, y, bulge, x, y, bulge, x, y`: a line and its arcs.
 type Flat = Vec<f64>;

@@ -117,5 +117,21 @@ async fn a_pierce_is_carried_and_its_ghost_tells_what_it_would_touch() {
     hand.nest().await;
     hand.station("6", "hold").await;
     hand.until("it is told still", "document.querySelector('#nicks-by-hand') !== null").await;
+    // Outer corners looped in the scrap: longer cuts; inner ones stood in: a field for how long.
+    let plain = hand.text("[data-figure=cut] .value").await;
+    hand.change("loops", hand.click(".corner-ways form:nth-child(2) select option:nth-child(2)")).await;
+    assert_ne!(hand.text("[data-figure=cut] .value").await, plain, "loops are cut");
+    hand.change("stays", hand.click(".corner-ways form:nth-child(1) select option:nth-child(2)")).await;
+    hand.change("how long", hand.fill(".corner-ways form:has([value=corner-seconds]) input[name=value]", "0.3")).await;
+    hand.change("over its begin", hand.fill(".lead-ways form:has([value=overlap]) input[name=value]", "4")).await;
+    hand.change("lit to the next", hand.fill(".lead-ways form:has([value=chain]) input[name=value]", "40")).await;
+    hand.click("#thin summary").await;
+    hand.until("nothing is thin", "document.querySelector('#thin').dataset.places === '0'").await;
+    hand.fill("#thin-kerfs", "40").await;
+    hand.until("all is thin", "Number(document.querySelector('#thin').dataset.places) > 0").await;
+    hand.shoot("hold-thin").await;
+    hand.click("#thin summary").await;
+    hand.station("7", "proof").await;
+    assert!(hand.open_findings().await.is_empty(), "{:?}", hand.open_findings().await);
     browser.shut().await;
 }

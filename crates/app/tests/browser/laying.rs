@@ -123,6 +123,19 @@ async fn neighbours_share_their_cuts_and_the_program_is_proved() {
     assert!(hand.open_findings().await.is_empty(), "{:?}", hand.open_findings().await);
     hand.station("5", "order").await;
     hand.shoot("order-common").await;
+    // A nick on an edge that two tiles have in common, by a click.
+    hand.station("6", "hold").await;
+    let shared = "(() => { const s = document.querySelector('#stage').stage.scene; \
+         const i = s.items.filter(i => i.cut && (i.b[2] - i.b[0] < 0.1 || i.b[3] - i.b[1] < 0.1))[0]; \
+         return { n: i.nicks.length, cut: i.cut, at: [i.dx + i.b[0] + (i.b[2] - i.b[0]) * 0.13, i.dy + i.b[1] + (i.b[3] - i.b[1]) * 0.13] } })()";
+    let edge = hand.value(shared).await;
+    let at = |i: usize| edge["at"][i].as_f64().expect("a place");
+    hand.change("a nick on a common edge", hand.stage_click(at(0), at(1), false)).await;
+    let same = format!("document.querySelector('#stage').stage.scene.items.find(i => i.cut === {}).nicks.length", edge["cut"]);
+    assert_eq!(hand.value(&same).await.as_u64(), edge["n"].as_u64().map(|n| n + 1));
+    hand.stage_click(at(0), at(1), true).await;
+    hand.change("given back", hand.click("#card form:has([value=common-nicks-back]) button")).await;
+    assert_eq!(hand.value(&same).await.as_u64(), edge["n"].as_u64());
     hand.station("7", "proof").await;
     assert!(hand.open_findings().await.is_empty(), "{:?}", hand.open_findings().await);
     browser.shut().await;

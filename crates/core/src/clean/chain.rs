@@ -6,7 +6,7 @@
 
 use super::cells::Cells;
 use super::identity::mixed;
-use super::{Piece, dashes};
+use super::{Piece, dashes, nicked};
 use crate::geometry::{Path, Point, Segment, Vec2};
 use rustc_hash::FxHashMap;
 
@@ -49,6 +49,8 @@ pub(super) struct Options {
     pub(super) near: f64,
     /// Lines of several styles that only close together are one outline.
     pub(super) across_styles: bool,
+    /// Outlines that came nicked are closed.
+    pub(super) close_nicks: bool,
 }
 
 /// What chaining came to.
@@ -64,6 +66,8 @@ pub(super) struct Outcome {
     pub(super) dashes: (Vec<Point>, usize),
     /// Starts of outlines that closed only with lines of another style.
     pub(super) across: Vec<Point>,
+    /// Outlines that came nicked and were left open.
+    pub(super) nicked: Vec<nicked::Nicked>,
 }
 
 /// An end of a piece: piece × 2, + 1 for its far end.
@@ -73,7 +77,7 @@ const FREE: usize = usize::MAX;
 /// Chains pieces: ends that meet first, then dashes in a row, then ends across gaps. Styles that are `aside` are chained,
 /// but neither dashes nor gaps are looked for in them.
 pub(super) fn run(pieces: Vec<Piece>, aside: &[bool], options: Options) -> Outcome {
-    let Options { same, gap, report, join_dashes, near, across_styles } = options;
+    let Options { same, gap, report, join_dashes, near, across_styles, close_nicks } = options;
     let (whole, loose): (Vec<Piece>, Vec<Piece>) = pieces.into_iter().partition(|p| p.path.closed || p.path.segments.is_empty());
     let mut contours: Vec<Chained> = whole
         .into_iter()
@@ -86,6 +90,14 @@ pub(super) fn run(pieces: Vec<Piece>, aside: &[bool], options: Options) -> Outco
     contours.extend(closed);
     contours.extend(open.extract_if(.., |c| aside[c.style]));
 
+    let mut nicked = nicked::find(&open);
+    let mut aside = Vec::new();
+    if close_nicks {
+        open = nicked::closed(open, &std::mem::take(&mut nicked));
+        contours.extend(open.extract_if(.., |c| c.path.closed));
+    } else {
+        (open, aside) = nicked::set_aside(open, &nicked);
+    }
     let rows = dashes::find(&open, near);
     let mut dashes = (Vec::new(), 0);
     if join_dashes {
@@ -95,6 +107,7 @@ pub(super) fn run(pieces: Vec<Piece>, aside: &[bool], options: Options) -> Outco
         dashes = (rows.rows.iter().map(|r| end_point(&open[r.first()].path, false)).collect(), rows.dashes());
     }
 
+    open.extend(aside);
     let (links, joined) = bridge(&open, gap.max(same));
     if !joined.is_empty() {
         let as_pieces = open.into_iter().map(|c| Piece { path: c.path, style: c.style, source: c.name, compound: c.compound }).collect();
@@ -102,9 +115,12 @@ pub(super) fn run(pieces: Vec<Piece>, aside: &[bool], options: Options) -> Outco
     }
     let across = if across_styles { across(&mut open, same.max(near)) } else { Vec::new() };
     contours.extend(open.extract_if(.., |c| c.path.closed));
-    let (_, left) = bridge(&open, report);
+    let (_, mut left) = bridge(&open, report);
+    // Gaps that are wide enough to be closed as gaps are no nicks any more.
+    nicked.retain(|n| n.nicks.iter().all(|at| joined.iter().all(|g| g.at.distance(*at) > g.width)));
+    left.retain(|g| !nicked.iter().flat_map(|n| &n.nicks).any(|at| g.at.distance(*at) <= g.width));
     contours.extend(open);
-    Outcome { contours, joined, open: left, branches, dashes, across }
+    Outcome { contours, joined, open: left, branches, dashes, across, nicked }
 }
 
 /// Joins open lines of several styles that make an outline only together: rings in which at every end just one other end

@@ -21,6 +21,8 @@ const MET: f64 = 1e-6;
 const STEP: f64 = 0.2;
 /// It lies clear of the other's edge then, mm: edges that run on each other do not cross.
 const CLEAR: f64 = 0.02;
+/// What is filled and narrower than this on the whole shows nothing, mm.
+const NOTHING: f64 = 1e-4;
 /// An opening that is narrower than this on the whole is none, mm.
 const SLIVER: f64 = 0.05;
 /// An outline of outlines has their area to this share, or they are left alone.
@@ -85,7 +87,8 @@ fn is_filled(style: &Style) -> bool {
     style.fill.is_some() && style.stroke.is_none()
 }
 
-/// Outlines of shapes that are filled by winding number which have the fill on both sides; in rising order. Where those of one
+/// Outlines of shapes that are filled by winding number which have the fill on both sides, and filled outlines that enclose nothing; in
+/// rising order. Where those of one
 /// shape cross each other it cannot be said of a whole outline.
 fn unseen(contours: &[Chained], styles: &[Style]) -> Vec<usize> {
     let mut elements: FxHashMap<u32, Vec<usize>> = FxHashMap::default();
@@ -113,7 +116,11 @@ fn unseen(contours: &[Chained], styles: &[Style]) -> Vec<usize> {
             }
         }
     }
+    // A line that goes there and comes back on itself encloses nothing to fill.
+    let empty = |c: &Chained| c.path.closed && is_filled(&styles[c.style]) && 2.0 * c.path.area().abs() < NOTHING * c.path.length();
+    all.extend((0..contours.len()).filter(|i| empty(&contours[*i])));
     all.sort_unstable();
+    all.dedup();
     all
 }
 

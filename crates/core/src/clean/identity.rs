@@ -47,6 +47,11 @@ pub(super) fn of(contours: &[Chained], drawing: u32) -> Vec<ContourId> {
         .collect()
 }
 
+/// The id of the first contour of a name in a drawing.
+pub(super) fn first(name: u64, drawing: u32) -> ContourId {
+    ContourId(mixed(name ^ mixed(u64::from(drawing)).wrapping_add(1)))
+}
+
 /// Name of a picture by where it lies in the drawing and how large it is; `i` tells equal ones apart.
 pub(super) fn of_picture(picture: &Picture, drawing: u32, i: usize) -> u64 {
     let mut h = FxHasher::default();

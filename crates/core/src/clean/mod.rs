@@ -13,6 +13,7 @@ mod dashes;
 mod hairs;
 mod identity;
 mod kinks;
+mod nicked;
 pub mod operate;
 mod overlaps;
 mod strays;
@@ -156,6 +157,7 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
         join_dashes: told.mended(Mend::JoinDashes),
         near: tolerance.double,
         across_styles: !told.mended(Mend::KeepStylesApart),
+        close_nicks: told.mended(Mend::CloseNicks),
     };
     let aside: Vec<bool> = styles.iter().map(Style::aside).collect();
     let mut chained = chain::run(pieces, &aside, options);

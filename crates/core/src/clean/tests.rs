@@ -7,6 +7,7 @@ use crate::testing::lines as drawing;
 use proptest::prelude::*;
 
 mod crossed;
+mod nicked;
 mod outlines;
 
 fn p(x: f64, y: f64) -> Point {

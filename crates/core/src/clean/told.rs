@@ -33,18 +33,25 @@ impl Told<'_> {
         self.decisions.mends.contains(&mend)
     }
 
-    fn mend(&self, mend: Mend) -> Edit {
+    pub(super) fn mend(&self, mend: Mend) -> Edit {
         Edit::Clean(CleanEdit::Mend { drawing: self.decisions.id, mend })
     }
 
-    fn tell(&mut self, severity: Severity, code: &str, count: usize, text: String, at: impl IntoIterator<Item = Point>) -> &mut Finding {
+    pub(super) fn tell(
+        &mut self,
+        severity: Severity,
+        code: &str,
+        count: usize,
+        text: String,
+        at: impl IntoIterator<Item = Point>,
+    ) -> &mut Finding {
         let finding = Finding::new(Station::Clean, severity, code, count, text).at(self.decisions.id, at);
         self.findings.push(finding);
         let last = self.findings.len() - 1;
         &mut self.findings[last]
     }
 
-    fn with(&mut self, label: String, edit: Edit, safe: bool) {
+    pub(super) fn with(&mut self, label: String, edit: Edit, safe: bool) {
         if let Some(last) = self.findings.pop() {
             self.findings.push(if safe { last.mend(label, edit) } else { last.choice(label, edit) });
         }
@@ -126,6 +133,7 @@ impl Told<'_> {
     }
 
     pub(super) fn chaining(&mut self, chained: &Outcome) {
+        self.nicked(&chained.nicked);
         let largest = |gaps: &[super::chain::Gap]| gaps.iter().map(|g| g.width).fold(0.0, f64::max);
         if let n @ 1.. = chained.joined.len() {
             let text = format!("{} in {} closed, the largest {:.3} mm.", counted(n, "gap", "gaps"), self.file, largest(&chained.joined));

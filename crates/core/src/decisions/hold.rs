@@ -1,8 +1,10 @@
 //! What is decided at Hold.
 
+use super::kerf::{CornerRule, LineSide};
+use super::leads::{FARTHEST_PIERCE, LeadRule, PiercePlace};
 use super::reach::{said, say};
 use super::{Decisions, EditError, OnBatch, within};
-use crate::ids::{BatchId, ContourId, CopyId, EdgePlace};
+use crate::ids::{BatchId, ContourId, CopyId, CutId, EdgePlace};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
@@ -51,112 +53,6 @@ impl NickWhich {
     }
 }
 
-/// Shape of a lead-in.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum LeadShape {
-    /// A quarter circle that ends along the contour.
-    #[default]
-    Arc,
-    /// A line, at 45° to the contour.
-    Line,
-    /// A line, then a quarter circle.
-    LineArc,
-}
-
-impl LeadShape {
-    /// All, as offered.
-    pub const ALL: [Self; 3] = [Self::Arc, Self::Line, Self::LineArc];
-
-    /// As shown.
-    pub fn name(self) -> &'static str {
-        match self {
-            Self::Arc => "arc",
-            Self::Line => "line",
-            Self::LineArc => "line and arc",
-        }
-    }
-}
-
-/// How a closed cut with a lead ends.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum LeadEnd {
-    /// Back into the scrap by a short arc, where there is room.
-    #[default]
-    Out,
-    /// Where it began.
-    Stop,
-}
-
-impl LeadEnd {
-    /// All, as offered.
-    pub const ALL: [Self; 2] = [Self::Out, Self::Stop];
-
-    /// As shown.
-    pub fn name(self) -> &'static str {
-        match self {
-            Self::Out => "back into the scrap",
-            Self::Stop => "where it began",
-        }
-    }
-}
-
-/// Where on a contour a lead is tried first.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum LeadFrom {
-    /// Where Order has it start.
-    #[default]
-    Start,
-    /// In the middle of its longest side.
-    LongSide,
-    /// At its sharpest corner that points into the scrap.
-    Corner,
-}
-
-impl LeadFrom {
-    /// All, as offered.
-    pub const ALL: [Self; 3] = [Self::Start, Self::LongSide, Self::Corner];
-
-    /// As shown.
-    pub fn name(self) -> &'static str {
-        match self {
-            Self::Start => "the start",
-            Self::LongSide => "the middle of the longest side",
-            Self::Corner => "a corner",
-        }
-    }
-}
-
-/// How leads are laid.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
-#[serde(default)]
-pub struct LeadRule {
-    /// Shape of the lead-in.
-    pub shape: LeadShape,
-    /// Its length, mm; `None` for as the thickness asks.
-    pub length: Option<f64>,
-    /// How the cut ends.
-    pub end: LeadEnd,
-    /// Where it is tried first.
-    pub from: LeadFrom,
-}
-
-/// Where a hand put the pierce of a contour: the place on the contour that the lead goes to, and the pierce as seen from there.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-pub struct PiercePlace {
-    /// Where the cut begins.
-    pub at: EdgePlace,
-    /// To the pierce, along the contour as drawn, mm.
-    pub ahead: f64,
-    /// To the pierce, to the left of the contour as drawn, mm.
-    pub aside: f64,
-}
-
-/// A pierce is no further from its contour than this, mm.
-const FARTHEST_PIERCE: f64 = 100.0;
-
 /// Nicks that a hand set on one contour, at most.
 const MOST_NICKS: usize = 400;
 
@@ -186,6 +82,12 @@ pub struct HoldDecisions {
     pub pierces: BTreeMap<ContourId, PiercePlace>,
     /// The same for one copy alone; beats what holds for every copy.
     pub copy_pierces: BTreeMap<CopyId, BTreeMap<ContourId, PiercePlace>>,
+    /// Middles of the nicks that a hand set on a cut that copies have in common, in the place of the rule's.
+    pub common_nicks: BTreeMap<CutId, Vec<EdgePlace>>,
+    /// What is done at sharp corners.
+    pub corners: CornerRule,
+    /// On which side of an open cut the kerf lies, where a hand said.
+    pub sides: BTreeMap<ContourId, LineSide>,
     /// How engraved areas are swept.
     pub sweep: Sweep,
 }
@@ -205,7 +107,7 @@ impl HoldDecisions {
     }
     /// Contours whose nicks a hand set, for every copy and for single ones.
     pub fn nicked(&self) -> usize {
-        self.nick_places.len() + self.copy_nicks.values().map(BTreeMap::len).sum::<usize>()
+        self.nick_places.len() + self.common_nicks.len() + self.copy_nicks.values().map(BTreeMap::len).sum::<usize>()
     }
 }
 
@@ -236,6 +138,19 @@ pub enum HoldEdit {
         #[serde(default, skip_serializing_if = "Option::is_none")]
         copy: Option<CopyId>,
     },
+    /// All nicks of a cut that copies have in common; `None` gives them back to the rule.
+    SetCommonNicks {
+        cut: CutId,
+        places: Option<Vec<EdgePlace>>,
+    },
+    SetCorners {
+        corners: CornerRule,
+    },
+    /// `None` for on the line.
+    SetSide {
+        contours: Vec<ContourId>,
+        side: Option<LineSide>,
+    },
     SetLeads {
         on: bool,
     },
@@ -244,6 +159,18 @@ pub enum HoldEdit {
     },
     SetLeadLength {
         length: Option<f64>,
+    },
+    SetOverlap {
+        overlap: f64,
+    },
+    SetChain {
+        most: f64,
+    },
+    SetCornerReach {
+        reach: f64,
+    },
+    SetCornerSeconds {
+        seconds: f64,
     },
     /// `None` gives the pierce back to the rule. Without a copy it holds for every one.
     SetPierce {
@@ -277,22 +204,28 @@ impl HoldEdit {
             }
             Self::SetNickWhich { which } => hold.nick_which = *which,
             Self::SetNickPlaces { contour, places, copy } => {
-                if places.iter().flatten().any(|p| !p.is_sane()) {
-                    return Err(EditError::Refused("a place on a contour is a share of 0 to 1 of a segment".into()));
-                }
-                if places.as_ref().is_some_and(|p| p.len() > MOST_NICKS) {
-                    return Err(EditError::TooMany { what: "nicks of a contour", most: MOST_NICKS });
-                }
+                sane(places.as_deref())?;
                 say(&mut hold.nick_places, &mut hold.copy_nicks, (*copy, *contour), places.clone());
             }
+            Self::SetCommonNicks { cut, places } => {
+                sane(places.as_deref())?;
+                match places {
+                    Some(places) => hold.common_nicks.insert(*cut, places.clone()),
+                    None => hold.common_nicks.remove(cut),
+                };
+            }
+            Self::SetCorners { corners } => hold.corners = corners.checked()?,
+            Self::SetSide { contours, side } => match side.filter(|s| *s != LineSide::Middle) {
+                Some(side) => hold.sides.extend(contours.iter().map(|c| (*c, side))),
+                None => hold.sides.retain(|c, _| !contours.contains(c)),
+            },
             Self::SetLeads { on } => hold.leads = Some(*on),
-            Self::SetLeadLength { length } => {
-                hold.lead.length = length.map(|l| within("a lead in mm", l, 0.5, FARTHEST_PIERCE)).transpose()?;
-            }
-            Self::SetLead { lead } => {
-                lead.length.map(|l| within("a lead in mm", l, 0.5, FARTHEST_PIERCE)).transpose()?;
-                hold.lead = *lead;
-            }
+            Self::SetLeadLength { length } => hold.lead = LeadRule { length: *length, ..hold.lead }.checked()?,
+            Self::SetOverlap { overlap } => hold.lead = LeadRule { overlap: *overlap, ..hold.lead }.checked()?,
+            Self::SetChain { most } => hold.lead = LeadRule { chain: *most, ..hold.lead }.checked()?,
+            Self::SetCornerReach { reach } => hold.corners = CornerRule { reach: *reach, ..hold.corners }.checked()?,
+            Self::SetCornerSeconds { seconds } => hold.corners = CornerRule { seconds: *seconds, ..hold.corners }.checked()?,
+            Self::SetLead { lead } => hold.lead = lead.checked()?,
             Self::SetPierce { contour, pierce, copy } => {
                 if let Some(p) = pierce {
                     within("a pierce's distance in mm", p.ahead.hypot(p.aside), 0.1, FARTHEST_PIERCE)?;
@@ -320,13 +253,36 @@ impl HoldEdit {
             Self::SetNickWhich { which } => format!("Nicks: {}", which.name()),
             Self::SetNickPlaces { places: None, .. } => "Nicks left to the rule".into(),
             Self::SetNickPlaces { places: Some(at), .. } => format!("{} set by hand", crate::finding::counted(at.len(), "nick", "nicks")),
+            Self::SetCommonNicks { places: None, .. } => "Nicks on a common edge left to the rule".into(),
+            Self::SetCommonNicks { places: Some(at), .. } => {
+                format!("{} set by hand on a common edge", crate::finding::counted(at.len(), "nick", "nicks"))
+            }
+            Self::SetCorners { corners } => format!("Inner corners {}, outer {}", corners.inner.name(), corners.outer.name()),
+            Self::SetSide { side, .. } => format!("Kerf {}", side.unwrap_or_default().name()),
             Self::SetLeads { on } => if *on { "Leads on" } else { "Leads off" }.into(),
             Self::SetLead { lead } => format!("Leads: {}, from {}, ending {}", lead.shape.name(), lead.from.name(), lead.end.name()),
             Self::SetLeadLength { length } => format!("Leads of {}", super::millimetres(*length)),
+            Self::SetOverlap { overlap } if *overlap < 0.0 => format!("Cuts end {} mm before their begin", -overlap),
+            Self::SetOverlap { overlap } => format!("Cuts go on {overlap} mm over their begin"),
+            Self::SetChain { most } if *most <= 0.0 => "Every cut pierced".into(),
+            Self::SetChain { most } => format!("Lit from cut to cut over {most} mm"),
+            Self::SetCornerReach { reach } => format!("Loops {reach} mm beyond corners"),
+            Self::SetCornerSeconds { seconds } => format!("{seconds} s in corners"),
             Self::SetPierce { pierce: None, .. } => "Pierce left to the rule".into(),
             Self::SetPierce { pierce: Some(p), .. } => format!("Pierce put {:.1} mm off", p.ahead.hypot(p.aside)),
             Self::SetSweep { sweep: Sweep { angle: Some(a), .. } } => format!("Rows at {a}°"),
             Self::SetSweep { .. } => "Rows along x or y".into(),
         }
     }
+}
+
+/// Places on a contour that a hand can have set.
+fn sane(places: Option<&[EdgePlace]>) -> Result<(), EditError> {
+    if places.iter().copied().flatten().any(|p| !p.is_sane()) {
+        return Err(EditError::Refused("a place on a contour is a share of 0 to 1 of a segment".into()));
+    }
+    if places.is_some_and(|p| p.len() > MOST_NICKS) {
+        return Err(EditError::TooMany { what: "nicks of a contour", most: MOST_NICKS });
+    }
+    Ok(())
 }

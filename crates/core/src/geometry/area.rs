@@ -22,7 +22,7 @@ const LONGEST_MITRE: f64 = 4.0;
 const CRUMB: f64 = 0.001;
 
 fn polyline(path: &Path) -> Polyline<f64> {
-    let mut line = Polyline::new_closed();
+    let mut line = if path.closed { Polyline::new_closed() } else { Polyline::new() };
     for s in &path.segments {
         // Arcs of over half a turn are two: a bulge is at most 1 there.
         if s.bulge.abs() > 1.0 {
@@ -33,6 +33,9 @@ fn polyline(path: &Path) -> Polyline<f64> {
             line.add(s.start.x, s.start.y, s.bulge);
         }
     }
+    if let Some(last) = path.segments.last().filter(|_| !path.closed) {
+        line.add(last.end.x, last.end.y, 0.0);
+    }
     line.remove_repeat_pos(1e-7).unwrap_or(line)
 }
 
@@ -41,7 +44,7 @@ fn path(line: &Polyline<f64>) -> Path {
         .iter_segments()
         .map(|(a, b)| Segment { start: Point::new(a.x, a.y), end: Point::new(b.x, b.y), bulge: a.bulge })
         .filter(|s| s.chord() > 1e-9);
-    Path::new(without_crumbs(segments), true)
+    Path::new(without_crumbs(segments), line.is_closed())
 }
 
 /// Leaves out the crumbs of a closed path: the edge before each ends where the crumb did.
@@ -63,10 +66,10 @@ fn without_crumbs(segments: impl Iterator<Item = Segment>) -> Vec<Segment> {
 }
 
 impl Path {
-    /// The closed path moved to the left of its direction by `by` mm, to the right where that is negative: none, one or
+    /// The path moved to the left of its direction by `by` mm, to the right where that is negative: none, one or
     /// several paths. Outward corners are round.
     pub fn moved_left(&self, by: f64) -> Vec<Self> {
-        polyline(self).parallel_offset(by).iter().map(path).filter(|p| p.segments.len() > 1).collect()
+        polyline(self).parallel_offset(by).iter().map(path).filter(|p| p.segments.len() > usize::from(self.closed)).collect()
     }
 
     /// The closed path grown by `by` mm, shrunk where that is negative.

@@ -5,6 +5,7 @@
 
 use super::{Bench, Doing, Op, Track, Troubles, Yard, nicks};
 use crate::cuts::{Cut, Line, SheetCuts};
+use crate::decisions::HoldDecisions;
 use crate::geometry::{Path, Point};
 use crate::order::Step;
 use rustc_hash::FxHashMap;
@@ -69,6 +70,17 @@ pub(super) fn places(sheet: &SheetCuts, gap: f64) -> FxHashMap<usize, Vec<f64>> 
     }
     out.values_mut().for_each(|all| all.sort_by(f64::total_cmp));
     out
+}
+
+/// Puts the nicks that a hand set on shared edges in the place of the rule's.
+pub(super) fn by_hand(sheet: &SheetCuts, decisions: &HoldDecisions, places: &mut FxHashMap<usize, Vec<f64>>) {
+    for (i, name) in sheet.names().into_iter().enumerate().filter(|(i, _)| sheet.cuts[*i].line == Line::Shared) {
+        if let Some(set) = decisions.common_nicks.get(&name) {
+            let mut along: Vec<f64> = set.iter().map(|p| p.along(&sheet.cuts[i].path)).collect();
+            along.sort_by(f64::total_cmp);
+            places.insert(i, along);
+        }
+    }
 }
 
 impl Bench<'_> {

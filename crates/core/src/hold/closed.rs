@@ -1,14 +1,16 @@
 //! Closed cuts: on which side of the contour, from where, with which leads and nicks; by rule and by hand.
 
 use super::op::{Op, Track};
-use super::{Bench, Doing, Troubles, Yard, kerf, nicks};
-use crate::assign::Part;
+use super::{Bench, Doing, Troubles, Yard, corners, kerf, nicks};
+use crate::assign::{Part, Process};
 use crate::cuts::{Cut, Line};
 use crate::decisions::Way;
 use crate::geometry::{Path, Segment};
 use crate::order::Step;
 use crate::shop::MachineKind;
 
+/// Nicks keep off what is engraved by this much, mm.
+const OFF_ENGRAVING: f64 = 1.5;
 /// A hole narrower than so many thicknesses has no lead-out.
 const NO_LEAD_OUT: f64 = 2.0;
 
@@ -109,12 +111,19 @@ impl Bench<'_> {
                 nicks::at(&moved, &at, gap)
             }
             None if self.holding.nicks && self.wants_nicks(part, outer) => {
-                nicks::places(&moved, &nicks::Rule { pitch: self.holding.nick_pitch, count: self.holding.nick_count, gap })
+                let rule = nicks::Rule { pitch: self.holding.nick_pitch, count: self.holding.nick_count, gap };
+                nicks::places(&moved, &rule, &self.beside_nicks(step, part, &line, gap))
             }
             None => Vec::new(),
         };
+        let overlap = if self.holding.leads { self.given.decisions.lead.overlap } else { 0.0 };
         line.nicks = places.iter().map(|at| moved.at(*at)).map(|(p, d)| (p, d.turn_90())).collect();
         line.runs = nicks::split(&moved, &places, gap);
+        self.end_by(overlap, &mut line);
+        corners::lay(
+            &mut line,
+            &corners::Around { yard, rule: &self.given.decisions.corners, scrap_left: (moved.area() > 0.0) != outer, kerf: op.kerf },
+        );
         if self.holding.leads {
             // Behind every nick the torch is lit again: in the scrap there too, not on the finished edge.
             let begins: Vec<Segment> = line.runs.iter().skip(1).map(|r| r[0]).collect();
@@ -132,5 +141,35 @@ impl Bench<'_> {
         op.doing = Doing::Line(line);
         yard.burn(op.line().runs.iter().flatten().chain(op.leads()).copied());
         op
+    }
+
+    /// What the nicks of a cut keep off.
+    fn beside_nicks(&self, step: &Step, part: &Part, line: &Track, gap: f64) -> nicks::Beside {
+        let start = line.lead_in.last().map(|s| s.end);
+        let reach = |lead: &[Segment]| {
+            let points = lead.iter().flat_map(|s| [s.start, s.at(0.5), s.end]);
+            points.filter_map(|p| Some(p.distance(start?))).fold(0.0, f64::max)
+        };
+        let affine = self.layout.placed[step.placement].affine();
+        let swept = part.items().filter(|i| matches!(self.work.items[*i].process, Process::Engrave | Process::Picture));
+        let engraved = swept.map(|i| self.work.items[i].contour.path.transformed(affine)).collect();
+        nicks::Beside { leads: (reach(&line.lead_out), reach(&line.lead_in)), engraved, off: gap / 2.0 + OFF_ENGRAVING }
+    }
+
+    /// Has a cut go on over its begin by so much, mm, or end so much before it.
+    fn end_by(&self, overlap: f64, line: &mut Track) {
+        if overlap > 0.0 {
+            let Some(first) = line.runs.first_mut() else { return };
+            let run = Path::new(std::mem::take(first), false);
+            let to = overlap.min(run.length());
+            line.again = run.piece(0.0, to);
+            *first = [line.again.clone(), run.piece(to, run.length())].concat();
+        } else if overlap < 0.0 {
+            let Some(last) = line.runs.last_mut() else { return };
+            let run = Path::new(std::mem::take(last), false);
+            // A cut that would be left out is not shortened.
+            let to = run.length() + overlap;
+            *last = if to > 0.5 * run.length() { run.piece(0.0, to) } else { run.segments };
+        }
     }
 }

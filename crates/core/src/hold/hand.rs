@@ -12,7 +12,7 @@ pub fn nicks_with(cut: &Cut, op: &Op, from: Option<Point>, to: Option<Point>) ->
     let along = |p: Point| cut.path.nearest(p).along;
     let mut places: Vec<f64> = op.line().nicks.iter().map(|(p, _)| along(*p)).collect();
     if let Some(from) = from.map(along) {
-        let round = |a: f64| (a - from).abs().min(cut.path.length() - (a - from).abs());
+        let round = |a: f64| if cut.path.closed { (a - from).abs().min(cut.path.length() - (a - from).abs()) } else { (a - from).abs() };
         let nearest = (0..places.len()).min_by(|a, b| round(places[*a]).total_cmp(&round(places[*b])))?;
         places.remove(nearest);
     }

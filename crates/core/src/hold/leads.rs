@@ -110,6 +110,8 @@ impl Yard {
                 let lead_in = shaped(rule.shape, at, ahead, scrap_left, radius);
                 let clear = self.parts.iter().all(|part| part.leaves_room(lead_in[0].start, crater));
                 let Some(points) = self.all_free(&lead_in, kerf).filter(|_| clear) else { continue };
+                // Where the cut ends: over its begin, or short of it.
+                let (at, ahead) = path.at((along + rule.overlap).rem_euclid(total));
                 let out = quarter_in(at, -ahead, !scrap_left, radius * 0.5).reversed();
                 let lead_out = if rule.end == LeadEnd::Out && self.free(&out, kerf).is_some() { vec![out] } else { Vec::new() };
                 self.taken.push(points);
@@ -139,15 +141,15 @@ impl Yard {
         Some(all)
     }
 
-    /// A lead to a place on a contour where the torch is lit again, ahead in the contour's direction there: arc, then line,
-    /// shorter and shorter.
+    /// A lead to a place on a contour where the torch is lit again behind a nick, ahead in the contour's direction there: a line
+    /// from the side, or from ahead, for what came from behind would burn through the nick; shorter and shorter.
     pub(super) fn lead_to(&mut self, at: Point, ahead: Vec2, path: &Path, outer: bool, thickness: f64, kerf: f64) -> Option<Segment> {
         let full = (LENGTH_PER_THICKNESS * thickness).clamp(LENGTH_LIMITS.0, LENGTH_LIMITS.1);
         let scrap_left = (path.area() > 0.0) != outer;
         let side = if scrap_left { ahead.turn_90() } else { -ahead.turn_90() };
-        let arcs = SHARES.iter().map(|share| quarter_in(at, ahead, scrap_left, full * share / FRAC_PI_2));
-        let lines = SHARES.iter().map(|share| Segment::line(at + (side - ahead * 0.5) * (full * share * 0.8), at));
-        for lead in arcs.chain(lines) {
+        let ways = [side, side + ahead * 0.5, side + ahead];
+        let line = |way: Vec2, share: f64| Segment::line(at + way * (full * share * 0.8 / way.hypot()), at);
+        for lead in SHARES.iter().flat_map(|share| ways.map(|way| line(way, *share))) {
             if let Some(points) = self.free(&lead, kerf) {
                 self.taken.push(points);
                 return Some(lead);
@@ -163,6 +165,21 @@ impl Yard {
         let (lead, points) = lines.filter_map(|l| Some((l, self.free(&l, kerf)?))).next()?;
         self.taken.push(points);
         Some(lead)
+    }
+
+    /// True where all of a loop that begins and ends on its cut touches no part, no lead and no edge.
+    pub(super) fn has_room(&self, looped: &[Segment], kerf: f64) -> bool {
+        looped.iter().all(|s| self.clear_points(s, kerf).is_some())
+    }
+
+    /// True where a straight way through the scrap meets no part, no clamp, no edge and no cut but at its ends.
+    pub(super) fn has_way(&self, way: &Segment, kerf: f64) -> bool {
+        let steps = (way.length() / kerf.max(0.1)).ceil().clamp(4.0, 400.0) as usize;
+        let points: Vec<Point> = (0..=steps).map(|i| way.at(i as f64 / steps as f64)).collect();
+        let near_end = |p: &Point| p.distance(way.start).min(p.distance(way.end)) < kerf * KEEP_OFF;
+        self.on_sheet(&points, kerf)
+            && points.iter().all(|p| self.parts.iter().all(|part| part.leaves_room(*p, kerf / 2.0 - SLACK)))
+            && points.iter().filter(|p| !near_end(p)).all(|p| !self.in_a_cut(*p, kerf / KEEP_OFF))
     }
 
     /// Notes what is cut: leads that come later keep off it.
@@ -196,19 +213,30 @@ impl Yard {
         if self.in_a_cut(points[0], kerf) || points[1..off].iter().any(|p| self.in_a_cut(*p, kerf / KEEP_OFF)) {
             return None;
         }
+        self.clear_points(lead, kerf)
+    }
+
+    /// Points of a piece where it leaves every part, every earlier lead and the edge of the sheet alone.
+    fn clear_points(&self, piece: &Segment, kerf: f64) -> Option<Vec<Point>> {
+        let points: Vec<Point> = (0..=10).map(|i| piece.at(f64::from(i) / 10.0)).collect();
         let clear = kerf / 2.0 - SLACK;
+        // The pierce blows a crater: it stays a kerf away from earlier leads.
+        let apart = self.taken.iter().flatten().all(|t| points.iter().all(|p| p.distance(*t) > kerf));
+        let leaves_room = |p: &Point| self.parts.iter().all(|part| part.leaves_room(*p, clear));
+        (self.on_sheet(&points, kerf) && apart && points.iter().all(leaves_room)).then_some(points)
+    }
+
+    /// True where points lie within the sheet's outline and beside its clamps, a kerf at least.
+    fn on_sheet(&self, points: &[Point], kerf: f64) -> bool {
         let inner = self.edge.grown(-kerf);
-        let on_sheet = points.iter().all(|p| inner.has(*p) && !self.clamps.iter().any(|c| c.grown(kerf).has(*p)))
+        points.iter().all(|p| inner.has(*p) && !self.clamps.iter().any(|c| c.grown(kerf).has(*p)))
             && self.outline.split_first().is_none_or(|(edge, holes)| {
                 points.iter().all(|p| {
                     edge.contains(*p)
                         && edge.nearest(*p).distance > kerf
                         && !holes.iter().any(|h| h.contains(*p) || h.nearest(*p).distance < kerf)
                 })
-            });
-        // The pierce blows a crater: it stays a kerf away from earlier leads.
-        let apart = self.taken.iter().flatten().all(|t| points.iter().all(|p| p.distance(*t) > kerf));
-        (on_sheet && apart && points.iter().all(|p| self.parts.iter().all(|part| part.leaves_room(*p, clear)))).then_some(points)
+            })
     }
 }
 

@@ -1,7 +1,9 @@
 //! Station 6: what the head will do. Kerf, nicks, leads, engraved rows.
 
 mod blocks;
+mod chained;
 mod closed;
+mod corners;
 mod falls;
 pub mod hand;
 mod kerf;
@@ -22,12 +24,13 @@ pub use falls::{Fate, Piece, fate};
 pub use op::{AreaSweep, Doing, Op, PictureSweep, Track};
 pub use roundabout::Approach;
 pub use sweep::Row;
+pub use thin::thinner_than;
 
 use crate::assign::{Part, Process, Work};
 use crate::cuts::{Cut, CutPlan, Line, SheetCuts};
-use crate::decisions::{HoldDecisions, HoldEdit, NickWhich, Way};
+use crate::decisions::{HoldDecisions, HoldEdit, LineSide, NickWhich, Way};
 use crate::finding::Finding;
-use crate::geometry::Point;
+use crate::geometry::{Path, Point};
 use crate::ids::ContourId;
 use crate::nest::{Layout, SheetLayout, Terms};
 use crate::order::{Sequence, SheetSequence, Step};
@@ -111,22 +114,22 @@ pub struct Holding {
 }
 
 impl Holding {
-    /// What was decided, and the machine's and material's custom for the rest.
-    pub fn of(hold: &HoldDecisions, machine: &Machine, nick: Nicks) -> Self {
+    /// What was decided, and the machine's and material's custom for the rest; `thickness` in mm.
+    pub fn of(hold: &HoldDecisions, machine: &Machine, nick: Nicks, thickness: f64) -> Self {
         let plasma = machine.kind == MachineKind::Plasma;
         Self {
             nicks: hold.nicks.unwrap_or(!plasma),
             nick_width: hold.nick_width.unwrap_or(nick.width),
             nick_pitch: hold.nick_pitch.unwrap_or(nick.pitch),
             nick_count: hold.nick_count.unwrap_or(nick.count),
-            leads: hold.leads.unwrap_or(plasma),
+            leads: hold.leads.unwrap_or(plasma || machine.leads_from > 0.0 && thickness >= machine.leads_from - 1e-6),
         }
     }
 }
 
 /// Works out what the head does on every sheet.
 pub fn run(work: &Work, layout: &Layout, plan: &CutPlan, sequence: &Sequence, given: &Given) -> (Toolpath, Vec<Finding>) {
-    let holding = Holding::of(given.decisions, given.machine, given.nick);
+    let holding = Holding::of(given.decisions, given.machine, given.nick, given.thickness);
     let done: Vec<(SheetPath, Troubles, Option<Finding>)> = layout
         .sheets
         .par_iter()
@@ -135,7 +138,10 @@ pub fn run(work: &Work, layout: &Layout, plan: &CutPlan, sequence: &Sequence, gi
         .enumerate()
         .map(|(i, ((lying, cuts), sequence))| {
             let kerf = given.rows.get(Process::Cut, None).map_or(0.0, |r| r.kerf);
-            let block_nicks = if holding.nicks { blocks::places(cuts, holding.nick_width + kerf) } else { FxHashMap::default() };
+            let mut block_nicks = if holding.nicks { blocks::places(cuts, holding.nick_width + kerf) } else { FxHashMap::default() };
+            if !given.decisions.common_nicks.is_empty() {
+                blocks::by_hand(cuts, given.decisions, &mut block_nicks);
+            }
             let bench = Bench { work, layout: lying, cuts, given, holding, block_nicks };
             let (sheet, troubles) = bench.sheet(sequence);
             let lined_up = lineup::proposed(&bench, sequence, sheet.swept, i, layout);
@@ -203,6 +209,9 @@ impl Bench<'_> {
             let Some(row) = self.row(step) else { continue };
             sheet.ops.extend(self.op(step, row, &mut yard, &mut troubles));
         }
+        if self.holding.leads && self.given.decisions.lead.chain > 0.0 {
+            chained::lay(&mut sheet.ops, &yard, self.given.decisions.lead.chain);
+        }
         if self.given.machine.kind == MachineKind::Plasma {
             self.go_round(&mut sheet.ops);
         }
@@ -243,6 +252,7 @@ impl Bench<'_> {
             let path = if step.start > 0.5 && !path.closed { path.reversed() } else { path };
             let path = if path.closed { path.started_at(step.start * path.length()) } else { path };
             let path = if path.closed && step.way == Some(Way::Against) { path.reversed() } else { path };
+            let path = if step.process == Process::Cut { self.beside(path, cut, op.kerf) } else { path };
             op.doing = Doing::Line(Track { runs: vec![path.segments], ..Track::default() });
             if step.process == Process::Cut {
                 yard.burn(op.line().runs[0].iter().copied());
@@ -256,10 +266,36 @@ impl Bench<'_> {
         Some(self.closed_cut(step, part, moved, op, yard, troubles))
     }
 
+    /// An open cut on the side of its line that a hand said.
+    fn beside(&self, path: Path, cut: &Cut, kerf: f64) -> Path {
+        let Some(edge) = cut.edges().next().filter(|_| !path.closed) else { return path };
+        let left = match self.given.decisions.sides.get(&edge.contour) {
+            None | Some(LineSide::Middle) => return path,
+            Some(LineSide::Left) => 1.0,
+            Some(LineSide::Right) => -1.0,
+        };
+        let mirrored = self.layout.placed.get(edge.placement).is_some_and(|p| p.mirrored);
+        let against = path.segments.first().map(|s| s.start) != cut.path.segments.first().map(|s| s.start);
+        let by = left * kerf / 2.0 * if mirrored != against { -1.0 } else { 1.0 };
+        let moved = path.moved_left(by).into_iter().max_by(|a, b| a.length().total_cmp(&b.length()));
+        moved.map_or(path, |m| Path { closed: false, ..m })
+    }
+
     /// Where a hand set a cut's nicks, as it lies, mm; none where the rule sets them.
     fn nicks_by_hand(&self, cut: &Cut) -> Option<Vec<Point>> {
-        let edge = cut.edges().next().filter(|_| cut.line == Line::Drawn)?;
-        let places = self.given.decisions.nicks_at(edge.copy, edge.contour)?;
+        if cut.line != Line::Drawn && self.given.decisions.common_nicks.is_empty() {
+            return None;
+        }
+        let edge = cut.edges().next()?;
+        let places = match cut.line {
+            Line::Drawn => self.given.decisions.nicks_at(edge.copy, edge.contour)?,
+            // It is one of several cuts that make the copy's outline.
+            Line::Rim { .. } | Line::Shared => {
+                let mut cuts = self.cuts.cuts.iter().zip(self.cuts.names());
+                let name = cuts.find(|c| std::ptr::eq(c.0, cut))?.1;
+                self.given.decisions.common_nicks.get(&name)?
+            }
+        };
         Some(places.iter().map(|p| cut.path.at(p.along(&cut.path)).0).collect())
     }
 

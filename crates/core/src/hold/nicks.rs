@@ -1,7 +1,7 @@
 //! Nicks: short bridges that keep a part in its sheet.
 //!
-//! One per so many mm of outline, within least and most; on straight or gently curved stretches, away from corners and
-//! from the start, spread so that the centre of the part lies between them and it cannot hinge.
+//! One per so many mm of outline, within least and most; on straight or gently curved stretches, away from corners, from the
+//! start, leads and what is engraved, spread so that the part's centre of mass lies between them and it cannot hinge about two.
 
 use crate::geometry::{Path, Point, Segment};
 
@@ -9,6 +9,12 @@ use crate::geometry::{Path, Point, Segment};
 const TIGHTEST: f64 = 4.0;
 /// Shares of the pitch between nicks at which the whole pattern is tried.
 const PHASES: usize = 24;
+/// Places that are looked at on an outline, and eight more for each nick.
+const SITES: usize = 48;
+/// Nicks are not placed more finely than this, mm.
+const FINEST: f64 = 0.05;
+/// Rounds in which every nick may go elsewhere.
+const ROUNDS: usize = 4;
 
 /// How many nicks a contour gets, and how wide.
 #[derive(Clone, Copy, Debug)]
@@ -30,11 +36,45 @@ pub(super) fn at(path: &Path, set: &[Point], gap: f64) -> Vec<f64> {
     places
 }
 
+/// What nicks keep off besides corners.
+#[derive(Default)]
+pub(super) struct Beside {
+    /// How far the leads reach along the path, from its start on and before it, mm.
+    pub(super) leads: (f64, f64),
+    /// What is engraved near by: a nick that is broken off there would be seen.
+    pub(super) engraved: Vec<Path>,
+    /// How far nicks keep off that, mm.
+    pub(super) off: f64,
+}
+
+/// A place where a nick may stand.
+#[derive(Clone, Copy)]
+struct Site {
+    along: f64,
+    at: Point,
+    straight: bool,
+}
+
+impl Site {
+    fn on(path: &Path, along: f64) -> Self {
+        let (at, ahead) = path.at(along);
+        let straight = path.at((along - 0.5).max(0.0)).1.dot(ahead) > 0.999_999 && path.at(along + 0.5).1.dot(ahead) > 0.999_999;
+        Self { along, at, straight }
+    }
+}
+
+impl Beside {
+    /// True where what is engraved is so near that a nick would be seen.
+    fn shows(&self, at: Point) -> bool {
+        self.engraved.iter().any(|e| e.contains(at) || e.nearest(at).distance < self.off)
+    }
+}
+
 /// Middles of the nicks, as lengths along the closed path; fewer, or none, where the outline has no room for them.
-pub(super) fn places(path: &Path, rule: &Rule) -> Vec<f64> {
+pub(super) fn places(path: &Path, rule: &Rule, beside: &Beside) -> Vec<f64> {
     let Rule { pitch, count, gap } = *rule;
     let total = path.length();
-    let free = free_stretches(path, gap);
+    let free = free_stretches(path, gap, beside);
     let room: f64 = free.iter().map(|f| f.1 - f.0).sum();
     let wanted = ((total / pitch).ceil() as usize).clamp(count.0 as usize, count.1.max(count.0) as usize);
     // Bridges may take a third of the outline at most.
@@ -43,23 +83,145 @@ pub(super) fn places(path: &Path, rule: &Rule) -> Vec<f64> {
         return Vec::new();
     }
     let n = wanted.min(most);
-    let center = path.centroid();
-    let mut best: Option<(f64, Vec<f64>)> = None;
+    let step = (room / (SITES + 8 * n) as f64).max(FINEST);
+    let sites = sites(path, &free, beside, step);
+    let plate = Plate { total, center: path.centroid(), half: path.bounds().width().min(path.bounds().height()) / 2.0, gap };
+    let nearest = |at: f64| sites.iter().min_by(|a, b| plate.round(a.along, at).total_cmp(&plate.round(b.along, at))).copied();
+    let mut best: Option<(f64, Vec<Site>)> = None;
     for phase in 0..PHASES {
         let offset = (phase as f64 + 0.5) / PHASES as f64;
-        let mut found: Vec<f64> = (0..n).map(|k| nearest_free(&free, total * ((k as f64 + offset) / n as f64))).collect();
-        found.sort_by(f64::total_cmp);
-        found.dedup_by(|a, b| *a - *b < 2.0 * gap);
-        let score = quality(path, &found, total, center);
+        let mut found: Vec<Site> = (0..n).filter_map(|k| nearest(total * ((k as f64 + offset) / n as f64))).collect();
+        found.sort_by(|a, b| a.along.total_cmp(&b.along));
+        found.dedup_by(|a, b| a.along - b.along < 2.0 * gap);
+        let score = plate.quality(&found);
         if best.as_ref().is_none_or(|b| score > b.0) {
             best = Some((score, found));
         }
     }
-    best.map(|b| b.1).unwrap_or_default()
+    let Some((mut score, mut nicks)) = best else { return Vec::new() };
+    // Then each in turn goes where all hold best.
+    for _ in 0..ROUNDS {
+        let before = score;
+        for k in 0..nicks.len() {
+            for site in &sites {
+                let was = std::mem::replace(&mut nicks[k], *site);
+                let now = plate.quality(&nicks);
+                if now > score + 1e-9 { score = now } else { nicks[k] = was }
+            }
+        }
+        if score - before < 1e-9 {
+            break;
+        }
+    }
+    // And at last a little to and fro.
+    let mut step = step / 2.0;
+    while step > FINEST {
+        for k in 0..nicks.len() {
+            for by in [step, -step] {
+                let along = nicks[k].along + by;
+                let site = Site::on(path, along);
+                if !free.iter().any(|f| (f.0..=f.1).contains(&along)) || beside.shows(site.at) && !beside.shows(nicks[k].at) {
+                    continue;
+                }
+                let was = std::mem::replace(&mut nicks[k], site);
+                let now = plate.quality(&nicks);
+                if now > score + 1e-9 { score = now } else { nicks[k] = was }
+            }
+        }
+        step /= 2.0;
+    }
+    let mut places: Vec<f64> = nicks.iter().map(|s| s.along).collect();
+    places.sort_by(f64::total_cmp);
+    places
+}
+
+/// Places along the free stretches, as many as tell the stretches apart, without those too near to what is engraved where there
+/// are others.
+fn sites(path: &Path, free: &[(f64, f64)], beside: &Beside, step: f64) -> Vec<Site> {
+    let mut out = Vec::new();
+    for (from, to) in free {
+        let steps = ((to - from) / step).ceil().max(1.0) as usize;
+        let mut along: Vec<f64> = (0..=steps).map(|k| from + (to - from) * k as f64 / steps as f64).collect();
+        along.dedup_by(|a, b| *a - *b < 1e-9);
+        out.extend(along.into_iter().map(|along| Site::on(path, along)));
+    }
+    if !beside.engraved.is_empty() {
+        let clear: Vec<Site> = out.iter().filter(|s| !beside.shows(s.at)).copied().collect();
+        if !clear.is_empty() {
+            return clear;
+        }
+    }
+    out
+}
+
+/// The part that is held.
+struct Plate {
+    /// Its outline, mm.
+    total: f64,
+    center: Point,
+    /// Half its smaller side, mm.
+    half: f64,
+    gap: f64,
+}
+
+impl Plate {
+    /// Distance of two places round the outline, mm.
+    fn round(&self, a: f64, b: f64) -> f64 {
+        let d = (a - b).abs();
+        d.min(self.total - d)
+    }
+
+    /// How well nicks hold: far apart along the outline, all round the centre of mass, on straight stretches.
+    fn quality(&self, nicks: &[Site]) -> f64 {
+        let n = nicks.len();
+        if n == 0 {
+            return 0.0;
+        }
+        let mut closest = f64::INFINITY;
+        for i in 0..n {
+            for j in i + 1..n {
+                closest = closest.min(self.round(nicks[i].along, nicks[j].along));
+            }
+        }
+        if n > 1 && closest < 2.0 * self.gap {
+            return 0.0;
+        }
+        let apart = if n > 1 { closest / self.total * n as f64 } else { 1.0 };
+        let straight = nicks.iter().filter(|s| s.straight).count() as f64 / n as f64;
+        let points: Vec<Point> = nicks.iter().map(|s| s.at).collect();
+        // Where the centre lies outside what the nicks span, the part swings about the line between two of them.
+        let held = (margin(&points, self.center) / self.half.max(1e-9)).clamp(-2.0, 0.4);
+        4.0 * n as f64 + apart + 4.0 * held.min(0.0) + held.max(0.0) + 0.3 * straight
+    }
+}
+
+/// How far a point lies within what points span, mm; less than nothing outside.
+fn margin(points: &[Point], p: Point) -> f64 {
+    let [first, ..] = points else { return f64::NEG_INFINITY };
+    let mut out = f64::INFINITY;
+    let mut outside = f64::INFINITY;
+    for (i, a) in points.iter().enumerate() {
+        for b in &points[i + 1..] {
+            outside = outside.min(Segment::line(*a, *b).distance(p));
+            // An edge of the hull has all points on one side.
+            let side = |q: &Point| (*b - *a).cross(*q - *a);
+            let length = a.distance(*b).max(1e-12);
+            let (most, least) = points.iter().map(side).fold((0.0_f64, 0.0_f64), |m, s| (m.0.max(s), m.1.min(s)));
+            let slack = 1e-9 * length;
+            if most <= slack || least >= -slack {
+                let sense = if most <= slack { -1.0 } else { 1.0 };
+                out = out.min(side(&p) * sense / length);
+            }
+        }
+    }
+    if points.len() < 2 {
+        return -first.distance(p);
+    }
+    if points.len() == 2 || out < 0.0 { -outside } else { out }
 }
 
 /// Stretches where the middle of a nick may lie.
-fn free_stretches(path: &Path, gap: f64) -> Vec<(f64, f64)> {
+fn free_stretches(path: &Path, gap: f64, beside: &Beside) -> Vec<(f64, f64)> {
     let total = path.length();
     let away = gap / 2.0 + (total * 0.01).clamp(0.3, 3.0);
     // On outlines of short pieces that run on smoothly the pieces count as one stretch.
@@ -80,35 +242,14 @@ fn free_stretches(path: &Path, gap: f64) -> Vec<(f64, f64)> {
         last = Some(s);
     }
     let start_room = away.max(total * 0.02);
-    let inner = |f: &(f64, f64), away: f64| ((f.0 + away).max(start_room), (f.1 - away).min(total - start_room));
+    let (begin, end) = (start_room.max(beside.leads.0 + gap), total - start_room.max(beside.leads.1 + gap));
+    let inner = |f: &(f64, f64), away: f64| ((f.0 + away).max(begin), (f.1 - away).min(end));
     let roomy: Vec<(f64, f64)> = stretches.iter().map(|f| inner(f, away)).filter(|f| f.1 > f.0).collect();
     if roomy.is_empty() {
         // A small part: half the gap from a corner has to do.
         return stretches.iter().map(|f| inner(f, gap * 0.5)).filter(|f| f.1 > f.0).collect();
     }
     roomy
-}
-
-fn nearest_free(free: &[(f64, f64)], at: f64) -> f64 {
-    let clamped = free.iter().map(|f| at.clamp(f.0, f.1));
-    clamped.min_by(|a, b| (a - at).abs().total_cmp(&(b - at).abs())).unwrap_or(at)
-}
-
-/// How well nicks hold: many, far apart along the outline, all round the centre.
-fn quality(path: &Path, at: &[f64], total: f64, center: Point) -> f64 {
-    let n = at.len();
-    if n == 0 {
-        return 0.0;
-    }
-    let closest = (0..n).map(|i| if i + 1 < n { at[i + 1] - at[i] } else { at[0] + total - at[i] }).fold(f64::INFINITY, f64::min);
-    let mut angles: Vec<f64> = at.iter().map(|a| (path.at(*a).0 - center).atan2()).collect();
-    angles.sort_by(f64::total_cmp);
-    let widest = (0..n)
-        .map(|i| if i + 1 < n { angles[i + 1] - angles[i] } else { angles[0] + std::f64::consts::TAU - angles[i] })
-        .fold(0.0, f64::max);
-    // A gap of more than half a turn lets the part swing about the line between two nicks.
-    let hinge = (widest / std::f64::consts::PI - 1.0).max(0.0);
-    n as f64 + closest / total * n as f64 - 2.0 * hinge
 }
 
 /// The closed path without its nicks: the pieces that are burned, from the start round.

@@ -72,6 +72,14 @@ pub struct Track {
     pub lead_out: Vec<Segment>,
     /// Middles of the nicks and the direction across them.
     pub nicks: Vec<(Point, Vec2)>,
+    /// Lit from the end of the cut before to its lead, through the scrap: it is not pierced.
+    pub bridge: Vec<Segment>,
+    /// What is burned once more at its end, over its begin.
+    pub again: Vec<Segment>,
+    /// Pieces of runs, by run and number in it, at whose end the head stands for `dwell`.
+    pub dwells: Vec<(usize, usize)>,
+    /// How long, s.
+    pub dwell: f64,
 }
 
 impl Track {
@@ -82,6 +90,10 @@ impl Track {
         restarts: Vec::new(),
         lead_out: Vec::new(),
         nicks: Vec::new(),
+        bridge: Vec::new(),
+        again: Vec::new(),
+        dwells: Vec::new(),
+        dwell: 0.0,
     };
 }
 
@@ -115,6 +127,8 @@ pub struct PictureSweep {
     pub least_power: f64,
     /// [`Row::reach`] of its rows.
     pub reaches: Vec<(f64, f64)>,
+    /// What stays dark for so long within a row is crossed at travel speed, mm; infinite where nothing is.
+    pub fast_gap: f64,
 }
 
 impl Op {
@@ -166,7 +180,7 @@ impl Op {
     /// Where the head last burns.
     pub fn end(&self) -> Option<Point> {
         let l = self.line();
-        let line = l.lead_out.last().or_else(|| l.runs.last().and_then(|r| r.last()));
+        let line = l.lead_out.last().or(l.again.last()).or_else(|| l.runs.last().and_then(|r| r.last()));
         let picture = || self.picture_rows().last().map(|r| r.end());
         line.map(|s| s.end).or_else(|| self.rows().last().map(Row::end)).or_else(picture)
     }
@@ -206,7 +220,7 @@ impl Op {
     /// All leads.
     pub fn leads(&self) -> impl Iterator<Item = &Segment> {
         let l = self.line();
-        l.lead_in.iter().chain(l.restarts.iter().flatten()).chain(&l.lead_out)
+        l.bridge.iter().chain(&l.lead_in).chain(l.restarts.iter().flatten()).chain(&l.lead_out)
     }
     /// Burned length of the contour itself, one pass, leads apart, mm.
     pub fn length(&self) -> f64 {
@@ -214,7 +228,11 @@ impl Op {
     }
     /// Times the beam is lit, one pass.
     pub fn pierces(&self) -> usize {
-        self.line().runs.len()
+        self.line().runs.len().saturating_sub(usize::from(!self.line().bridge.is_empty()))
+    }
+    /// How long the head stands in corners where it burns this piece of a run, s.
+    pub fn dwell_after(&self, run: usize, piece: usize) -> f64 {
+        if self.line().dwells.contains(&(run, piece)) { self.line().dwell } else { 0.0 }
     }
 }
 

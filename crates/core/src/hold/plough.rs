@@ -72,6 +72,20 @@ impl Pace {
         if saved < WORTH { 0.0 } else { saved }
     }
 
+    /// The shortest gap that is crossed at travel speed, mm; infinite where none is.
+    pub(super) fn fast_gap(&self) -> f64 {
+        let (mut slow, mut fast) = (0.0, 20_000.0);
+        if self.saved(fast) == 0.0 {
+            return f64::INFINITY;
+        }
+        // What is saved grows with the gap.
+        while fast - slow > 0.01 {
+            let middle = f64::midpoint(slow, fast);
+            *(if self.saved(middle) > 0.0 { &mut fast } else { &mut slow }) = middle;
+        }
+        fast
+    }
+
     fn saved_within(&self, spans: &Spans) -> f64 {
         spans.windows(2).map(|w| self.saved(w[1].0 - w[0].1)).sum()
     }

@@ -178,9 +178,12 @@ pub(super) fn lay(ops: &mut [Op], mut field: Field, frees: impl Fn(&Op) -> Optio
     let mut at = Point::ZERO;
     for op in ops {
         let Some((start, end)) = op.start().zip(op.end()) else { continue };
-        let approach = field.approach(at, start);
-        if let Doing::Line(line) = &mut op.doing {
-            line.approach = approach;
+        // Where it stays lit it goes through the scrap.
+        if op.line().bridge.is_empty() {
+            let approach = field.approach(at, start);
+            if let Doing::Line(line) = &mut op.doing {
+                line.approach = approach;
+            }
         }
         if let Some(outline) = frees(op) {
             field.free(outline);

@@ -11,6 +11,7 @@ use proptest::prelude::*;
 use std::f64::consts::{PI, TAU};
 
 mod blocks;
+mod corners;
 mod falls;
 mod leads;
 mod nicks;
@@ -361,7 +362,7 @@ proptest! {
         for s in &grown.segments {
             prop_assert!((path.nearest(s.at(0.5)).distance - by).abs() < 1e-3);
         }
-        let nicks = super::nicks::places(&grown, &super::nicks::Rule { pitch: 120.0, count: (2, 8), gap: 0.6 });
+        let nicks = super::nicks::places(&grown, &super::nicks::Rule { pitch: 120.0, count: (2, 8), gap: 0.6 }, &super::nicks::Beside::default());
         prop_assert!(nicks.windows(2).all(|w| w[1] - w[0] > 0.6));
         let cut: f64 = super::nicks::split(&grown, &nicks, 0.6).iter().flatten().map(Segment::length).sum();
         prop_assert!((cut - (grown.length() - nicks.len() as f64 * 0.6)).abs() < 1e-6);

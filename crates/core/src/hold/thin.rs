@@ -50,14 +50,26 @@ pub(super) fn webs(work: &Work, layout: &Layout, given: &Given) -> Option<Findin
     Some(finding.on(found.iter().flat_map(|f| std::iter::repeat_n(f.0.id.0, f.1.len()))).on_sheet(sheet, points).acceptable("Cut it so"))
 }
 
-/// Places of a part, as drawn, where it is thinner than `least` mm.
-fn thin_places(work: &Work, part: &Part, least: f64) -> Vec<Point> {
+/// Where a part, as drawn, is thinner than each of these widths, mm, the least first: outlines of those places. Corners, which
+/// are thin only at their tips, are none.
+pub fn thinner_than(work: &Work, part: &Part, widths: &[f64]) -> Vec<Vec<Path>> {
+    let Some(whole) = whole(work, part) else { return vec![Vec::new(); widths.len()] };
+    let narrow = |piece: &Region| piece.residues(&whole).iter().any(|r| r.is_narrow());
+    let within = |width: &f64| whole.beyond(&whole.opened(*width)).pieces().filter(narrow).flat_map(|p| p.outlines()).collect();
+    widths.iter().map(within).collect()
+}
+
+/// A part as an area; none where it is too finely drawn to look at.
+fn whole(work: &Work, part: &Part) -> Option<Region> {
     let holes = part.holes.iter().map(|i| &work.items[*i].contour.path);
     let outlines: Vec<&Path> = std::iter::once(&part.outline).chain(holes).collect();
-    if part.outer.is_none() || outlines.iter().map(|p| p.segments.len()).sum::<usize>() > MOST_EDGES {
-        return Vec::new();
-    }
-    let whole = Region::within(&outlines);
+    let fine = part.outer.is_none() || outlines.iter().map(|p| p.segments.len()).sum::<usize>() > MOST_EDGES;
+    (!fine).then(|| Region::within(&outlines))
+}
+
+/// Places of a part, as drawn, where it is thinner than `least` mm.
+fn thin_places(work: &Work, part: &Part, least: f64) -> Vec<Point> {
+    let Some(whole) = whole(work, part) else { return Vec::new() };
     let thin = whole.beyond(&whole.opened(least)).residues(&whole);
     thin.into_iter().filter(|r| r.is_narrow() && r.depth > LEAST_DEPTH * least).map(|r| r.at).collect()
 }

@@ -228,7 +228,9 @@ fn strokes(intended: &SheetPath) -> Vec<Stroke> {
             all.push(Stroke { path, op, lead, meant: path.length() * times, burned: 0.0, reached: [false; 2] })
         };
         o.leads().for_each(|s| add(*s, true, passes));
-        o.line().runs.iter().flatten().for_each(|s| add(*s, false, passes));
+        // What is burned once more over its begin is burned twice by intention.
+        let times = |s: &Segment| if o.line().again.contains(s) { 2.0 * passes } else { passes };
+        o.line().runs.iter().flatten().for_each(|s| add(*s, false, times(s)));
         o.rows().iter().for_each(|r| r.spans.iter().for_each(|(a, b)| add(Segment::line(r.point(*a), r.point(*b)), false, passes)));
     }
     all

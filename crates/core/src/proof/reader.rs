@@ -44,7 +44,17 @@ pub struct Reader<'a> {
     fault: Option<ProgramFault>,
 }
 
-/// Moves on one line in one direction at one feed, not yet known to be a row.
+/// The row of a picture that moves differ from least.
+struct Matched {
+    /// Length over which they do, mm.
+    wrong: f64,
+    op: usize,
+    row: usize,
+    /// The middle of what they burn.
+    middle: Point,
+}
+
+/// Moves on one line in one direction at one feed, with rapids over gaps, not yet known to be a row.
 #[derive(Default)]
 struct Row {
     moves: Vec<Action>,
@@ -113,7 +123,13 @@ impl<'a> Reader<'a> {
             self.end_row();
         }
         match &action {
-            Action::Move { path, feed: Some(_), .. } if path.is_line() && path.start.y == path.end.y && self.is_row(path.start.y) => {
+            Action::Move { path, feed, power, .. }
+                if path.is_line()
+                    && path.start.y == path.end.y
+                    && self.is_row(path.start.y)
+                    // A rapid without beam crosses a gap within a row; none begins one.
+                    && (feed.is_some() || *power <= 0.0 && !self.row.moves.is_empty()) =>
+            {
                 self.row.moves.push(action);
             }
             _ => self.actions.push(action),
@@ -131,18 +147,25 @@ impl<'a> Reader<'a> {
     /// What was gathered on one line is a picture's row, or it is not.
     fn end_row(&mut self) {
         let moves = std::mem::take(&mut self.row.moves);
-        let (Some(Action::Move { path: first, feed, tool, air, line, .. }), Some(Action::Move { path: last, .. })) =
-            (moves.first(), moves.last())
-        else {
-            return;
-        };
-        let powers = || moves.iter().map(|m| if let Action::Move { power, .. } = m { *power } else { 0.0 });
-        let most = powers().fold(0.0, f64::max);
-        if most == 0.0 {
-            self.actions.extend(moves);
-            return;
+        let rapid = |m: &Action| matches!(m, Action::Move { feed: None, .. });
+        if !moves.iter().any(rapid) || self.matches(&moves).is_some_and(|m| m.wrong <= WRONG) {
+            return self.fold(moves);
         }
-        let changes = powers().any(|p| p != most);
+        // Not one row with gaps in it: rows of several pictures side by side, or none.
+        let mut piece = Vec::new();
+        for m in moves {
+            if rapid(&m) {
+                self.fold(std::mem::take(&mut piece));
+                self.actions.push(m);
+            } else {
+                piece.push(m);
+            }
+        }
+        self.fold(piece);
+    }
+
+    /// Of the pictures with a row at the height of these moves, the one that they differ from least.
+    fn matches(&self, moves: &[Action]) -> Option<Matched> {
         let burned: Vec<(f64, f64, f64)> = moves
             .iter()
             .filter_map(|m| match m {
@@ -152,27 +175,46 @@ impl<'a> Reader<'a> {
                 _ => None,
             })
             .collect();
+        let Some(Action::Move { path: first, .. }) = moves.first() else { return None };
         let (from, to) = burned.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), s| (a.min(s.0), b.max(s.1)));
-        // Of the pictures with a row at this height, the one that this row differs from least.
+        let middle = Point::new(f64::midpoint(from, to), first.start.y);
         let candidates = self.heights.get(&height(first.start.y)).map_or(&[][..], Vec::as_slice);
-        let best = candidates.iter().map(|(op, k)| (self.difference(*op, *k, &burned), *op, *k)).min_by(|a, b| a.0.total_cmp(&b.0));
-        let Some((wrong, op, k)) = best.filter(|b| b.0 <= WRONG || changes) else {
+        let differing =
+            candidates.iter().map(|(op, row)| Matched { wrong: self.difference(*op, *row, &burned), op: *op, row: *row, middle });
+        differing.filter(|_| !burned.is_empty()).min_by(|a, b| a.wrong.total_cmp(&b.wrong))
+    }
+
+    /// Lays moves over the row that they are, and keeps one move for every stretch at one feed.
+    fn fold(&mut self, moves: Vec<Action>) {
+        let powers = || moves.iter().map(|m| if let Action::Move { power, .. } = m { *power } else { 0.0 });
+        let most = powers().fold(0.0, f64::max);
+        if most == 0.0 {
+            self.actions.extend(moves);
+            return;
+        }
+        let changes = powers().any(|p| p != most);
+        let Some(found) = self.matches(&moves).filter(|m| m.wrong <= WRONG || changes) else {
             self.actions.extend(moves);
             return;
         };
-        if wrong > WRONG {
-            self.wrong.push(Point::new(f64::midpoint(from, to), first.start.y));
+        if found.wrong > WRONG {
+            self.wrong.push(found.middle);
         }
-        *self.burned.entry((op, k)).or_insert(0) += 1;
-        self.folded.insert(self.actions.len(), op);
-        self.actions.push(Action::Move {
-            path: Segment::line(first.start, last.end),
-            feed: *feed,
-            power: most,
-            tool: *tool,
-            air: *air,
-            line: *line,
-        });
+        *self.burned.entry((found.op, found.row)).or_insert(0) += 1;
+        let feed = |m: &Action| if let Action::Move { feed, .. } = m { *feed } else { None };
+        for stretch in moves.chunk_by(|a, b| feed(a) == feed(b)) {
+            let (Some(Action::Move { path: first, feed, tool, air, line, .. }), Some(Action::Move { path: last, .. })) =
+                (stretch.first(), stretch.last())
+            else {
+                continue;
+            };
+            let power = stretch.iter().map(|m| if let Action::Move { power, .. } = m { *power } else { 0.0 }).fold(0.0, f64::max);
+            if power > 0.0 {
+                self.folded.insert(self.actions.len(), found.op);
+            }
+            let path = Segment::line(first.start, last.end);
+            self.actions.push(Action::Move { path, feed: *feed, power, tool: *tool, air: *air, line: *line });
+        }
     }
 
     /// Length over which the burned stretches (from, to, power word) differ from row `k` of a picture, mm.
@@ -259,11 +301,13 @@ fn height(y: f64) -> i64 {
 
 impl Row {
     fn goes_on(&self, action: &Action) -> bool {
-        let (Some(Action::Move { path: last, feed, .. }), Action::Move { path, feed: now, .. }) = (self.moves.last(), action) else {
+        let (Some(Action::Move { path: last, .. }), Action::Move { path, feed: now, power, .. }) = (self.moves.last(), action) else {
             return false;
         };
+        let feed = self.moves.iter().find_map(|m| if let Action::Move { feed, .. } = m { *feed } else { None });
         let same_way = (last.end.x - last.start.x) * (path.end.x - path.start.x) > 0.0;
-        now.is_some() && feed == now && path.is_line() && path.start == last.end && path.start.y == path.end.y && same_way
+        let (pace, rapid) = (now.is_some() && *now == feed, now.is_none() && *power <= 0.0);
+        (pace || rapid) && path.is_line() && path.start == last.end && path.start.y == path.end.y && same_way
     }
 }
 

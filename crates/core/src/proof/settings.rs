@@ -16,6 +16,9 @@ const LEAST_POWER: f64 = 0.01;
 /// Waits may differ by this much each, s.
 const WAIT: f64 = 0.001;
 
+/// Two places of a program that are no further apart are one, mm.
+const SAME: f64 = 0.001;
+
 /// Points of what is done with other settings than were meant.
 #[derive(Default)]
 struct Wrong {
@@ -24,6 +27,7 @@ struct Wrong {
     tool: Vec<Point>,
     air: Vec<Point>,
     pierce: Vec<Point>,
+    stay: Vec<Point>,
 }
 
 /// Compares the settings of every burned move with those of the work that it belongs to.
@@ -59,6 +63,10 @@ pub(super) fn check(read: &Read, proof: &SheetProof, intended: &SheetPath, machi
                 if *air != op.air {
                     wrong.air.push(path.start);
                 }
+                // Within a cut the head stands in corners, if anywhere.
+                if burning && !op.is_swept() && (lit - stay(op, path.start)).abs() > WAIT {
+                    wrong.stay.push(path.start);
+                }
                 if !burning && !op.is_swept() && (lit - (op.pierce + machine.lift)).abs() > WAIT {
                     wrong.pierce.push(path.start);
                 }
@@ -71,6 +79,7 @@ pub(super) fn check(read: &Read, proof: &SheetProof, intended: &SheetPath, machi
     faults.add("wrong-tool", &wrong.tool, "moves burn with another tool in the holder than was meant");
     faults.add("wrong-air", &wrong.air, "moves burn with the assist air switched otherwise than chart and job say");
     faults.add("wrong-wait", &wrong.pierce, "pierces wait longer or shorter than chart and machine ask");
+    faults.add("wrong-stay", &wrong.stay, "places are burned longer or shorter than was meant: the head stands there");
     let meant = standing(intended, machine);
     if wrong.pierce.is_empty() && (dark - meant).abs() > WAIT * (intended.ops.len() + 1) as f64 {
         faults.add(
@@ -90,6 +99,13 @@ pub(super) fn check(read: &Read, proof: &SheetProof, intended: &SheetPath, machi
             &format!("moves (line {line}) come before the program has said its units, absolute positions and the beam off"),
         );
     }
+}
+
+/// How long the head is to stand where it is, lit, s.
+fn stay(op: &Op, at: Point) -> f64 {
+    let line = op.line();
+    let ends = line.dwells.iter().filter_map(|(run, piece)| line.runs.get(*run)?.get(*piece));
+    ends.filter(|s| s.end.distance(at) < SAME).map(|_| line.dwell).next().unwrap_or(0.0)
 }
 
 fn tool_of(op: &Op) -> u32 {

@@ -34,7 +34,9 @@ pub fn write(order: &ProgramOrder, to: &mut dyn io::Write) -> io::Result<()> {
     };
     w.head(order);
     let mut process: Option<Process> = None;
-    for (n, op) in order.path.ops.iter().enumerate() {
+    let ops = &order.path.ops;
+    for (n, op) in ops.iter().enumerate() {
+        let goes_on = ops.get(n + 1).is_some_and(|next| !next.line().bridge.is_empty());
         let tool = op.tool.filter(|_| op.process == Process::Mark);
         if process.is_some_and(|p| p != op.process) && order.machine.change > 0.0 || tool != w.tool {
             w.off();
@@ -47,7 +49,7 @@ pub fn write(order: &ProgramOrder, to: &mut dyn io::Write) -> io::Result<()> {
         }
         process = Some(op.process);
         w.comment(&format!("{} {}", n + 1, op.process.name()));
-        w.op(op)?;
+        w.op(op, goes_on)?;
         w.hand_on(HANDED_ON)?;
     }
     w.off();
@@ -97,7 +99,8 @@ impl Writer<'_> {
         Ok(())
     }
 
-    fn op(&mut self, op: &Op) -> io::Result<()> {
+    /// One piece of work; the beam stays lit behind it where the next one `goes_on` from here.
+    fn op(&mut self, op: &Op, goes_on: bool) -> io::Result<()> {
         let feed = op.feed;
         let power = op.power / 100.0 * self.machine.power_limit;
         self.air(op.air);
@@ -105,16 +108,29 @@ impl Writer<'_> {
         for _ in 0..op.passes {
             self.sweep(op, feed, power)?;
             self.picture(op, feed)?;
-            let runs = op.pierces();
+            let runs = op.line().runs.len();
             for (i, run) in op.line().runs.iter().enumerate() {
                 let lead_in = op.lead_before(i);
-                let lead_out = if i + 1 == runs { op.line().lead_out.as_slice() } else { &[] };
+                let last = i + 1 == runs;
                 let Some(first) = lead_in.first().or(run.first()) else { continue };
-                self.off();
-                self.rapid(first.start);
-                self.light(power, op.pierce);
-                lead_in.iter().chain(run).chain(lead_out).for_each(|s| self.segment(s, feed));
-                self.off();
+                if i == 0 && !op.line().bridge.is_empty() {
+                    op.line().bridge.iter().for_each(|s| self.segment(s, feed));
+                } else {
+                    self.off();
+                    self.rapid(first.start);
+                    self.light(power, op.pierce);
+                }
+                lead_in.iter().for_each(|s| self.segment(s, feed));
+                for (k, s) in run.iter().enumerate() {
+                    self.segment(s, feed);
+                    self.wait(op.dwell_after(i, k));
+                }
+                if last {
+                    op.line().again.iter().chain(&op.line().lead_out).for_each(|s| self.segment(s, feed));
+                }
+                if !(last && goes_on) {
+                    self.off();
+                }
             }
         }
         Ok(())
@@ -180,10 +196,11 @@ impl Writer<'_> {
             for (from, to, burn) in &runs {
                 let column = if row.backward { *from } else { *to };
                 let x = (raster.column + column as i64) as f64 * picture.pitch;
-                self.out.push('X');
+                let fast = *burn == 0 && (to - from) as f64 * picture.pitch >= picture.fast_gap;
+                self.out.push_str(if fast { "G0X" } else { "X" });
                 push_number(&mut self.out, x);
                 self.out.push_str(&words[usize::from(*burn)]);
-                self.out.push('\n');
+                self.out.push_str(if fast { "\nG1" } else { "\n" });
                 self.at = rounded(Point::new(x, row.at));
             }
             self.power = f64::NAN;

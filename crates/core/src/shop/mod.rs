@@ -78,6 +78,9 @@ pub struct Machine {
     /// The share of the feed at which they are cut.
     #[serde(default = "slow_share")]
     pub slow_share: f64,
+    /// A laser leads into stock that is so thick, mm; 0 where only told to. A torch always does.
+    #[serde(default)]
+    pub leads_from: f64,
     /// Words that switch the assist air on and off.
     #[serde(default = "air")]
     pub air: (String, String),
@@ -139,6 +142,7 @@ impl Machine {
         within("a slat offset", self.slat_offset, 0.0, 500.0, " mm");
         within("a factor for slow holes", self.slow_holes, 0.0, 50.0, " times the thickness");
         within("a share of the feed for slow holes", self.slow_share, 0.05, 1.0, "");
+        within("a thickness from which there are leads", self.leads_from, 0.0, 200.0, " mm");
         within("a cost per hour", self.hourly, 0.0, 100_000.0, "");
         within("a spacing", self.spacing, 0.0, 500.0, " mm");
         within("a margin", self.margin, 0.0, 500.0, " mm");

@@ -78,7 +78,9 @@ proptest! {
     fn a_torch_goes_round_what_is_free(plates in prop::collection::vec(plate(), 2..6), quantity in 1..4_u32, thick in any::<bool>()) {
         let stock = Stock { machine: "anvil".into(), material: "mild-steel".into(), thickness: if thick { 6.0 } else { 3.0 } };
         let mut job = job(&drawn(&plates), stock, quantity);
+        job.nest(1, 2);
         let route = job.settled();
+        prop_assert!(!route.first().programs.is_empty(), "{:?}", route.findings);
         let machine = job.shop.machine("anvil").expect("the table").clone();
         for sheet in 0..route.first().programs.len() {
             let outlines = outlines(&route, sheet);

@@ -4,6 +4,7 @@ mod by_hand;
 mod cached;
 mod common;
 mod dangers;
+mod held;
 mod job;
 mod jobs;
 mod lifted;

@@ -88,6 +88,8 @@ pub struct MachineForm {
     slow_holes: String,
     #[serde(default)]
     slow_share: String,
+    #[serde(default)]
+    leads_from: String,
     change: String,
     row_turn: String,
     slat_pitch: String,
@@ -155,6 +157,7 @@ impl MachineForm {
             slat_offset: or(&self.slat_offset, known.slat_offset)?,
             slow_holes: or(&self.slow_holes, known.slow_holes)?,
             slow_share: or(&self.slow_share, known.slow_share)?,
+            leads_from: or(&self.leads_from, known.leads_from)?,
             hourly: n(&self.hourly)?,
             spacing: n(&self.spacing)?,
             margin: n(&self.margin)?,

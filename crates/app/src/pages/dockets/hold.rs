@@ -4,7 +4,7 @@ use super::assign::Choice;
 use crate::shop::Loaded;
 use askama::Template;
 use boustrophe_core::assign::Process;
-use boustrophe_core::decisions::{Edit, HoldEdit, LeadEnd, LeadFrom, LeadRule, LeadShape, NickWhich};
+use boustrophe_core::decisions::{CornerRule, Edit, HoldEdit, InnerCorner, LeadEnd, LeadFrom, LeadRule, LeadShape, NickWhich, OuterCorner};
 use boustrophe_core::hold::{Fate, Holding};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::shop::MachineKind;
@@ -27,6 +27,13 @@ pub(super) struct Hold {
     /// How leads are laid: a name, and choices whose values are whole changes.
     lead_ways: Vec<(&'static str, Vec<Choice>)>,
     lead_length: String,
+    overlap: String,
+    chain: String,
+    /// What is done at corners: a name, and choices whose values are whole changes.
+    corner_ways: Vec<(&'static str, Vec<Choice>)>,
+    /// How far loops reach, mm, and how long the head stands, s; empty where it does neither.
+    corner_reach: String,
+    corner_seconds: String,
     kerf: String,
     /// Parts that fall, and pieces that tip.
     falls: usize,
@@ -85,9 +92,26 @@ fn lead_ways(loaded: &Loaded) -> Vec<(&'static str, Vec<Choice>)> {
     ]
 }
 
+/// What can be said of sharp corners.
+fn corner_ways(loaded: &Loaded) -> Vec<(&'static str, Vec<Choice>)> {
+    let now = loaded.decided().hold.corners;
+    let choice = |name: &str, corners: CornerRule| Choice {
+        slug: serde_json::to_string::<Edit>(&HoldEdit::SetCorners { corners }.on(loaded.batch)).unwrap_or_default(),
+        name: name.into(),
+        chosen: corners == now,
+    };
+    vec![
+        ("Inner corners", InnerCorner::ALL.map(|inner| choice(inner.name(), CornerRule { inner, ..now })).into()),
+        ("Outer corners", OuterCorner::ALL.map(|outer| choice(outer.name(), CornerRule { outer, ..now })).into()),
+    ]
+}
+
 pub(super) fn hold_body(loaded: &Loaded) -> Hold {
     let machine = &*loaded.machine();
-    let holding = Holding::of(&loaded.decided().hold, machine, loaded.shop.nicks(&loaded.here().stock.material));
+    let holding =
+        Holding::of(&loaded.decided().hold, machine, loaded.shop.nicks(&loaded.here().stock.material), loaded.here().stock.thickness);
+    let corners = loaded.decided().hold.corners;
+    let loops = corners.inner == InnerCorner::Loop || corners.outer == OuterCorner::Loop;
     let pieces = || loaded.here().toolpath.sheets.iter().flat_map(|s| &s.pieces);
     let fates = |fate: Fate| pieces().filter(|p| p.fate == fate && (fate == Fate::Tips || !p.slug)).count();
     let ops = || loaded.here().toolpath.sheets.iter().flat_map(|s| &s.ops);
@@ -108,6 +132,11 @@ pub(super) fn hold_body(loaded: &Loaded) -> Hold {
         leads: holding.leads,
         lead_ways: lead_ways(loaded),
         lead_length: loaded.decided().hold.lead.length.map_or_else(String::new, |l| l.to_string()),
+        overlap: loaded.decided().hold.lead.overlap.to_string(),
+        chain: loaded.decided().hold.lead.chain.to_string(),
+        corner_ways: corner_ways(loaded),
+        corner_reach: if loops { corners.reach.to_string() } else { String::new() },
+        corner_seconds: if corners.inner == InnerCorner::Dwell { corners.seconds.to_string() } else { String::new() },
         kerf: loaded.rows().get(Process::Cut, None).map_or("—".into(), |r| format!("{} mm", r.kerf)),
         nick_count: ops().map(|o| o.line().nicks.len()).sum(),
         lead_count: ops()

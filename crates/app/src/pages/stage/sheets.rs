@@ -211,7 +211,8 @@ fn stroke(loaded: &Loaded, (sheet, s): (usize, &SheetLayout), (n, name): (usize,
         p: o.process.slug(),
         kerf: o.kerf,
         runs: line.runs.iter().map(|run| flat(run)).collect(),
-        leads: std::iter::once(&line.lead_in)
+        leads: [&line.bridge, &line.lead_in]
+            .into_iter()
             .chain(&line.restarts)
             .chain([&line.lead_out])
             .filter(|l| !l.is_empty())

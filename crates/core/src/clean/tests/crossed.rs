@@ -141,3 +141,11 @@ fn nearly_equal_edges_leave_no_slivers_between_welded_shapes() {
     let areas: Vec<f64> = cleaned.contours.iter().map(|c| c.area.abs()).collect();
     assert!(areas.len() == 2 && areas.iter().any(|a| (a - 6.0).abs() < 0.1), "the outline and its opening: {areas:?}");
 }
+
+#[test]
+fn a_filled_line_there_and_back_is_left_out() {
+    let there = Path::new(vec![Segment::line(p(10.0, 10.0), p(14.0, 13.0)), Segment::line(p(14.0, 13.0), p(10.0, 10.0))], true);
+    let (cleaned, findings) = clean(&shapes(&[(Path::rectangle(0.0, 0.0, 30.0, 20.0), 1), (there, 1)], true), |_| {});
+    assert_eq!(cleaned.contours.len(), 1, "nothing is filled between there and back");
+    assert!(has(&findings, "unseen-outlines").is_some(), "{findings:?}");
+}

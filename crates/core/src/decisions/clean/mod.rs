@@ -22,6 +22,8 @@ pub enum Mend {
     SplitCrossings,
     /// Dashes in a row become one line.
     JoinDashes,
+    /// Outlines that came with small gaps in them are closed: those were nicks.
+    CloseNicks,
     /// Joints that are nearly smooth are made smooth.
     SmoothKinks,
     /// Points become small crosses.
@@ -45,6 +47,7 @@ impl Mend {
             Self::DropSpecks => "Specks dropped",
             Self::SplitCrossings => "Crossing outlines split",
             Self::JoinDashes => "Dashes joined",
+            Self::CloseNicks => "Nicked outlines closed",
             Self::SmoothKinks => "Kinks smoothed",
             Self::MarkCentres => "Points marked",
             Self::KeepStylesApart => "Styles kept apart",

@@ -63,7 +63,7 @@ proptest! {
     ) {
         let angle = f64::from(turn) * 90.0;
         let (work, layout, mut decisions) = brackets(&[(200.0, 200.0, angle, mirrored), (200.0 + 120.0 + gap, 200.0, angle, mirrored), (200.0, 200.0 + 120.0 + gap, angle, mirrored)]);
-        decisions.first_mut().hold.lead = LeadRule { shape, length, end, from };
+        decisions.first_mut().hold.lead = LeadRule { shape, length, end, from, ..LeadRule::default() };
         let (ops, _) = ops(&work, &layout, &decisions);
         let mut led = 0;
         for op in ops.iter().filter(|o| !o.line().lead_in.is_empty()) {

@@ -107,3 +107,52 @@ fn a_picture_too_large_for_its_pitch_is_told() {
     assert!(told.severity == crate::finding::Severity::Stop && told.text.contains("1 picture on sheet 1"), "{}", told.text);
     assert!(toolpath.sheets[0].ops.iter().all(|o| o.picture().is_none()), "and not swept");
 }
+
+#[test]
+fn what_stays_dark_for_long_in_a_picture_is_crossed_at_travel_speed() {
+    use crate::drawing::{Bitmap, Entity, Nature, Picture, Shape, Style};
+    use crate::release::{ProgramOrder, write};
+    // Black at both ends of 400 mm, white between.
+    let mut d = drawing(&[(Path::rectangle(0.0, 0.0, 420.0, 30.0), Style { stroke: Some([0; 3]), ..Style::default() })]);
+    let style = d.style(&Style { nature: Nature::Picture, ..Style::default() });
+    let bitmap = Bitmap { width: 400, height: 10, grey: (0..4000).map(|i| if (20..380).contains(&(i % 400)) { 255 } else { 0 }).collect() };
+    let place = Affine::translate((10.0, 10.0)) * Affine::scale_non_uniform(400.0, 10.0);
+    d.entities.push(Entity::new(style, Shape::Picture(Picture { bitmap: std::sync::Arc::new(bitmap), place })));
+    let (cleaned, decisions) = cleaned(&d, 1);
+    let shop = Shop::builtin();
+    let (work, _) = crate::testing::assigned(&[cleaned], &decisions, &shop);
+    let placed = vec![Placement { copy: crate::testing::copy(work.parts[0].id, 1), x: 60.0, y: 50.0, angle: 0.0, mirrored: false }];
+    let layout = Layout { sheets: vec![SheetLayout { sheet: Sheet::rectangle(600.0, 400.0), placed }], ..Layout::default() };
+    let done = |fast: bool| {
+        let mut machine = shop.machines[0].clone();
+        // Slow enough at its rows that travel is much faster.
+        machine.fast_gaps = fast;
+        machine.rapid = 60_000.0;
+        let (path, _) = crate::testing::held(&work, &layout, &decisions, &machine, &shop);
+        let plan = crate::cuts::plan(&work, &layout, None);
+        let mut program = Vec::new();
+        write(&ProgramOrder { path: &path.sheets[0], machine: &machine, sheet: (1, 1), stock: &decisions.first().stock }, &mut program)
+            .expect("written");
+        let program = String::from_utf8(program).expect("ASCII");
+        let meant = crate::proof::Meant {
+            sheet: 0,
+            path: &path.sheets[0],
+            cuts: &plan.sheets[0],
+            layout: &layout.sheets[0],
+            work: &work,
+            machine: &machine,
+        };
+        let (proof, findings) = crate::proof::run(&program, &meant);
+        assert!(findings.is_empty(), "{findings:?}");
+        // A fault within such a row is found: a gap that begins too late leaves something burned that should be dark.
+        if fast {
+            let at = program.find("G0X").expect("a gap at travel speed");
+            let broken = format!("{}G1X{}", &program[..at], &program[at + 3..]).replacen("S0\nG1", "S200\nG1", 1);
+            assert!(!crate::proof::run(&broken, &meant).1.is_empty());
+        }
+        (proof.seconds, proof.by_process.get(&Some(assign::Process::Picture)).copied().unwrap_or(0.0), proof.travel)
+    };
+    let (slow, fast) = (done(false), done(true));
+    assert!(fast.0 < 0.9 * slow.0 && fast.1 < slow.1, "{fast:?} and {slow:?}");
+    assert!((fast.2 - slow.2).abs() < 1.0, "what is crossed within rows is engraving, not travel: {fast:?} and {slow:?}");
+}
