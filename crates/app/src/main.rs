@@ -13,6 +13,7 @@ mod machines;
 mod miniature;
 mod names;
 mod pages;
+mod papers;
 mod rack;
 mod reading;
 mod report;

@@ -53,6 +53,9 @@ pub struct FindingReport {
 struct PartReport {
     id: String,
     drawing: String,
+    /// Whose part it is, where it was taken in from another job.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    job: Option<String>,
     quantity: u32,
     width: f64,
     height: f64,
@@ -167,6 +170,7 @@ impl Report {
             .map(|p| PartReport {
                 id: p.id.to_string(),
                 drawing: file(p.drawing),
+                job: decisions.drawing(p.drawing).and_then(|d| Some(d.guest.as_ref()?.name.clone())),
                 quantity: p.quantity,
                 width: p.bounds.width(),
                 height: p.bounds.height(),

@@ -4,7 +4,7 @@ use crate::command::Failure;
 use crate::error::AppError;
 use crate::guard::{Names, guard};
 use crate::pages::{
-    assign, book, cards, changes, floor, history, holding, intake, nesting, ordering, pictures, release, runs, stage, station,
+    assign, book, cards, changes, floor, history, holding, intake, nesting, ordering, pictures, proving, release, runs, stage, station,
 };
 use crate::reading::Readers;
 use crate::serving::{asked_to_end, serve};
@@ -101,6 +101,7 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/shop/rack/{id}", post(book::rack::change))
         .route("/shop/machines", get(book::things::things))
         .route("/shop/machines/{id}", post(book::things::save_machine))
+        .route("/shop/machines/{id}/dialect", post(book::things::try_dialect))
         .route("/shop/materials/{id}", post(book::things::save_material))
         .route("/health", get(health))
         .route("/jobs/{job}/miniature", get(floor::miniature))
@@ -128,10 +129,14 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/jobs/{job}/search/stop", post(nesting::stop))
         .route("/jobs/{job}/search/events", get(nesting::events))
         .route("/jobs/{job}/files/{name}", get(release::file))
+        .route("/jobs/{job}/lines/{sheet}", get(proving::lines))
+        .route("/jobs/{job}/prove", post(proving::outside))
         .route("/jobs/{job}/runs", post(runs::send))
         .route("/runs/{run}", get(runs::page))
         .route("/runs/{run}/status/{shown}", get(runs::status))
         .route("/runs/{run}/tick", post(runs::tick))
+        .route("/runs/{run}/onward", post(runs::onward))
+        .route("/runs/{run}/through", post(runs::through))
         .route("/runs/{run}/{word}", post(runs::order))
         .route("/static/{*path}", get(assets::asset))
         .fallback(|uri: axum::http::Uri| async move { AppError::NoPage(uri.path().to_owned()) })

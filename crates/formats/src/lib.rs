@@ -8,6 +8,7 @@ pub mod chart;
 mod clipping;
 pub mod dxf;
 pub mod pdf;
+pub mod print;
 pub mod sheet;
 pub mod stl;
 pub mod svg;

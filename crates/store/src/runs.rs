@@ -45,6 +45,12 @@ pub struct Run {
     pub cuts_done: i32,
     /// When the machine was last heard of it.
     pub heard_at: Option<String>,
+    /// Where the head was then, mm.
+    pub x: f64,
+    /// See `x`.
+    pub y: f64,
+    /// The run that it goes on from.
+    pub goes_on: Option<i32>,
 }
 
 /// What a machine was heard to say of a run.
@@ -60,6 +66,8 @@ pub struct Heard {
     pub line: i32,
     /// Pieces of work finished.
     pub cuts_done: i32,
+    /// Where the head is, mm.
+    pub at: (f64, f64),
     /// True where this closes the run.
     pub ended: bool,
 }
@@ -98,6 +106,8 @@ pub struct NewRun<'a> {
     pub cuts: i32,
     /// Seconds it is expected to take.
     pub total: f64,
+    /// The run that it goes on from.
+    pub goes_on: Option<i32>,
 }
 
 impl Store {
@@ -117,6 +127,7 @@ impl Store {
             runs::created_at.eq(now()),
             runs::sum.eq(run.sum),
             runs::cuts.eq(run.cuts),
+            runs::goes_on.eq(run.goes_on),
         );
         Ok(diesel::insert_into(runs::table).values(values).returning(runs::id).get_result(&mut self.connection()?)?)
     }
@@ -165,6 +176,8 @@ impl Store {
             runs::seconds.eq(heard.seconds),
             runs::line.eq(heard.line),
             runs::cuts_done.eq(heard.cuts_done),
+            runs::x.eq(heard.at.0),
+            runs::y.eq(heard.at.1),
             runs::heard_at.eq(now()),
             runs::ended_at.eq(end),
         );

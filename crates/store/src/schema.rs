@@ -63,6 +63,9 @@ diesel::table! {
         cuts_done -> Integer,
         heard_at -> Nullable<Text>,
         racked -> Bool,
+        x -> Double,
+        y -> Double,
+        goes_on -> Nullable<Integer>,
     }
 }
 diesel::table! {

@@ -1,8 +1,10 @@
-//! The command line: `demo`, `serve`, `prep`, `check`.
+//! The command line: `demo`, `serve`, `prep`, `check`, `prove`.
 
 mod check;
 mod options;
 mod prep;
+mod preparing;
+mod prove;
 
 pub use options::Failure;
 
@@ -23,6 +25,7 @@ pub fn run(args: impl IntoIterator<Item = OsString>) -> Result<ExitCode, Failure
         Command::Controller(controller) => crate::server::run_machine(&controller),
         Command::ReadDrawing(name) => crate::reading::run(&name),
         Command::Prep(options) => prep::run(&options),
+        Command::Prove { program, job, sheet, json } => prove::run(&program, &job, sheet, json),
         Command::Check { drawings, reading, json } => check::run(&drawings, &reading, json),
     }
 }

@@ -1,9 +1,9 @@
 //! What was typed, checked. The flags are a contract: extend, never rename.
 
+use super::preparing::{Prep, prep};
 use crate::server::{Controller, Opening};
-use boustrophe_core::decisions::{DrawingDecisions, Stock, Strategy};
+use boustrophe_core::decisions::DrawingDecisions;
 use boustrophe_core::drawing::Unit;
-use boustrophe_core::nest::{Aim, Grain, Sheet, Turn};
 use boustrophe_core::quantity;
 use boustrophe_machine::Link;
 use lexopt::prelude::*;
@@ -20,6 +20,7 @@ boustrophe serve [--listen ADDR] [--data DIR]             an empty or existing s
 boustrophe controller ID --token T [--listen ADDR] [--machine-speed N]   a simulated machine by itself
 boustrophe prep DRAWING... --out DIR [options]            drawings in, programs and report out
 boustrophe check DRAWING... [--json]                      findings of intake and clean
+boustrophe prove PROGRAM --job DIR [--sheet N] [--json]   any program against the job that prep wrote to DIR
 
 Options of prep:
   --units mm|cm|m|in|ft    where a file does not say     --ppi 96|90|72      pixels per inch of an SVG in pixels
@@ -35,8 +36,10 @@ Options of prep:
   --mirror                 parts may be mirrored          --grain along|across   of the sheet's x
   --accept                 release in spite of findings to look at
   --stock FILE=MACHINE,MATERIAL,THICKNESS   that drawing's parts are another batch, repeatable
+  --dialect NAME           laser, plasma, chords, or a file as in docs/dialects.md
+  --paper a4|a3|letter     every sheet at 1:1 as PDF      --setup             a setup sheet each
 
-Exit: 0 done; 1 findings hold it up, report written, no program; 2 usage or unreadable input.";
+Exit of prove: 0 same work, 1 differences, 2 unreadable. Exit: 0 done; 1 findings hold it up, report written, no program; 2 usage or unreadable input.";
 
 /// Why a command did not run: one line for standard error, exit 2.
 #[derive(Debug, thiserror::Error)]
@@ -87,36 +90,6 @@ impl Reading {
     }
 }
 
-/// Options of `prep`.
-#[derive(Clone, Debug)]
-pub struct Prep {
-    pub drawings: Vec<PathBuf>,
-    pub out: PathBuf,
-    pub reading: Reading,
-    pub stock: Stock,
-    /// Drawings, by the names they were given under, whose parts are other batches.
-    pub stocks: Vec<(PathBuf, Stock)>,
-    pub sheets: Vec<Sheet>,
-    pub offcuts: Vec<PathBuf>,
-    pub quantity: u32,
-    pub turn: Turn,
-    pub mirror: bool,
-    pub common_edges: bool,
-    pub aim: Aim,
-    pub strategy: Strategy,
-    /// Outline for each nick, and its width, mm.
-    pub nick_every: Option<f64>,
-    pub nick_width: Option<f64>,
-    pub grain: Option<Grain>,
-    pub spacing: Option<f64>,
-    pub margin: Option<f64>,
-    pub nest_seconds: f64,
-    pub nicks: bool,
-    pub leads: bool,
-    pub accept: bool,
-    pub seed: u64,
-}
-
 /// What is to be done.
 pub enum Command {
     Help,
@@ -125,6 +98,7 @@ pub enum Command {
     ReadDrawing(String),
     Prep(Box<Prep>),
     Check { drawings: Vec<PathBuf>, reading: Reading, json: bool },
+    Prove { program: PathBuf, job: PathBuf, sheet: Option<usize>, json: bool },
 }
 
 /// Reads the command line.
@@ -143,17 +117,18 @@ pub fn parse(args: impl IntoIterator<Item = OsString>) -> Result<Command, Failur
         crate::reading::COMMAND => Ok(Command::ReadDrawing(text(&mut parser)?)),
         "prep" => prep(&mut parser),
         "check" => check(&mut parser),
+        "prove" => prove(&mut parser),
         "help" => Ok(Command::Help),
-        other => Err(Failure::Usage(format!("“{other}” is not a command; there are demo, serve, prep and check."))),
+        other => Err(Failure::Usage(format!("“{other}” is not a command; there are demo, serve, prep, check and prove."))),
     }
 }
 
-fn text(parser: &mut lexopt::Parser) -> Result<String, Failure> {
+pub(super) fn text(parser: &mut lexopt::Parser) -> Result<String, Failure> {
     parser.value().map(|v| v.to_string_lossy().into_owned()).map_err(|e| Failure::Usage(format!("{e}.")))
 }
 
 /// A length or number behind a flag, within limits.
-fn number(parser: &mut lexopt::Parser, flag: &str, least: f64, most: f64) -> Result<f64, Failure> {
+pub(super) fn number(parser: &mut lexopt::Parser, flag: &str, least: f64, most: f64) -> Result<f64, Failure> {
     let typed = text(parser)?;
     let value = quantity::length(&typed, Unit::Mm).map_err(|e| Failure::Usage(format!("{flag}: {e}.")))?;
     if (least..=most).contains(&value) {
@@ -164,7 +139,7 @@ fn number(parser: &mut lexopt::Parser, flag: &str, least: f64, most: f64) -> Res
 }
 
 /// Flags that say how sizes are read; false for a flag that is none of them.
-fn reading(parser: &mut lexopt::Parser, flag: &str, reading: &mut Reading) -> Result<bool, Failure> {
+pub(super) fn reading(parser: &mut lexopt::Parser, flag: &str, reading: &mut Reading) -> Result<bool, Failure> {
     match flag {
         "units" => reading.units = Some(text(parser)?.parse().map_err(|e| Failure::Usage(format!("--units: {e}.")))?),
         "ppi" => reading.ppi = Some(number(parser, "--ppi", 1.0, 10_000.0)?),
@@ -172,21 +147,6 @@ fn reading(parser: &mut lexopt::Parser, flag: &str, reading: &mut Reading) -> Re
         _ => return Ok(false),
     }
     Ok(true)
-}
-
-/// `FILE=MACHINE,MATERIAL,THICKNESS`.
-fn stock(typed: &str) -> Result<(PathBuf, Stock), Failure> {
-    let wrong = || Failure::Usage(format!("--stock {typed} will not do; use FILE=MACHINE,MATERIAL,THICKNESS."));
-    let (file, stock) = typed.rsplit_once('=').ok_or_else(wrong)?;
-    let mut words = stock.split(',').map(str::trim);
-    let (Some(machine), Some(material), Some(thickness), None) = (words.next(), words.next(), words.next(), words.next()) else {
-        return Err(wrong());
-    };
-    let mm = quantity::length(thickness, Unit::Mm).map_err(|e| Failure::Usage(format!("--stock {typed}: {e}.")))?;
-    if !(0.05..=200.0).contains(&mm) {
-        return Err(Failure::Usage(format!("--stock {typed}: a thickness of {mm} mm will not do; use 0.05 to 200.")));
-    }
-    Ok((PathBuf::from(file), Stock { machine: machine.into(), material: material.into(), thickness: mm }))
 }
 
 /// `demo` and `serve`.
@@ -266,119 +226,22 @@ fn check(parser: &mut lexopt::Parser) -> Result<Command, Failure> {
     Ok(Command::Check { drawings, reading: how, json })
 }
 
-fn prep(parser: &mut lexopt::Parser) -> Result<Command, Failure> {
-    let mut p = Prep {
-        drawings: Vec::new(),
-        out: PathBuf::new(),
-        reading: Reading::default(),
-        stock: Stock::default(),
-        stocks: Vec::new(),
-        sheets: Vec::new(),
-        offcuts: Vec::new(),
-        quantity: 1,
-        turn: Turn::default(),
-        mirror: false,
-        common_edges: false,
-        aim: Aim::Rest,
-        strategy: Strategy::Least,
-        nick_every: None,
-        nick_width: None,
-        grain: None,
-        spacing: None,
-        margin: None,
-        nest_seconds: 5.0,
-        nicks: true,
-        leads: true,
-        accept: false,
-        seed: 1,
-    };
-    let (mut material, mut thickness) = (None, None);
+fn prove(parser: &mut lexopt::Parser) -> Result<Command, Failure> {
+    let (mut program, mut job, mut sheet, mut json) = (None, None, None, false);
     while let Some(arg) = parser.next().map_err(|e| Failure::Usage(format!("{e}.")))? {
-        let flag = match arg {
-            Value(path) => {
-                p.drawings.push(PathBuf::from(path));
-                continue;
-            }
-            Long(flag) => flag.to_owned(),
-            other @ Short(_) => return Err(Failure::Usage(format!("{}.", other.unexpected()))),
-        };
-        match flag.as_str() {
-            "out" => p.out = PathBuf::from(text(parser)?),
-            "machine" => p.stock.machine = text(parser)?,
-            "material" => material = Some(text(parser)?),
-            "thickness" => thickness = Some(number(parser, "--thickness", 0.05, 200.0)?),
-            "stock" => p.stocks.push(stock(&text(parser)?)?),
-            "sheet" => p.sheets.push(sheet(&text(parser)?)?),
-            "offcut" => p.offcuts.push(PathBuf::from(text(parser)?)),
-            "quantity" => {
+        match arg {
+            Value(path) if program.is_none() => program = Some(PathBuf::from(path)),
+            Long("job") => job = Some(PathBuf::from(text(parser)?)),
+            Long("sheet") => {
                 let typed = text(parser)?;
-                p.quantity = quantity::count(&typed, 1, boustrophe_core::decisions::MOST_COPIES)
-                    .map_err(|e| Failure::Usage(format!("--quantity: {e}.")))?;
+                let n = quantity::count(&typed, 1, 100_000).map_err(|e| Failure::Usage(format!("--sheet: {e}.")))?;
+                sheet = Some(n as usize);
             }
-            "turn" => {
-                let word = text(parser)?;
-                p.turn = Turn::from_word(&word)
-                    .ok_or_else(|| Failure::Usage(format!("--turn {word} will not do; use none, 180, 90 or any.")))?;
-            }
-            "mirror" => p.mirror = true,
-            "common-edges" => p.common_edges = true,
-            "strategy" => {
-                let word = text(parser)?;
-                p.strategy = Strategy::from_word(&word).ok_or_else(|| {
-                    Failure::Usage(format!("--strategy {word} will not do; use least, parts, rows, spread, fragile or corner."))
-                })?;
-            }
-            "nick-every" => p.nick_every = Some(number(parser, "--nick-every", 5.0, 10_000.0)?),
-            "nick-width" => p.nick_width = Some(number(parser, "--nick-width", 0.05, 20.0)?),
-            "aim" => p.aim = crate::edits::aim(&text(parser)?).map_err(|e| Failure::Usage(format!("--aim: {e}.")))?,
-            "grain" => {
-                let word = text(parser)?;
-                let grain = Grain::from_word(&word);
-                p.grain = Some(grain.ok_or_else(|| Failure::Usage(format!("--grain {word} will not do; use along or across.")))?);
-            }
-            "spacing" => p.spacing = Some(number(parser, "--spacing", 0.0, 500.0)?),
-            "margin" => p.margin = Some(number(parser, "--margin", 0.0, 500.0)?),
-            "nest-seconds" => p.nest_seconds = number(parser, "--nest-seconds", 0.0, 36_000.0)?,
-            "no-nicks" => p.nicks = false,
-            "no-leads" => p.leads = false,
-            "accept" => p.accept = true,
-            "seed" => {
-                let typed = text(parser)?;
-                p.seed = typed.parse().map_err(|_| Failure::Usage(format!("--seed {typed} will not do; use a whole number.")))?;
-            }
-            other => {
-                if !reading(parser, other, &mut p.reading)? {
-                    return Err(Failure::Usage(format!("--{other} is no option of prep.")));
-                }
-            }
+            Long("json") => json = true,
+            other => return Err(Failure::Usage(format!("{}.", other.unexpected()))),
         }
     }
-    if p.drawings.is_empty() {
-        return Err(Failure::Usage("prep needs at least one drawing.".into()));
-    }
-    if p.out.as_os_str().is_empty() {
-        return Err(Failure::Usage("prep needs --out DIR, where the programs and the report go.".into()));
-    }
-    let plasma = p.stock.machine == "anvil";
-    p.stock.material = material.unwrap_or_else(|| if plasma { "mild-steel" } else { "birch-ply" }.into());
-    p.stock.thickness = thickness.unwrap_or(match p.stock.material.as_str() {
-        "card" => 1.5,
-        "mild-steel" => 6.0,
-        _ => 3.0,
-    });
-    Ok(Command::Prep(Box::new(p)))
-}
-
-/// `WxH` or `N@WxH` in mm.
-fn sheet(typed: &str) -> Result<Sheet, Failure> {
-    let wrong = || Failure::Usage(format!("--sheet {typed} will not do; use WxH or N@WxH in mm, such as 600x400 or 3@600x400."));
-    let (count, size) = match typed.split_once('@') {
-        Some((n, size)) => (Some(quantity::count(n, 1, 10_000).map_err(|_| wrong())?), size),
-        None => (None, typed),
-    };
-    let (w, h) = size.split_once(['x', 'X', '×']).ok_or_else(wrong)?;
-    let side = |t: &str| quantity::length(t, Unit::Mm).map_err(|_| wrong());
-    let sheet = Sheet { count, ..Sheet::rectangle(side(w)?, side(h)?) };
-    sheet.checked().map_err(|e| Failure::Usage(format!("--sheet: {e}.")))?;
-    Ok(sheet)
+    let program = program.ok_or_else(|| Failure::Usage("prove needs a program.".into()))?;
+    let job = job.ok_or_else(|| Failure::Usage("prove needs --job DIR, the folder that prep wrote.".into()))?;
+    Ok(Command::Prove { program, job, sheet, json })
 }

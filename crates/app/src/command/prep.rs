@@ -1,6 +1,8 @@
 //! `boustrophe prep`: the whole route without a browser.
 
-use super::options::{Failure, Prep, Reading};
+use super::options::{Failure, Reading};
+use super::preparing::Prep;
+use super::prove::{JOB, Kept};
 use crate::report::{Report, sheet_stem};
 use boustrophe_core::cache::Cache;
 use boustrophe_core::decisions::{Decisions, DrawingDecisions, EditError, HoldDecisions, NestEdit, Stock};
@@ -10,6 +12,7 @@ use boustrophe_core::ids::BatchId;
 use boustrophe_core::nest::{Control, Layout, Problem, Sheet, Terms, search};
 use boustrophe_core::route::{self, BatchRoute, Route};
 use boustrophe_core::shop::{Machine, Shop};
+use boustrophe_formats::print::tiled;
 use boustrophe_formats::sheet::{write_dxf, write_svg};
 use std::collections::BTreeMap;
 use std::io::Write;
@@ -37,7 +40,10 @@ impl Clock {
 
 /// Runs the route and writes report and programs.
 pub fn run(options: &Prep) -> Result<ExitCode, Failure> {
-    let shop = Shop::builtin();
+    let mut shop = Shop::builtin();
+    if let Some(dialect) = &options.dialect {
+        shop.machines.iter_mut().for_each(|m| m.dialect.clone_from(dialect));
+    }
     known("", &options.stock, &shop)?;
     options.stocks.iter().try_for_each(|(file, stock)| known(&format!("--stock {}: ", file.display()), stock, &shop))?;
     let mut clock = Clock::start();
@@ -67,6 +73,9 @@ pub fn run(options: &Prep) -> Result<ExitCode, Failure> {
     }
     let held = findings.iter().any(|f| f.severity == Severity::Stop || f.severity == Severity::Look && !options.accept);
     write_all(options, &route, &findings, &decisions, &shop, !held, clock.seconds)?;
+    let kept = serde_json::to_vec(&Kept::of(&drawings, &decisions, &shop)?);
+    let kept = kept.map_err(|e| Failure::Other(format!("the job cannot be written down: {e}")))?;
+    write_whole(&options.out.join(JOB), |file| file.write_all(&kept))?;
     // What was accepted wholesale is said all the same: nothing passes in silence.
     for f in findings.iter().filter(|f| f.severity != Severity::Note) {
         eprintln!("{}: {}", if held { f.severity.to_string() } else { "accepted".into() }, f.text);
@@ -239,6 +248,7 @@ fn write_all(
             write_whole(&out.join(format!("{stem}.nc")), |file| b.write_program(i, shop, file))?;
             write_whole(&out.join(format!("{stem}.svg")), |file| file.write_all(write_svg(&b.work, sheet).as_bytes()))?;
             write_whole(&out.join(format!("{stem}.dxf")), |file| file.write_all(write_dxf(&b.work, sheet).as_bytes()))?;
+            papers(options, b, i, shop)?;
         }
     }
     let report = Report::new(route, findings, decisions, released, seconds);
@@ -246,12 +256,29 @@ fn write_all(
     write_whole(&out.join("report.json"), |file| file.write_all(text.as_bytes()))
 }
 
+/// The paper proof and the setup sheet of a sheet, where they are wanted.
+fn papers(options: &Prep, b: &BatchRoute, i: usize, shop: &Shop) -> Result<(), Failure> {
+    let number = format!("{:02}", b.before + i + 1);
+    if let Some(paper) = options.paper {
+        let pdf = tiled(&b.work, &b.nested.layout.sheets[i], paper, &format!("Sheet {number}"));
+        let pdf = pdf.map_err(|e| Failure::Other(format!("--paper: {e}.")))?;
+        write_whole(&options.out.join(format!("paper-{number}.pdf")), |file| file.write_all(&pdf))?;
+    }
+    if options.setup
+        && let Some(pdf) = crate::papers::setup(b, shop, i, ("Job", &format!("{}.nc", sheet_stem(b.before + i))))
+    {
+        write_whole(&options.out.join(format!("setup-{number}.pdf")), |file| file.write_all(&pdf))?;
+    }
+    Ok(())
+}
+
 /// Programs of an earlier run must not be taken for this one's.
 fn remove_older(out: &Path) {
     let Ok(entries) = std::fs::read_dir(out) else { return };
     for path in entries.flatten().map(|e| e.path()) {
-        let ours = path.file_name().and_then(|n| n.to_str()).and_then(|n| n.strip_prefix("sheet-")).and_then(|n| n.split_once('.'));
-        if ours.is_some_and(|(number, kind)| number.bytes().all(|b| b.is_ascii_digit()) && matches!(kind, "nc" | "svg" | "dxf")) {
+        let name = path.file_name().and_then(|n| n.to_str()).unwrap_or_default();
+        let ours = ["sheet-", "paper-", "setup-"].iter().find_map(|begin| name.strip_prefix(begin)).and_then(|n| n.split_once('.'));
+        if ours.is_some_and(|(number, kind)| number.bytes().all(|b| b.is_ascii_digit()) && matches!(kind, "nc" | "svg" | "dxf" | "pdf")) {
             let _ = std::fs::remove_file(path);
         }
     }

@@ -1,6 +1,7 @@
 //! Programs on their way to machines. Each machine has a desk: one line to its controller, one run in hand, the others
 //! waiting. What the controller says is what counts; the shop's record follows it.
 
+pub mod again;
 #[cfg(test)]
 mod tests;
 mod watch;
@@ -163,11 +164,12 @@ pub fn send(app: &Arc<App>, job: i32, sheet: usize) -> Result<i32, AppError> {
         revision: loaded.revision.id,
         sheet: i32::try_from(sheet + 1).unwrap_or(i32::MAX),
         machine,
-        file_name: &crate::names::program(&loaded.job, loaded.decided(), sheet),
+        file_name: &crate::names::program(&loaded.job, loaded.decided(), sheet, &loaded.machine()),
         program: &program,
         sum: &checksum(&program),
         cuts: i32::try_from(pieces(&program).len()).unwrap_or(i32::MAX),
         total: here.proofs.get(at).map_or(0.0, |p| p.seconds),
+        goes_on: None,
     };
     queue(app, &new)
 }
@@ -177,7 +179,11 @@ fn queue(app: &App, new: &NewRun) -> Result<i32, AppError> {
     let desk = app.machines.desk(new.machine)?;
     let _sending = app.sending.lock().unwrap_or_else(PoisonError::into_inner);
     let same = |r: &&Run| {
-        r.job_id == new.job && r.sheet == new.sheet && r.sum == new.sum && matches!(r.state.as_str(), "waiting" | "sending" | "ready")
+        r.job_id == new.job
+            && r.sheet == new.sheet
+            && r.sum == new.sum
+            && r.goes_on == new.goes_on
+            && matches!(r.state.as_str(), "waiting" | "sending" | "ready")
     };
     let open = app.store.open_runs(new.machine)?;
     let run = match open.iter().find(same) {
@@ -189,10 +195,12 @@ fn queue(app: &App, new: &NewRun) -> Result<i32, AppError> {
     Ok(run)
 }
 
-/// Lines of a program, from 1, at which its pieces of work begin: our writer numbers them in comments.
+/// Lines of a program, from 1, at which its pieces of work begin: our writer numbers them in remarks. A dialect without remarks tells
+/// none.
 fn pieces(program: &str) -> Vec<usize> {
     let begins = |line: &str| {
-        let number = line.strip_prefix('(').and_then(|l| l.strip_suffix(')')).and_then(|l| l.split_once(' '));
+        let remark = line.strip_prefix('(').and_then(|l| l.strip_suffix(')')).or_else(|| line.strip_prefix("; "));
+        let number = remark.and_then(|l| l.split_once(' '));
         number.is_some_and(|(n, process)| n.parse::<usize>().is_ok() && process.chars().all(char::is_alphabetic))
     };
     program.lines().enumerate().filter(|(_, l)| begins(l.trim())).map(|(i, _)| i + 1).collect()

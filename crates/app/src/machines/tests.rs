@@ -72,6 +72,7 @@ impl Bench {
             sum: &checksum(&text),
             cuts: 6,
             total: 3.0,
+            goes_on: None,
         };
         queue(&self.app, &new).expect("sent")
     }

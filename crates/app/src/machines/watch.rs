@@ -150,6 +150,7 @@ async fn settle(app: &Arc<App>, desk: &Desk, hand: &mut InHand, status: &Status)
         line: i32::try_from(status.line).unwrap_or(i32::MAX),
         cuts_done: i32::try_from(hand.finished(status)).unwrap_or(i32::MAX),
         detail: String::new(),
+        at: (status.x, status.y),
         ended: false,
     };
     if !hand.is_held(status.held.as_ref()) {
@@ -241,6 +242,7 @@ fn in_hand(run: &Run, program: &str) -> InHand {
         seconds: run.seconds,
         line: run.line,
         cuts_done: run.cuts_done,
+        at: (run.x, run.y),
         ended: false,
     };
     InHand { run: run.id, file_name: run.file_name.clone(), sum: run.sum.clone(), pieces: pieces(program), noted, at: Instant::now() }

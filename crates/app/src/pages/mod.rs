@@ -12,6 +12,7 @@ pub mod intake;
 pub mod nesting;
 pub mod ordering;
 pub mod pictures;
+pub mod proving;
 pub mod release;
 pub mod runs;
 pub mod stage;

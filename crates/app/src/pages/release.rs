@@ -3,13 +3,17 @@
 use super::{Shared, blocking};
 use crate::error::AppError;
 use crate::names;
+use crate::report::Report;
 use crate::shop::{App, Loaded};
 use axum::body::Body;
 use axum::extract::Path;
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
-use boustrophe_formats::sheet::{write_dxf, write_svg};
+use boustrophe_core::ids::BatchId;
+use boustrophe_formats::print::{Paper, fitted, tiled};
+use boustrophe_formats::sheet::{kerf_dxf, kerf_svg, write_dxf, write_svg};
 use futures_util::StreamExt;
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 /// Pieces of a program that wait to be sent.
@@ -49,7 +53,59 @@ pub async fn file(app: Shared, Path((job, name)): Path<(i32, String)>) -> Result
     blocking(&app, move |app| file_of(app, job, name)).await
 }
 
+/// The file of a batch, or of the job: `1.zip`, `report.json`.
+fn file_of_all(app: &Arc<App>, job: i32, name: &str) -> Option<Result<Response, AppError>> {
+    let attached = |mime: &str, file: &str, bytes: Vec<u8>| {
+        let header = [(CONTENT_TYPE, mime.to_owned()), (CONTENT_DISPOSITION, format!("attachment; filename=\"{file}\""))];
+        Ok((header, bytes).into_response())
+    };
+    if name == "report.json" {
+        return Some(app.load(job).and_then(|loaded| {
+            let (route, decisions) = (&loaded.route, &loaded.revision.decisions);
+            let report = Report::new(route, &route.findings, decisions, route.released(), BTreeMap::new());
+            let text =
+                serde_json::to_vec_pretty(&report).map_err(|e| AppError::Sentence(format!("the report cannot be written ({e}).")))?;
+            attached("application/json", "report.json", text)
+        }));
+    }
+    let batch: BatchId = name.strip_suffix(".zip")?.parse().ok()?;
+    Some(app.load(job).and_then(|loaded| {
+        let loaded = loaded.about(batch);
+        if !loaded.route.released() {
+            return Err(AppError::Sentence("the programs are not released: settle the open findings first.".into()));
+        }
+        attached("application/zip", &format!("{}-{}.zip", loaded.job.id, names::safe(&loaded.job.name)), zipped(app, &loaded)?)
+    }))
+}
+
+/// All files of a batch in one.
+fn zipped(app: &Arc<App>, loaded: &Loaded) -> Result<Vec<u8>, AppError> {
+    let broken = |e: &dyn std::fmt::Display| AppError::Sentence(format!("the files cannot be put together ({e}); fetch them one by one."));
+    let mut zip = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+    let options = zip::write::SimpleFileOptions::default().compression_method(zip::CompressionMethod::Stored).large_file(true);
+    let here = loaded.here();
+    let shop = app.shop();
+    for (i, layout) in here.nested.layout.sheets.iter().enumerate() {
+        let stem = names::stem(&loaded.job, loaded.decided(), here.before + i, &loaded.machine());
+        let mut add = |kind: &str, write: &mut dyn FnMut(&mut dyn std::io::Write) -> std::io::Result<()>| {
+            zip.start_file(format!("{stem}.{kind}"), options).map_err(|e| broken(&e))?;
+            write(&mut zip).map_err(|e| broken(&e))
+        };
+        add("nc", &mut |to| here.write_program(i, &shop, to))?;
+        add("svg", &mut |to| to.write_all(write_svg(&here.work, layout).as_bytes()))?;
+        add("dxf", &mut |to| to.write_all(write_dxf(&here.work, layout).as_bytes()))?;
+        let program = format!("{stem}.nc");
+        if let Some(pdf) = crate::papers::setup(here, &shop, i, (&loaded.job.name, &program)) {
+            add("setup.pdf", &mut |to| to.write_all(&pdf))?;
+        }
+    }
+    Ok(zip.finish().map_err(|e| broken(&e))?.into_inner())
+}
+
 fn file_of(app: &Arc<App>, job: i32, name: String) -> Result<Response, AppError> {
+    if let Some(all) = file_of_all(app, job, &name) {
+        return all;
+    }
     let missing = || AppError::NoPage(format!("/jobs/{job}/files/{name}"));
     let (sheet, kind) = name.split_once('.').ok_or_else(missing)?;
     let sheet = sheet.parse::<usize>().ok().and_then(|n| n.checked_sub(1)).ok_or_else(missing)?;
@@ -58,18 +114,31 @@ fn file_of(app: &Arc<App>, job: i32, name: String) -> Result<Response, AppError>
     let loaded = loaded.about(batch);
     let (route, here) = (&loaded.route, loaded.here());
     let layout = here.nested.layout.sheets.get(at).ok_or_else(missing)?;
+    let path = || here.toolpath.sheets.get(at).ok_or_else(missing);
+    let title = format!("{}, sheet {}", loaded.job.name, sheet + 1);
     let (text, mime) = match kind {
         "nc" if !route.released() => {
             return Err(AppError::Sentence("the programs are not released: settle the open findings first.".into()));
         }
         "nc" => {
-            let name = format!("{}.nc", names::stem(&loaded.job, loaded.decided(), sheet));
+            let name = names::program(&loaded.job, loaded.decided(), sheet, &loaded.machine());
             return Ok(program(Arc::clone(app), loaded, at, &name));
         }
-        "svg" => (write_svg(&here.work, layout), "image/svg+xml"),
-        "dxf" => (write_dxf(&here.work, layout), "application/dxf"),
-        _ => return Err(missing()),
+        "svg" => (write_svg(&here.work, layout).into_bytes(), "image/svg+xml"),
+        "dxf" => (write_dxf(&here.work, layout).into_bytes(), "application/dxf"),
+        "kerf.svg" => (kerf_svg(path()?).into_bytes(), "image/svg+xml"),
+        "kerf.dxf" => (kerf_dxf(path()?).into_bytes(), "application/dxf"),
+        "setup.pdf" => {
+            let program = names::program(&loaded.job, loaded.decided(), sheet, &loaded.machine());
+            (crate::papers::setup(here, &app.shop(), at, (&loaded.job.name, &program)).ok_or_else(missing)?, "application/pdf")
+        }
+        "fitted.pdf" => (fitted(&here.work, layout, Paper::A4, &title), "application/pdf"),
+        _ => {
+            let paper: Paper = kind.strip_suffix(".pdf").and_then(|p| p.parse().ok()).ok_or_else(missing)?;
+            let pdf = tiled(&here.work, layout, paper, &title).map_err(|e| AppError::Sentence(format!("{e}.")))?;
+            (pdf, "application/pdf")
+        }
     };
-    let file = format!("{}.{kind}", names::stem(&loaded.job, loaded.decided(), sheet));
+    let file = format!("{}.{kind}", names::stem(&loaded.job, loaded.decided(), sheet, &loaded.machine()));
     Ok(([(CONTENT_TYPE, mime.to_owned()), (CONTENT_DISPOSITION, format!("attachment; filename=\"{file}\""))], text).into_response())
 }

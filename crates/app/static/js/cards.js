@@ -1,6 +1,7 @@
 // The card at the foot of the docket: for what was chosen, measured or carried on the stage.
 import { heat } from "./heat.js";
 import { ordering } from "./ordering.js";
+import { outside } from "./outside.js";
 import { thin } from "./thin.js";
 
 const $ = (selector) => document.querySelector(selector);
@@ -42,6 +43,7 @@ export function cards(stage, { notice, sentenceOf }) {
   ordering(stage);
   heat(stage);
   thin(stage);
+  outside(stage);
   on("measured", ({ length, drawing }) => card("#measure-template", `${length.toFixed(3)} mm, ${(length / 25.4).toFixed(4)} in`, { drawing: drawing ?? "", measured: length.toFixed(9) }));
   on("region", ({ drawing, box: [x0, y0, x1, y1] }) => card("#region-template", `A region of ${(x1 - x0).toFixed(0)} × ${(y1 - y0).toFixed(0)} mm`, { drawing, x0, y0, x1, y1 }));
 

@@ -14,6 +14,9 @@ export class Player {
     $("#play").addEventListener("click", () => this.toggle());
     $("#step").addEventListener("click", () => this.step());
     $("#scrub").addEventListener("input", (e) => this.go((this.total * e.target.value) / 1000));
+    $("#play-lines").addEventListener("click", ({ target }) => this.toLine(Number(target.closest("[data-line]")?.dataset.line)));
+    this.chosen = ({ detail }) => this.toWork(detail.n, detail.sheet);
+    stage.element.addEventListener("chosen", this.chosen);
     this.load();
   }
 
@@ -49,7 +52,39 @@ export class Player {
     requestAnimationFrame(tick);
   }
 
-  stop() { this.running = false; }
+  stop() { this.running = false; this.stage.element.removeEventListener("chosen", this.chosen); }
+
+  /** To where a piece of work begins: what was clicked on the stage. */
+  toWork(n, sheet) {
+    if (!n || (sheet && sheet !== this.sheet?.n)) return;
+    const i = this.moves.findIndex((m) => m[8] === n);
+    if (i >= 0) this.go(i > 0 ? this.moves[i - 1][5] + 1e-6 : 0);
+  }
+
+  /** To the move that a line of the program makes, or the first behind it. */
+  toLine(line) {
+    const i = line ? this.moves.findIndex((m) => m[7] >= line) : -1;
+    if (i >= 0) this.go(this.moves[i][5]);
+  }
+
+  /** The program's lines beside the head; asked for once the head rests. */
+  lines(line) {
+    clearTimeout(this.asked);
+    if (this.line === line) return;
+    this.asked = setTimeout(async () => {
+      this.line = line;
+      const answer = await fetch(`/jobs/${this.job}/lines/${$("#play-sheet").value}?at=${line}`).catch(() => null);
+      if (!answer?.ok || this.line !== line) return;
+      $("#play-lines").replaceChildren(...(await answer.json()).map(({ n, text }) => {
+        const li = document.createElement("li"), button = document.createElement("button");
+        Object.assign(button, { type: "button", textContent: `${n}  ${text}` });
+        button.dataset.line = n;
+        if (n === line) li.setAttribute("aria-current", "true");
+        li.append(button);
+        return li;
+      }));
+    }, this.running ? 30 : 80);
+  }
 
   /** To the end of the move under way. */
   step() {
@@ -108,6 +143,8 @@ export class Player {
 
   tell(n) {
     const head = this.head(n);
+    const at = this.moves[Math.min(n, this.moves.length - 1)];
+    if (at) this.lines(at[7]);
     if (head) $("#play-state").textContent = `${clock(this.time)} of ${clock(this.total)}, ${head.kind}, x ${head.x.toFixed(1)} y ${head.y.toFixed(1)}`;
   }
 

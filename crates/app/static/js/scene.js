@@ -56,7 +56,7 @@ export class Scene {
       const path = k.p === "cut" ? group.kerfs.get(k.kerf) : (group.cuts[k.p] ??= new Path2D());
       k.runs.forEach((r) => trace(path, r, false));
       k.leads.forEach((l) => trace(group.leads, l, false));
-      this.items.push({ id: k.id, p: k.p, d: k.drawn, dx: s.x, dy: s.y, m: IDENTITY, b: boundsOf(k.drawn), closed: true, copy: s.copies[k.copy]?.id, cut: k.cut, n: k.n, start: k.start, turned: k.turned, nicks: k.nicks, leads: k.leads });
+      this.items.push({ id: k.id, p: k.p, d: k.drawn, dx: s.x, dy: s.y, m: IDENTITY, b: boundsOf(k.drawn), closed: true, copy: s.copies[k.copy]?.id, cut: k.cut, n: k.n, sheet: s.n, start: k.start, turned: k.turned, nicks: k.nicks, leads: k.leads });
     }
     for (const row of s.rows) for (let i = 0; i + 3 < row.length; i += 4) { group.rows.moveTo(row[i], row[i + 1]); group.rows.lineTo(row[i + 2], row[i + 3]); }
     for (const t of s.travel) { group.travel.moveTo(t[0], t[1]); group.travel.lineTo(t[2], t[3]); }

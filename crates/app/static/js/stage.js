@@ -113,7 +113,7 @@ export class Stage {
     this.chosen = items;
     this.redraw();
     const first = items[0], more = this.tools.map((t) => t.detail?.(found)).find(Boolean) ?? {};
-    this.tell("chosen", { ids: [...new Set(items.map((i) => i.id))], of: first?.of, size: first ? [first.b[2] - first.b[0], first.b[3] - first.b[1]] : null, process: first?.p ?? "", why: first?.why ?? "", cut: first?.cut, ...more });
+    this.tell("chosen", { ids: [...new Set(items.map((i) => i.id))], of: first?.of, size: first ? [first.b[2] - first.b[0], first.b[3] - first.b[1]] : null, process: first?.p ?? "", why: first?.why ?? "", cut: first?.cut, n: first?.n, sheet: first?.sheet, ...more });
   }
 
   /** Takes what is under the pointer, as a click does. */

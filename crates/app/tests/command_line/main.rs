@@ -3,6 +3,7 @@
 mod batches;
 mod mixed;
 mod motion;
+mod proved;
 mod refused;
 
 use serde_json::Value;

@@ -165,10 +165,16 @@ fn burned(path: &Segment, strokes: &[Stroke], index: &RTree<Boxed>, intended: &S
         })
         .collect();
     // Where strokes touch or cross, a move belongs to the one that it follows all along, not to whichever is a hair nearer.
-    let followed = |k: usize| looks.iter().filter(|l| l.near.iter().any(|n| n.1 == k)).count();
-    let own = looks.iter().flat_map(|l| &l.near).map(|n| (followed(n.1), n.0, n.1)).max_by(|a, b| a.0.cmp(&b.0).then(b.1.total_cmp(&a.1)));
+    let mut followed: Vec<(usize, usize, f64)> = Vec::new();
+    for (far, k) in looks.iter().flat_map(|l| &l.near) {
+        match followed.iter_mut().find(|f| f.0 == *k) {
+            Some(f) => (f.1, f.2) = (f.1 + 1, f.2 + far),
+            None => followed.push((*k, 1, *far)),
+        }
+    }
+    let own = followed.iter().max_by(|a, b| a.1.cmp(&b.1).then(b.2.total_cmp(&a.2))).map(|f| f.0);
     for Look { at, near, .. } in &looks {
-        match own.map(|o| o.2).filter(|k| near.iter().any(|n| n.1 == *k)).or(near.first().map(|n| n.1)) {
+        match own.filter(|k| near.iter().any(|n| n.1 == *k)).or(near.first().map(|n| n.1)) {
             Some(k) => out.on.push((k, length / samples as f64)),
             None => out.stray.push(*at),
         }
@@ -186,7 +192,7 @@ fn burned(path: &Segment, strokes: &[Stroke], index: &RTree<Boxed>, intended: &S
             let s = &strokes[k].path;
             any = any || s.distance(p) < NEAR;
             // Its own end, not that of a neighbour in line: the stroke is burned a little way in from there as well.
-            let inward = (INWARD / s.length()).min(0.25);
+            let inward = (INWARD.min(length * 0.8) / s.length()).min(0.25);
             let ends = [(s.start, inward), (s.end, 1.0 - inward)];
             let own = |(end, at): (Point, f64)| end.distance(p) < NEAR && path.distance(s.at(at)) < NEAR;
             out.ends.extend(ends.into_iter().enumerate().filter(|(_, e)| own(*e)).map(|(end, _)| (k, end)));

@@ -116,6 +116,8 @@ pub struct Interpreter {
     power: f64,
     beam: bool,
     absolute: bool,
+    /// Centres of arcs are positions, not seen from where the arc begins.
+    absolute_centres: bool,
     unit: f64,
     line: usize,
     ended: bool,
@@ -146,6 +148,7 @@ impl Interpreter {
             power: 0.0,
             beam: false,
             absolute: true,
+            absolute_centres: false,
             unit: 1.0,
             line: 0,
             ended: false,
@@ -215,7 +218,7 @@ impl Interpreter {
         for (letter, value) in words {
             let code = (value * 10.0).round() as i64;
             match (letter, code) {
-                ('X' | 'Y' | 'I' | 'J' | 'N', _) => {}
+                ('X' | 'Y' | 'I' | 'J' | 'R' | 'N', _) => {}
                 ('G', 0) => self.motion = Motion::Rapid,
                 ('G', 10) => self.motion = Motion::Line,
                 ('G', 20) => self.motion = Motion::Arc { clockwise: true },
@@ -224,6 +227,8 @@ impl Interpreter {
                 ('G', 210) => (self.unit, self.stated[0]) = (1.0, true),
                 ('G', 900) => (self.absolute, self.stated[1]) = (true, true),
                 ('G', 910) => (self.absolute, self.stated[1]) = (false, true),
+                ('G', 901) => self.absolute_centres = true,
+                ('G', 911) => self.absolute_centres = false,
                 ('F', _) if *value > 0.0 => self.feed = value * self.unit,
                 (power, _) if *power == self.dialect.power && *value >= 0.0 => self.power = *value,
                 ('T', _) if *value >= 0.0 => self.called = *value as u32,
@@ -235,6 +240,8 @@ impl Interpreter {
                     Some(Meaning::TakeTool) => self.tool = self.called,
                     Some(Meaning::Air) => self.air = true,
                     Some(Meaning::Calm) => self.air = false,
+                    // How high the torch goes is the machine's affair.
+                    Some(Meaning::Height | Meaning::Level) => {}
                     Some(Meaning::Wait) => wait = true,
                     Some(Meaning::End) => self.ended = true,
                     None => return Err(self.fault(&format!("{letter}{value} is not understood"))),
@@ -255,10 +262,37 @@ impl Interpreter {
         }
         if moving {
             let target = self.target(get('X'), get('Y'));
-            let center = Vec2::new(get('I').unwrap_or(0.0), get('J').unwrap_or(0.0)) * self.unit;
+            let center = self.centre(target, (get('I'), get('J'), get('R')))?;
             self.go(target, center, power, actions)?;
         }
         Ok(())
+    }
+
+    /// The centre of an arc, seen from where it begins: said by I and J, or by the radius R, which is less than nothing for the
+    /// longer way round.
+    fn centre(&self, to: Point, (i, j, r): (Option<f64>, Option<f64>, Option<f64>)) -> Result<Vec2, ProgramFault> {
+        let Motion::Arc { clockwise } = self.motion else { return Ok(Vec2::ZERO) };
+        let Some(r) = r.filter(|_| i.is_none() && j.is_none()).map(|r| r * self.unit) else {
+            let said = |v: Option<f64>, now: f64| v.map_or(0.0, |v| v * self.unit - if self.absolute_centres { now } else { 0.0 });
+            return Ok(Vec2::new(said(i, self.at.x), said(j, self.at.y)));
+        };
+        let chord = to - self.at;
+        let half = chord.hypot() / 2.0;
+        if half < 1e-9 {
+            return Err(self.fault("an arc by its radius ends where it begins: its centre cannot be told"));
+        }
+        let rest = r * r - half * half;
+        if rest < -(ROUND * r.abs().max(1.0)) {
+            return Err(self.fault(&format!(
+                "the arc's radius of {:.4} mm does not reach from its start to its end, {:.4} mm apart",
+                r.abs(),
+                2.0 * half
+            )));
+        }
+        // To the left of the way for the short arc anticlockwise, and the long one clockwise.
+        let left = Vec2::new(-chord.y, chord.x) / (2.0 * half);
+        let sense = if (r > 0.0) == clockwise { -1.0 } else { 1.0 };
+        Ok(chord / 2.0 + left * (sense * rest.max(0.0).sqrt()))
     }
 
     fn target(&self, x: Option<f64>, y: Option<f64>) -> Point {

@@ -5,6 +5,7 @@
 
 mod compare;
 mod contained;
+mod differences;
 mod edges;
 mod interpret;
 mod lift;
@@ -14,6 +15,7 @@ mod settings;
 #[cfg(test)]
 mod tests;
 
+pub use differences::{Difference, differences};
 pub use interpret::{Action, Interpreter, ProgramFault, interpret};
 pub(crate) use lift::offered;
 pub use reader::Reader;

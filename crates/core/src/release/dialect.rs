@@ -1,9 +1,11 @@
-//! Dialects: which words a controller has for what the standard leaves to it.
+//! Dialects: how a controller is spoken to, beyond what the standard says.
 //!
-//! Motion (G0 to G3), units, positions and coordinates are ISO 6983's own and the same everywhere. Who writes a program and
-//! who reads it back get the same value, and nothing else in common.
+//! Motion (G0 to G3), positions and coordinates are ISO 6983's own and the same everywhere. Who writes a program and who reads it
+//! back get the same value, and nothing else in common. A dialect is a TOML file (docs/dialects.md); three come with the
+//! application, every machine of the shop has its own.
 
 use crate::shop::Machine;
+use serde::{Deserialize, Deserializer, Serialize, Serializer};
 use std::fmt;
 use std::str::FromStr;
 
@@ -18,6 +20,9 @@ impl Word {
     /// The word of a letter and a number.
     pub fn new(letter: char, number: f64) -> Self {
         Self { letter, tenths: (number * 10.0).round() as i64 }
+    }
+    const fn m(number: i64) -> Self {
+        Self { letter: 'M', tenths: number * 10 }
     }
 }
 
@@ -38,6 +43,18 @@ impl FromStr for Word {
     }
 }
 
+impl Serialize for Word {
+    fn serialize<S: Serializer>(&self, s: S) -> Result<S::Ok, S::Error> {
+        s.collect_str(self)
+    }
+}
+
+impl<'de> Deserialize<'de> for Word {
+    fn deserialize<D: Deserializer<'de>>(d: D) -> Result<Self, D::Error> {
+        String::deserialize(d)?.parse().map_err(serde::de::Error::custom)
+    }
+}
+
 /// What a word is there for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Meaning {
@@ -49,6 +66,10 @@ pub enum Meaning {
     Air,
     /// The assist air is switched off.
     Calm,
+    /// The torch's height is held from here on.
+    Height,
+    /// The torch's height is left as it is.
+    Level,
     /// The tool that was called is taken.
     TakeTool,
     /// The head waits.
@@ -57,64 +78,224 @@ pub enum Meaning {
     End,
 }
 
-/// A controller's words. Of several with one meaning the first is written; all are understood.
+/// A controller's words. Of several with one meaning the first is written; all are understood. Default: the usual ones.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(default, rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Words {
+    /// The beam or torch is lit. Default M3, M4.
+    pub light: Vec<Word>,
+    /// It is put out. Default M5.
+    pub douse: Vec<Word>,
+    /// The assist air is switched on. Default M8, M7.
+    pub air_on: Vec<Word>,
+    /// It is switched off. Default M9.
+    pub air_off: Vec<Word>,
+    /// The torch's height is held, said behind every pierce. Default none.
+    pub height_on: Vec<Word>,
+    /// It is left as it is, said before the torch is put out. Default none.
+    pub height_off: Vec<Word>,
+    /// The tool that was called by T is taken. Default M6.
+    pub take_tool: Vec<Word>,
+    /// The head waits. Default G4.
+    pub wait: Vec<Word>,
+    /// The program ends. Default M2, M30.
+    pub end: Vec<Word>,
+}
+
+impl Default for Words {
+    fn default() -> Self {
+        Self {
+            light: vec![Word::m(3), Word::m(4)],
+            douse: vec![Word::m(5)],
+            air_on: vec![Word::m(8), Word::m(7)],
+            air_off: vec![Word::m(9)],
+            height_on: Vec::new(),
+            height_off: Vec::new(),
+            take_tool: vec![Word::m(6)],
+            wait: vec![Word { letter: 'G', tenths: 40 }],
+            end: vec![Word::m(2), Word::m(30)],
+        }
+    }
+}
+
+impl Words {
+    fn of(&self, meaning: Meaning) -> &[Word] {
+        match meaning {
+            Meaning::Light => &self.light,
+            Meaning::Douse => &self.douse,
+            Meaning::Air => &self.air_on,
+            Meaning::Calm => &self.air_off,
+            Meaning::Height => &self.height_on,
+            Meaning::Level => &self.height_off,
+            Meaning::TakeTool => &self.take_tool,
+            Meaning::Wait => &self.wait,
+            Meaning::End => &self.end,
+        }
+    }
+}
+
+const MEANINGS: [Meaning; 9] = [
+    Meaning::Light,
+    Meaning::Douse,
+    Meaning::Air,
+    Meaning::Calm,
+    Meaning::Height,
+    Meaning::Level,
+    Meaning::TakeTool,
+    Meaning::Wait,
+    Meaning::End,
+];
+
+/// Where a power is said.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum PowerIn {
+    /// In a line of its own, where it changes.
+    #[default]
+    Line,
+    /// In every move that is not a rapid.
+    Move,
+}
+
+/// Unit of a program's lengths.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum ProgramUnit {
+    /// Millimetres, G21.
+    #[default]
+    Mm,
+    /// Inches, G20.
+    Inch,
+}
+
+impl ProgramUnit {
+    /// Millimetres in one.
+    pub fn mm(self) -> f64 {
+        match self {
+            Self::Mm => 1.0,
+            Self::Inch => 25.4,
+        }
+    }
+}
+
+/// How remarks are written.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Remarks {
+    /// `(remark)`.
+    #[default]
+    Brackets,
+    /// `; remark`.
+    Semicolon,
+    /// None are.
+    None,
+}
+
+/// How a controller is spoken to.
 ///
 /// ```
 /// use boustrophe_core::release::{Dialect, Meaning, Word};
-/// let words = Dialect::default();
-/// assert_eq!(words.means(Word::new('M', 4.0)), Some(Meaning::Light));
-/// assert_eq!(words.word(Meaning::Light), Some(Word::new('M', 3.0)));
+/// let dialect: Dialect = "name = \"ours\"\n[words]\nlight = [\"M4\"]".parse()?;
+/// assert_eq!(dialect.means(Word::new('M', 4.0)), Some(Meaning::Light));
+/// assert_eq!(dialect.word(Meaning::Douse), Some(Word::new('M', 5.0)));
+/// # Ok::<(), String>(())
 /// ```
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[serde(default, rename_all = "kebab-case", deny_unknown_fields)]
 pub struct Dialect {
-    /// Words and what they are there for.
-    pub words: Vec<(Word, Meaning)>,
-    /// Line that says units (mm), positions (absolute), plane and feed (mm/min) before the first move. Default `G21 G90 G17 G94`.
-    pub opening: String,
+    /// What the shop calls it.
+    pub name: String,
     /// Letter of the power, in the machine's own units. Default `S`.
     pub power: char,
+    /// Where the power is said. Default in a line of its own.
+    pub power_in: PowerIn,
     /// Letter of the seconds to wait. Default `P`.
     pub seconds: char,
     /// It understands G2 and G3; else arcs are sent as lines. Default true.
     pub arcs: bool,
     /// Greatest distance of such a line from its arc, mm. Default 0.005.
     pub chord: f64,
+    /// Unit of lengths. Default mm.
+    pub unit: ProgramUnit,
+    /// Digits behind the point, 3 to 6. Default 4.
+    pub decimals: u8,
+    /// Lines are numbered in these steps; 0 for not at all. Default 0.
+    pub numbers: u32,
+    /// How remarks are written. Default in brackets.
+    pub remarks: Remarks,
+    /// Lines before everything else, as they are. The writer itself says units, absolute positions, plane and feed after them.
+    pub header: Vec<String>,
+    /// Lines before the end word, as they are.
+    pub footer: Vec<String>,
+    /// Words and what they are there for.
+    pub words: Words,
 }
 
 impl Default for Dialect {
     fn default() -> Self {
-        use Meaning::{Air, Calm, Douse, End, Light, TakeTool, Wait};
-        let m = |number: i64, meaning| (Word { letter: 'M', tenths: number * 10 }, meaning);
         Self {
-            words: vec![
-                m(3, Light),
-                m(4, Light),
-                m(5, Douse),
-                m(8, Air),
-                m(7, Air),
-                m(9, Calm),
-                m(6, TakeTool),
-                (Word { letter: 'G', tenths: 40 }, Wait),
-                m(2, End),
-                m(30, End),
-            ],
-            opening: "G21 G90 G17 G94".into(),
+            name: "usual".into(),
             power: 'S',
+            power_in: PowerIn::Line,
             seconds: 'P',
             arcs: true,
             chord: 0.005,
+            unit: ProgramUnit::Mm,
+            decimals: 4,
+            numbers: 0,
+            remarks: Remarks::Brackets,
+            header: Vec::new(),
+            footer: Vec::new(),
+            words: Words::default(),
         }
     }
 }
 
+/// Lines of a header or footer, at most, and letters of each.
+const MOST_LINES: usize = 40;
+const LONGEST_LINE: usize = 120;
+
+impl FromStr for Dialect {
+    type Err = String;
+    /// Reads a dialect's file. What is wrong is said with its line.
+    fn from_str(text: &str) -> Result<Self, String> {
+        let dialect: Self = toml::from_str(text).map_err(|e| {
+            let line = e.span().map_or(1, |s| text.get(..s.start).map_or(1, |t| t.matches('\n').count() + 1));
+            format!("line {line}: {}", e.message())
+        })?;
+        dialect.checked()
+    }
+}
+
+impl fmt::Display for Dialect {
+    /// As a file.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&toml::to_string(self).map_err(|_| fmt::Error)?)
+    }
+}
+
 impl Dialect {
+    /// The dialects that come with the application, by name.
+    pub const SHIPPED: [(&'static str, &'static str); 3] = [
+        ("laser", include_str!("../../dialects/laser.toml")),
+        ("plasma", include_str!("../../dialects/plasma.toml")),
+        ("chords", include_str!("../../dialects/chords.toml")),
+    ];
+
+    /// One of those that come with the application.
+    pub fn shipped(name: &str) -> Option<Self> {
+        Self::SHIPPED.iter().find(|s| s.0 == name).and_then(|s| s.1.parse().ok())
+    }
+
     /// What a machine of the shop understands.
     pub fn of(machine: &Machine) -> Self {
-        let mut dialect = Self { arcs: machine.arcs, ..Self::default() };
-        // The machine's own words go before the usual ones. What the shop's book has was looked at when it was put there.
-        for (text, meaning) in [(&machine.air.0, Meaning::Air), (&machine.air.1, Meaning::Calm)] {
+        let mut dialect = machine.dialect.clone();
+        dialect.arcs &= machine.arcs;
+        // The machine's own words go before the others. What the shop's book has was looked at when it was put there.
+        for (text, words) in [(&machine.air.0, &mut dialect.words.air_on), (&machine.air.1, &mut dialect.words.air_off)] {
             if let Ok(word) = text.parse() {
-                dialect.words.insert(0, (word, meaning));
+                words.retain(|w| *w != word);
+                words.insert(0, word);
             }
         }
         dialect
@@ -122,12 +303,75 @@ impl Dialect {
 
     /// The word that is written for a meaning; none where the controller has none.
     pub fn word(&self, meaning: Meaning) -> Option<Word> {
-        self.words.iter().find(|w| w.1 == meaning).map(|w| w.0)
+        self.words.of(meaning).first().copied()
     }
 
     /// What a word means to the controller, beyond what the standard says.
     pub fn means(&self, word: Word) -> Option<Meaning> {
-        self.words.iter().find(|w| w.0 == word).map(|w| w.1)
+        MEANINGS.into_iter().find(|m| self.words.of(*m).contains(&word))
+    }
+
+    /// The line that says units, absolute positions, plane and feed in units a minute.
+    pub fn opening(&self) -> &'static str {
+        match self.unit {
+            ProgramUnit::Mm => "G21 G90 G17 G94",
+            ProgramUnit::Inch => "G20 G90 G17 G94",
+        }
+    }
+
+    /// Itself, where it can be written and read back.
+    fn checked(self) -> Result<Self, String> {
+        if self.name.trim().is_empty() || self.name.len() > 60 {
+            return Err("name: a dialect has a name of 1 to 60 letters".into());
+        }
+        let taken = ['G', 'M', 'X', 'Y', 'I', 'J', 'R', 'F', 'N', 'T'];
+        for (what, letter) in [("power", self.power), ("seconds", self.seconds)] {
+            if !letter.is_ascii_uppercase() || taken.contains(&letter) {
+                return Err(format!("{what}: “{letter}” will not do; it is a capital letter that no other word has"));
+            }
+        }
+        if self.power == self.seconds {
+            return Err(format!("power, seconds: both are {}; the controller could not tell them apart", self.power));
+        }
+        if !(3..=6).contains(&self.decimals) {
+            return Err(format!("decimals: {} will not do; use 3 to 6", self.decimals));
+        }
+        if self.unit == ProgramUnit::Inch && self.decimals < 5 {
+            return Err(format!("decimals: {} of an inch are too coarse; use 5 or 6", self.decimals));
+        }
+        if !(self.chord.is_finite() && (0.0005..=0.5).contains(&self.chord)) {
+            return Err(format!("chord: {} mm will not do; use 0.0005 to 0.5", self.chord));
+        }
+        if self.numbers > 1000 {
+            return Err(format!("numbers: steps of {} will not do; use 0 to 1000", self.numbers));
+        }
+        for (i, meaning) in MEANINGS.into_iter().enumerate() {
+            let twice = MEANINGS[..i].iter().flat_map(|m| self.words.of(*m)).find(|w| self.words.of(meaning).contains(w));
+            if let Some(word) = twice {
+                return Err(format!("words: {word} stands for two things"));
+            }
+        }
+        let standard = |w: &Word| w.letter == 'G' && matches!(w.tenths, 0 | 10 | 20 | 30 | 170 | 200 | 210 | 900 | 901 | 910 | 911 | 940);
+        if let Some(word) = MEANINGS.into_iter().flat_map(|m| self.words.of(m)).find(|w| standard(w)) {
+            return Err(format!("words: {word} is the standard's own"));
+        }
+        for (what, meaning) in [("light", Meaning::Light), ("douse", Meaning::Douse), ("wait", Meaning::Wait), ("end", Meaning::End)] {
+            if self.words.of(meaning).is_empty() {
+                return Err(format!("words: there is none for {what}; without it nothing can be cut safely"));
+            }
+        }
+        for line in self.header.iter().chain(&self.footer) {
+            if line.len() > LONGEST_LINE || !line.chars().all(|c| c.is_ascii_graphic() || c == ' ') {
+                return Err(format!(
+                    "header, footer: “{}” will not do; a line is plain letters, {LONGEST_LINE} at most",
+                    line.escape_default()
+                ));
+            }
+        }
+        if self.header.len() + self.footer.len() > MOST_LINES {
+            return Err(format!("header, footer: {MOST_LINES} lines at most"));
+        }
+        Ok(self)
     }
 }
 
@@ -153,6 +397,37 @@ mod tests {
         let dialect = Dialect::of(&machine);
         assert_eq!(dialect.word(Meaning::Air), "M7".parse().ok());
         assert_eq!(dialect.means(Word::new('M', 8.0)), Some(Meaning::Air));
-        assert_eq!(dialect.means(Word::new('M', 77.0)), None);
+        assert_eq!(dialect.means(Word::new('M', 777.0)), None);
+    }
+
+    #[test]
+    fn shipped_dialects_read_and_are_written_as_they_read() {
+        for (name, text) in Dialect::SHIPPED {
+            let dialect: Dialect = text.parse().unwrap_or_else(|e| panic!("{name}: {e}"));
+            assert_eq!(dialect.to_string().parse::<Dialect>(), Ok(dialect.clone()), "{name}");
+            assert_eq!(Dialect::shipped(name), Some(dialect));
+        }
+        assert_eq!(Dialect::shipped("none"), None);
+    }
+
+    #[test]
+    fn what_will_not_do_is_said_with_its_line() {
+        for (text, says) in [
+            ("name = \"a\"\npower = \"X\"", "capital letter"),
+            ("name = \"a\"\npower = \"P\"", "both are P"),
+            ("name = \"\"", "has a name"),
+            ("name = \"a\"\ndecimals = 9", "use 3 to 6"),
+            ("name = \"a\"\nunit = \"inch\"", "too coarse"),
+            ("name = \"a\"\n[words]\nlight = [\"M5\"]", "stands for two"),
+            ("name = \"a\"\n[words]\nlight = [\"G1\"]", "standard's own"),
+            ("name = \"a\"\n[words]\nend = []", "nothing can be cut"),
+            ("name = \"a\"\n[words]\nlight = [\"M\"]", "line 3"),
+            ("name = \"a\"\n\nspeed = 3", "line 3"),
+            ("name = \"a\"\nchord = nan", "chord"),
+            ("name = \"a\"\nheader = [\"\\n\"]", "plain letters"),
+        ] {
+            let told = text.parse::<Dialect>().expect_err(text);
+            assert!(told.contains(says), "{text}: {told}");
+        }
     }
 }

@@ -2,9 +2,13 @@
 
 mod dialect;
 mod program;
+mod rest;
+mod sample;
 
-pub use dialect::{Dialect, Meaning, Word};
+pub use dialect::{Dialect, Meaning, PowerIn, ProgramUnit, Remarks, Word, Words};
 pub use program::write;
+pub use rest::{GoOn, only, rest};
+pub use sample::sample;
 
 use crate::decisions::Stock;
 use crate::hold::SheetPath;

@@ -1,9 +1,10 @@
 //! Programs: ISO 6983 words for the laser and for the plasma table.
 //!
-//! In mm, absolute positions, mm/min, and arcs in the plane with relative centres; what else a controller is told is in
-//! the words of its [`Dialect`]. The laser's beam is lit with a power word and turned down to no power between engraved
+//! Absolute positions, units a minute, and arcs in the plane with relative centres; what else a controller is told, and how, is
+//! its [`Dialect`]'s. The laser's beam is lit with a power word and turned down to no power between engraved
 //! stretches; the plasma torch is lit at the pierce, waits, and is put out after every contour.
 
+use super::dialect::{PowerIn, Remarks};
 use super::{Dialect, Meaning, ProgramOrder};
 use crate::decisions::Process;
 use crate::geometry::{Point, Segment, Vec2};
@@ -14,6 +15,9 @@ use std::io;
 
 /// Arcs flatter than this over their whole chord are written as lines: the difference is below the last digit, mm.
 const FLAT: f64 = 0.0001;
+
+/// A line in the place of an arc turns by no more than this, radians.
+const BEND: f64 = 0.35;
 
 /// Text is handed on whenever so much has gathered, bytes.
 const HANDED_ON: usize = 1 << 16;
@@ -31,8 +35,10 @@ pub fn write(order: &ProgramOrder, to: &mut dyn io::Write) -> io::Result<()> {
         power: f64::NAN,
         lit: false,
         air: false,
+        held: false,
+        number: 0,
     };
-    w.head(order);
+    w.begin(order);
     let mut process: Option<Process> = None;
     let ops = &order.path.ops;
     for (n, op) in ops.iter().enumerate() {
@@ -55,6 +61,9 @@ pub fn write(order: &ProgramOrder, to: &mut dyn io::Write) -> io::Result<()> {
     w.off();
     w.air(false);
     w.line("G0 X0 Y0");
+    for line in std::mem::take(&mut w.dialect.footer) {
+        w.line(&line);
+    }
     w.say(Meaning::End, "", "");
     w.hand_on(0)
 }
@@ -71,10 +80,17 @@ struct Writer<'a> {
     power: f64,
     lit: bool,
     air: bool,
+    /// The torch's height is held.
+    held: bool,
+    /// Number of the last line.
+    number: u32,
 }
 
 impl Writer<'_> {
-    fn head(&mut self, order: &ProgramOrder) {
+    fn begin(&mut self, order: &ProgramOrder) {
+        for line in std::mem::take(&mut self.dialect.header) {
+            self.line(&line);
+        }
         let (n, of) = order.sheet;
         self.comment(&format!("Boustrophe {} sheet {n} of {of}", order.machine.name));
         self.comment(&format!(
@@ -84,8 +100,8 @@ impl Writer<'_> {
             number(order.path.width),
             number(order.path.height)
         ));
-        let opening = std::mem::take(&mut self.dialect.opening);
-        self.line(&opening);
+        let opening = self.dialect.opening();
+        self.line(opening);
         let dark = self.power_of(0.0);
         self.say(Meaning::Douse, "", &dark);
     }
@@ -187,20 +203,30 @@ impl Writer<'_> {
             let (_, after) = self.run_up(op, &row);
             self.power_word(0.0);
             self.feed_to(row.start(), feed);
+            let mut after_rapid = false;
             runs.clear();
             runs.extend(raster.runs(k));
             if row.backward {
                 runs.reverse();
             }
-            self.out.push_str("G1");
-            for (from, to, burn) in &runs {
+            for (n, (from, to, burn)) in runs.iter().enumerate() {
                 let column = if row.backward { *from } else { *to };
                 let x = (raster.column + column as i64) as f64 * picture.pitch;
                 let fast = *burn == 0 && (to - from) as f64 * picture.pitch >= picture.fast_gap;
-                self.out.push_str(if fast { "G0X" } else { "X" });
-                push_number(&mut self.out, x);
+                self.begin_line();
+                // Behind a rapid, and at first, it is said again that the beam's moves are meant.
+                let again = n == 0 || after_rapid;
+                self.out.push_str(if fast {
+                    "G0X"
+                } else if again {
+                    "G1X"
+                } else {
+                    "X"
+                });
+                after_rapid = fast;
+                self.length(x);
                 self.out.push_str(&words[usize::from(*burn)]);
-                self.out.push_str(if fast { "\nG1" } else { "\n" });
+                self.out.push('\n');
                 self.at = rounded(Point::new(x, row.at));
             }
             self.power = f64::NAN;
@@ -259,6 +285,7 @@ impl Writer<'_> {
     /// A line with the word that the controller has for this, if it has one.
     fn say(&mut self, meaning: Meaning, before: &str, behind: &str) {
         if let Some(word) = self.dialect.word(meaning) {
+            self.begin_line();
             let _ = writeln!(self.out, "{before}{word}{behind}");
         }
     }
@@ -268,14 +295,32 @@ impl Writer<'_> {
         format!(" {}{}", self.dialect.power, number(power))
     }
 
+    /// The number of a line, where lines have one.
+    fn begin_line(&mut self) {
+        if self.dialect.numbers > 0 {
+            self.number = (self.number + self.dialect.numbers) % 1_000_000;
+            let _ = write!(self.out, "N{} ", self.number);
+        }
+    }
+
+    /// A length in the program's unit.
+    fn length(&mut self, mm: f64) {
+        push_number_to(&mut self.out, mm / self.dialect.unit.mm(), self.dialect.decimals);
+    }
+
     fn line(&mut self, text: &str) {
+        self.begin_line();
         self.out.push_str(text);
         self.out.push('\n');
     }
     fn comment(&mut self, text: &str) {
         let clean: String =
             text.chars().map(|c| if c.is_ascii_graphic() && c != '(' && c != ')' || c == ' ' { c } else { '_' }).take(120).collect();
-        let _ = writeln!(self.out, "({clean})");
+        let _ = match self.dialect.remarks {
+            Remarks::Brackets => writeln!(self.out, "({clean})"),
+            Remarks::Semicolon => writeln!(self.out, "; {clean}"),
+            Remarks::None => Ok(()),
+        };
     }
     fn air(&mut self, on: bool) {
         if on != self.air {
@@ -289,6 +334,10 @@ impl Writer<'_> {
         self.say(Meaning::Light, "", &power);
         self.lit = true;
         self.wait(pierce + self.machine.lift);
+        if !self.held {
+            self.say(Meaning::Height, "", "");
+            self.held = true;
+        }
     }
     fn beam_ready(&mut self) {
         if !self.lit {
@@ -299,12 +348,19 @@ impl Writer<'_> {
     }
     fn power_word(&mut self, power: f64) {
         if self.lit && self.power != power {
-            let _ = writeln!(self.out, "{}{}", self.dialect.power, number(power));
             self.power = power;
+            // Else it is said in the move that it is for.
+            if self.dialect.power_in == PowerIn::Line {
+                self.begin_line();
+                let _ = writeln!(self.out, "{}{}", self.dialect.power, number(power));
+            }
         }
     }
     fn off(&mut self) {
         if self.lit {
+            if std::mem::take(&mut self.held) {
+                self.say(Meaning::Level, "", "");
+            }
             self.say(Meaning::Douse, "", "");
             self.lit = false;
             if self.machine.kind == MachineKind::Plasma {
@@ -315,22 +371,42 @@ impl Writer<'_> {
     fn rapid(&mut self, to: Point) {
         let to = rounded(to);
         if to != self.at {
-            let _ = writeln!(self.out, "G0 X{} Y{}", number(to.x), number(to.y));
+            self.go("G0", to);
+            self.end_move("");
             self.at = to;
         }
+    }
+    /// The begin of a move's line.
+    fn go(&mut self, word: &str, to: Point) {
+        self.begin_line();
+        self.out.push_str(word);
+        self.out.push_str(" X");
+        self.length(to.x);
+        self.out.push_str(" Y");
+        self.length(to.y);
+    }
+    /// The end of a line with a move: the power where it is said in every move, and the feed where it changes.
+    fn end_move(&mut self, feed: &str) {
+        if self.dialect.power_in == PowerIn::Move && self.lit {
+            let power = self.power_of(self.power);
+            self.out.push_str(&power);
+        }
+        self.out.push_str(feed);
+        self.out.push('\n');
     }
     fn feed_word(&mut self, feed: f64) -> String {
         if feed == self.feed {
             return String::new();
         }
         self.feed = feed;
-        format!(" F{}", number(feed))
+        format!(" F{}", number(feed / self.dialect.unit.mm()))
     }
     fn feed_to(&mut self, to: Point, feed: f64) {
         let to = rounded(to);
         if to != self.at {
             let f = self.feed_word(feed);
-            let _ = writeln!(self.out, "G1 X{} Y{}{f}", number(to.x), number(to.y));
+            self.go("G1", to);
+            self.end_move(&f);
             self.at = to;
         }
     }
@@ -341,22 +417,20 @@ impl Writer<'_> {
             return self.feed_to(to, feed);
         }
         if !self.dialect.arcs {
-            let steps = s.steps(self.dialect.chord);
+            // Round a small corner a chord goes its way too, not only near it.
+            let steps = s.steps(self.dialect.chord).max((s.sweep().abs() / BEND).ceil() as usize);
             (1..=steps).for_each(|i| self.feed_to(s.at(i as f64 / steps as f64), feed));
             return;
         }
         // The centre as seen from where the machine stands, so that rounding does not add up.
         let c = Segment { start: self.at, end: to, bulge: s.bulge }.center() - self.at;
         let f = self.feed_word(feed);
-        let _ = writeln!(
-            self.out,
-            "{} X{} Y{} I{} J{}{f}",
-            if s.bulge < 0.0 { "G2" } else { "G3" },
-            number(to.x),
-            number(to.y),
-            number(c.x),
-            number(c.y)
-        );
+        self.go(if s.bulge < 0.0 { "G2" } else { "G3" }, to);
+        self.out.push_str(" I");
+        self.length(c.x);
+        self.out.push_str(" J");
+        self.length(c.y);
+        self.end_move(&f);
         self.at = to;
     }
 }
@@ -375,16 +449,22 @@ fn number(v: f64) -> String {
 
 /// Four decimals at most, without needless noughts.
 fn push_number(out: &mut String, v: f64) {
-    let ten_thousandths = (v * 1e4).round() as i64;
-    if ten_thousandths < 0 {
+    push_number_to(out, v, 4);
+}
+
+/// So many decimals at most, without needless noughts.
+fn push_number_to(out: &mut String, v: f64, decimals: u8) {
+    let one = 10_u64.pow(u32::from(decimals));
+    let parts = (v * one as f64).round() as i64;
+    if parts < 0 {
         out.push('-');
     }
-    let all = ten_thousandths.unsigned_abs();
-    let _ = write!(out, "{}", all / 10_000);
-    let mut rest = all % 10_000;
+    let all = parts.unsigned_abs();
+    let _ = write!(out, "{}", all / one);
+    let mut rest = all % one;
     if rest > 0 {
         out.push('.');
-        let mut place = 1000;
+        let mut place = one / 10;
         while rest > 0 {
             out.push(char::from(b'0' + (rest / place) as u8));
             rest %= place;

@@ -21,7 +21,7 @@ use crate::intake::{self, Intake};
 use crate::ledger::Ledger;
 use crate::nest::{Layout, Nested};
 use crate::order::Sequence;
-use crate::proof::SheetProof;
+use crate::proof::{Meant, SheetProof};
 use crate::release::{self, Program, ProgramOrder, Writer};
 use crate::shop::{Machine, Shop};
 use line::Line;
@@ -98,6 +98,13 @@ impl BatchRoute {
             }
             _ => Ok(()),
         }
+    }
+
+    /// What was meant for sheet `i`, from 0, of this batch: what a program is proved against. `None` where it was not worked out, or
+    /// the shop has no such machine.
+    pub fn meant<'a>(&'a self, i: usize, shop: &'a Shop) -> Option<Meant<'a>> {
+        let (path, cuts, layout) = (self.toolpath.sheets.get(i)?, self.plan.sheets.get(i)?, self.nested.layout.sheets.get(i)?);
+        Some(Meant { sheet: i, path, cuts, layout, work: &self.work, machine: shop.machine(&self.stock.machine)? })
     }
 }
 

@@ -2,6 +2,7 @@
 
 use super::{ChartRow, Machine, MachineKind, Material, Tool, air};
 use crate::assign::Process;
+use crate::release::Dialect;
 
 pub(super) fn lark() -> Machine {
     Machine {
@@ -32,6 +33,8 @@ pub(super) fn lark() -> Machine {
         air: air(),
         spot: 0.1,
         tools: Vec::new(),
+        dialect: Dialect::shipped("laser").unwrap_or_default(),
+        file_names: super::file_names(),
     }
 }
 
@@ -64,6 +67,8 @@ pub(super) fn anvil() -> Machine {
         air: air(),
         spot: 1.0,
         tools: vec![Tool { number: 1, kind: "scriber".into(), width: 0.5 }, Tool { number: 2, kind: "forming wheel".into(), width: 3.0 }],
+        dialect: Dialect::shipped("plasma").unwrap_or_default(),
+        file_names: super::file_names(),
     }
 }
 

@@ -11,6 +11,7 @@ pub use rules::{Match, Rule};
 
 use crate::decisions::Process;
 use crate::geometry::Tolerance;
+use crate::release::Dialect;
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
 
@@ -90,6 +91,18 @@ pub struct Machine {
     /// Tools beside the beam or torch.
     #[serde(default)]
     pub tools: Vec<Tool>,
+    /// How its controller is spoken to.
+    #[serde(default)]
+    pub dialect: Dialect,
+    /// How files for it are named: `{number}`, `{job}`, `{sheet}`, `{material}`, `{thickness}`, `{machine}`, `{initials}` stand for
+    /// those of the sheet.
+    #[serde(default = "file_names")]
+    pub file_names: String,
+}
+
+/// As files are named where nobody says otherwise.
+pub fn file_names() -> String {
+    "{number}-{job}-s{sheet}-{material}-{thickness}mm-{initials}".into()
 }
 
 fn yes() -> bool {
@@ -150,6 +163,12 @@ impl Machine {
         let known = |w: &str| matches!(w, "M7" | "M8" | "M9");
         if !known(&self.air.0) || !known(&self.air.1) {
             out.push(format!("{} and {} will not do for the air; use M7 or M8 for on, M9 for off", self.air.0, self.air.1));
+        }
+        if !self.file_names.contains("{sheet}") || self.file_names.len() > 120 {
+            out.push(
+                "a pattern for file names has {sheet} in it, and 120 letters at most: else one sheet's file would take another's place"
+                    .into(),
+            );
         }
         for (i, t) in self.tools.iter().enumerate() {
             if t.number == 0 || t.number > 99 || self.tools[..i].iter().any(|o| o.number == t.number) {

@@ -4,11 +4,13 @@ mod by_hand;
 mod cached;
 mod common;
 mod dangers;
+mod dialects;
 mod held;
 mod job;
 mod jobs;
 mod lifted;
 mod loose;
+mod printed;
 mod real;
 
 use boustrophe_core::assign::Process;

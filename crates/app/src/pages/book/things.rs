@@ -7,10 +7,11 @@ use crate::pages::typed::Typed;
 use crate::pages::{Shared, blocking};
 use crate::shop::App;
 use askama::Template;
-use axum::extract::Path;
+use axum::extract::{Form, Path};
 use axum::response::{Html, Redirect};
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::quantity::{count, length, number};
+use boustrophe_core::release::Dialect;
 use boustrophe_core::shop::{Machine, MachineKind, Material, NickRule, Tool};
 use serde::Deserialize;
 use std::sync::Arc;
@@ -20,6 +21,8 @@ struct MachineView {
     revision: i32,
     plasma: bool,
     tools: String,
+    /// Its dialect as a file.
+    dialect: String,
     changes: Vec<ChangeView>,
 }
 
@@ -36,6 +39,8 @@ struct MaterialView {
 struct Things {
     machines: Vec<MachineView>,
     materials: Vec<MaterialView>,
+    /// Names of the dialects that come with the application.
+    shipped: [&'static str; 3],
 }
 
 /// Machines and materials.
@@ -51,6 +56,7 @@ fn shown(app: &Arc<App>) -> Result<Html<String>, AppError> {
     let machines = shop.machines.iter().map(|m| {
         Ok(MachineView {
             tools: tools(m),
+            dialect: m.dialect.to_string(),
             revision: revision("machine", &m.id),
             plasma: m.kind == MachineKind::Plasma,
             changes: changes(app, "machine", &m.id)?,
@@ -61,7 +67,11 @@ fn shown(app: &Arc<App>) -> Result<Html<String>, AppError> {
         let revision = revision("material", &m.id);
         Ok(MaterialView { revision, nicks: own_nicks(&m.nicks), changes: changes(app, "material", &m.id)?, m: m.clone() })
     });
-    html(&Things { machines: machines.collect::<Result<_, AppError>>()?, materials: materials.collect::<Result<_, AppError>>()? })
+    html(&Things {
+        machines: machines.collect::<Result<_, AppError>>()?,
+        materials: materials.collect::<Result<_, AppError>>()?,
+        shipped: Dialect::SHIPPED.map(|s| s.0),
+    })
 }
 
 /// A material's own nicks as they are typed.
@@ -107,6 +117,12 @@ pub struct MachineForm {
     air_off: String,
     #[serde(default)]
     tools: String,
+    /// Pattern of file names; empty for as it was.
+    #[serde(default)]
+    file_names: String,
+    /// Its dialect as a file; empty for as it was.
+    #[serde(default)]
+    dialect: String,
     #[serde(default)]
     person: String,
     /// Revision on the page; none for something new.
@@ -166,9 +182,56 @@ impl MachineForm {
             arcs: self.arcs == "on",
             fast_gaps: self.fast_gaps == "on",
             air: (self.air_on.trim().to_owned(), self.air_off.trim().to_owned()),
+            file_names: if self.file_names.trim().is_empty() { known.file_names.clone() } else { self.file_names.trim().to_owned() },
+            dialect: if self.dialect.trim().is_empty() {
+                known.dialect.clone()
+            } else {
+                self.dialect.parse().map_err(|e| format!("the dialect, {e}"))?
+            },
             tools: self.tools.lines().filter(|l| !l.trim().is_empty()).map(tool).collect::<Result<_, _>>()?,
         })
     }
+}
+
+/// A dialect that is tried: its text and the machine it is for.
+#[derive(Deserialize)]
+pub struct Tried {
+    dialect: String,
+    /// Shipped one that is wanted in its place; empty for what was typed.
+    #[serde(default)]
+    take: String,
+}
+
+#[derive(Template)]
+#[template(path = "shop/sample.html")]
+struct Sample {
+    /// The dialect that was taken, where one was.
+    taken: String,
+    wrong: String,
+    program: String,
+}
+
+/// A sample program in a dialect as it is typed.
+pub async fn try_dialect(app: Shared, Path(id): Path<String>, Form(tried): Form<Tried>) -> Result<Html<String>, AppError> {
+    blocking(&app, move |app| {
+        let shop = app.shop();
+        let machine = shop.machine(&id).ok_or_else(|| AppError::NoPage(format!("/shop/machines/{id}/dialect")))?;
+        let shipped = Dialect::SHIPPED.iter().find(|s| s.0 == tried.take).map(|s| s.1);
+        let text = shipped.unwrap_or(&tried.dialect);
+        let sample = match text.parse::<Dialect>() {
+            Ok(dialect) => {
+                let machine = Machine { dialect, ..machine.clone() };
+                Sample {
+                    taken: shipped.unwrap_or_default().into(),
+                    wrong: String::new(),
+                    program: boustrophe_core::release::sample(&machine),
+                }
+            }
+            Err(wrong) => Sample { taken: String::new(), wrong, program: String::new() },
+        };
+        html(&sample)
+    })
+    .await
 }
 
 /// `1 scriber 0.5`: number, kind, width of its mark in mm.

@@ -118,7 +118,11 @@ struct SheetTime {
 #[derive(Template)]
 #[template(path = "proof/docket.html")]
 pub(super) struct Proof {
+    job: i32,
     sheets: Vec<SheetTime>,
+    /// What takes longest, by part and by cut: name and time.
+    parts: Vec<(String, String)>,
+    longest: Vec<(String, String)>,
     passed: bool,
     open: usize,
 }
@@ -132,7 +136,45 @@ pub(super) fn proof_body(loaded: &Loaded) -> Proof {
     });
     let faults = route.findings_of(Station::Proof).filter(|f| f.severity == Severity::Stop).count();
     let open = route.findings.iter().filter(|f| f.severity != Severity::Note && f.station != Station::Proof).count();
-    Proof { sheets: sheets.collect(), passed: faults == 0 && !here.proofs.is_empty() && here.nested.current, open }
+    let (parts, longest) = longest(loaded);
+    Proof {
+        job: loaded.job.id,
+        parts,
+        longest,
+        sheets: sheets.collect(),
+        passed: faults == 0 && !here.proofs.is_empty() && here.nested.current,
+        open,
+    }
+}
+
+/// Lines of the lists of what takes longest.
+const LONGEST: usize = 8;
+
+/// Time by part, and by piece of work, the longest first.
+fn longest(loaded: &Loaded) -> (Vec<(String, String)>, Vec<(String, String)>) {
+    let here = loaded.here();
+    let mut parts: std::collections::BTreeMap<String, f64> = std::collections::BTreeMap::new();
+    let mut cuts: Vec<(String, f64)> = Vec::new();
+    for (i, (proof, path)) in here.proofs.iter().zip(&here.toolpath.sheets).enumerate() {
+        let mut seconds = vec![0.0; path.ops.len()];
+        for m in &proof.moves {
+            if let Some(of) = m.op.and_then(|o| seconds.get_mut(o)) {
+                *of += m.end - m.begin;
+            }
+        }
+        for (n, (op, s)) in path.ops.iter().zip(seconds).enumerate() {
+            let placed = here.nested.layout.sheets.get(i).and_then(|l| l.placed.get(op.placement));
+            let part = placed.and_then(|p| here.work.part(p.copy.part)).map_or("", |p| p.name.as_str());
+            *parts.entry(part.to_owned()).or_insert(0.0) += s;
+            cuts.push((format!("sheet {}, {} {} {part}", here.before + i + 1, op.process.slug(), n + 1), s));
+        }
+    }
+    let told = |mut all: Vec<(String, f64)>| {
+        all.retain(|a| a.1 > 0.0);
+        all.sort_by(|a, b| b.1.total_cmp(&a.1));
+        all.into_iter().take(LONGEST).map(|(name, s)| (name, clock(s))).collect()
+    };
+    (told(parts.into_iter().collect()), told(cuts))
 }
 
 struct ReleaseRow {
@@ -164,7 +206,7 @@ pub(super) fn release_body(app: &App, loaded: &Loaded) -> Result<Release, AppErr
         .collect();
     let rows = here.proofs.iter().enumerate().map(|(i, p)| ReleaseRow {
         sheet: here.before + i + 1,
-        name: crate::names::stem(&loaded.job, loaded.decided(), here.before + i),
+        name: crate::names::stem(&loaded.job, loaded.decided(), here.before + i, &loaded.machine()),
         time: clock(p.seconds),
     });
     Ok(Release {

@@ -39,8 +39,9 @@ pub(super) fn rows(ops: &[Op], sheet: &mut Sheet) {
 #[derive(Serialize)]
 struct Moves {
     seconds: f64,
-    /// x, y, bulge, x, y, end of the move in s, and what it is: 0 travel, 1 engrave, 2 mark, 3 score, 4 cut, 5 lead.
-    moves: Vec<[f64; 7]>,
+    /// x, y, bulge, x, y, end of the move in s, what it is (0 travel, 1 engrave, 2 mark, 3 score, 4 cut, 5 lead), line of the
+    /// program, and number of the piece of work, 0 for none.
+    moves: Vec<[f64; 9]>,
 }
 
 /// The moves of a sheet's program (from 1), for playing.
@@ -67,7 +68,9 @@ fn all_moves(app: &Arc<App>, job: i32, sheet: usize) -> Result<Response, AppErro
         .moves
         .iter()
         .map(|m| {
-            [r(m.path.start.x), r(m.path.start.y), (m.path.bulge * 1e6).round() / 1e6, r(m.path.end.x), r(m.path.end.y), r(m.end), kind(m)]
+            let bulge = (m.path.bulge * 1e6).round() / 1e6;
+            let (line, work) = (m.line as f64, m.op.map_or(0.0, |o| o as f64 + 1.0));
+            [r(m.path.start.x), r(m.path.start.y), bulge, r(m.path.end.x), r(m.path.end.y), r(m.end), kind(m), line, work]
         })
         .collect();
     json(&Moves { seconds: proof.seconds, moves })

@@ -1,0 +1,80 @@
+//! What is printed for a sheet: the setup sheet, from the route's own figures.
+
+use boustrophe_core::assign::Process;
+use boustrophe_core::geometry::Point;
+use boustrophe_core::hold::Op;
+use boustrophe_core::ids::PartId;
+use boustrophe_core::route::BatchRoute;
+use boustrophe_core::shop::Shop;
+use boustrophe_core::time::clock;
+use boustrophe_formats::print::{self, Setting, Setup};
+use std::collections::BTreeMap;
+
+/// What is gone through before a start, by key, in this order; the first says what lies on the bed.
+pub const LIST: [(&str, &str); 4] = [
+    ("material", "The sheet lies on the bed"),
+    ("focus", "Focus or torch height set"),
+    ("air", "Air and extraction on"),
+    ("origin", "Lower left corner is the origin, outline walked"),
+];
+
+/// The setup sheet of sheet `i`, from 0, of a batch; `name` of the job, and the program's file name.
+pub fn setup(batch: &BatchRoute, shop: &Shop, i: usize, (job, file): (&str, &str)) -> Option<Vec<u8>> {
+    let (path, layout, proof) = (batch.toolpath.sheets.get(i)?, batch.nested.layout.sheets.get(i)?, batch.proofs.get(i)?);
+    let mut text = Vec::new();
+    batch.write_program(i, shop, &mut text).ok()?;
+    let sum = boustrophe_machine::checksum(&String::from_utf8_lossy(&text));
+    let mut parts: BTreeMap<PartId, usize> = BTreeMap::new();
+    layout.placed.iter().for_each(|p| *parts.entry(p.copy.part).or_insert(0) += 1);
+    let named = |(id, n): (PartId, usize)| Some((batch.work.part(id)?.name.clone(), n));
+    let material = shop.material(&batch.stock.material).map_or(batch.stock.material.clone(), |m| m.name.clone());
+    let machine = shop.machine(&batch.stock.machine).map_or(batch.stock.machine.clone(), |m| m.name.clone());
+    Some(print::setup(&Setup {
+        title: format!("{job}, sheet {} of {}", batch.before + i + 1, batch.of),
+        machine,
+        material: format!("{material} {} mm", batch.stock.thickness),
+        program: (file.to_owned(), sum),
+        time: clock(proof.seconds),
+        times: 1,
+        settings: settings(&path.ops, &proof.by_process),
+        parts: parts.into_iter().filter_map(named).collect(),
+        checklist: LIST.iter().map(|l| l.1.to_owned()).collect(),
+        starts: path.ops.iter().filter(|o| o.process == Process::Cut).filter_map(Op::start).collect(),
+        zero: (Point::ZERO, "lower left corner of the sheet".into()),
+        work: &batch.work,
+        layout,
+    }))
+}
+
+/// What each process is done with, and how much of it there is.
+fn settings(ops: &[Op], times: &BTreeMap<Option<Process>, f64>) -> Vec<Setting> {
+    let mut out: Vec<(Process, Setting, f64)> = Vec::new();
+    for op in ops {
+        let much = if op.is_swept() { op.area() } else { op.length() };
+        let known = out.iter_mut().find(|(p, s, _)| *p == op.process && (s.feed, s.power, s.passes) == (op.feed, op.power, op.passes));
+        match known {
+            Some(known) => known.2 += much,
+            None => {
+                let setting = Setting {
+                    name: op.process.name().into(),
+                    feed: op.feed,
+                    power: op.power,
+                    passes: op.passes,
+                    amount: String::new(),
+                    time: String::new(),
+                };
+                out.push((op.process, setting, much));
+            }
+        }
+    }
+    let several = |p: Process| ops.iter().filter(|o| o.process == p).any(|o| ops.iter().any(|q| q.process == p && q.feed != o.feed));
+    out.into_iter()
+        .map(|(process, setting, much)| {
+            let swept = matches!(process, Process::Engrave | Process::Picture);
+            let amount = if swept { format!("{:.1} cm²", much / 100.0) } else { format!("{:.2} m", much / 1000.0) };
+            // The time is known by process, not by setting.
+            let time = if several(process) { String::new() } else { times.get(&Some(process)).map_or_else(String::new, |t| clock(*t)) };
+            Setting { amount, time, ..setting }
+        })
+        .collect()
+}
