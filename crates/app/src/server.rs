@@ -4,7 +4,8 @@ use crate::command::Failure;
 use crate::error::AppError;
 use crate::guard::{Names, guard};
 use crate::pages::{
-    assign, book, cards, changes, floor, history, holding, intake, nesting, ordering, pictures, proving, release, runs, stage, station,
+    after, assign, book, cards, changes, floor, history, holding, intake, nesting, ordering, pictures, proving, release, runs, stage,
+    station,
 };
 use crate::reading::Readers;
 use crate::serving::{asked_to_end, serve};
@@ -135,8 +136,8 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/runs/{run}", get(runs::page))
         .route("/runs/{run}/status/{shown}", get(runs::status))
         .route("/runs/{run}/tick", post(runs::tick))
-        .route("/runs/{run}/onward", post(runs::onward))
-        .route("/runs/{run}/through", post(runs::through))
+        .route("/runs/{run}/onward", post(after::onward))
+        .route("/runs/{run}/through", post(after::through))
         .route("/runs/{run}/{word}", post(runs::order))
         .route("/static/{*path}", get(assets::asset))
         .fallback(|uri: axum::http::Uri| async move { AppError::NoPage(uri.path().to_owned()) })

@@ -94,7 +94,18 @@ fn what_was_under_way_is_known_after_a_crash() {
 }
 
 fn new_run(store: &Store, job: i32, sheet: i32) -> i32 {
-    let new = NewRun { job, revision: 1, sheet, machine: "lark", file_name: "a.nc", program: "M2", sum: "00", cuts: 5, total: 5.0 };
+    let new = NewRun {
+        job,
+        revision: 1,
+        sheet,
+        machine: "lark",
+        file_name: "a.nc",
+        program: "M2",
+        sum: "00",
+        cuts: 5,
+        total: 5.0,
+        goes_on: None,
+    };
     store.add_run(&new).expect("run")
 }
 

@@ -3,6 +3,8 @@
 
 pub mod again;
 #[cfg(test)]
+mod broken;
+#[cfg(test)]
 mod tests;
 mod watch;
 
@@ -204,4 +206,15 @@ fn pieces(program: &str) -> Vec<usize> {
         number.is_some_and(|(n, process)| n.parse::<usize>().is_ok() && process.chars().all(char::is_alphabetic))
     };
     program.lines().enumerate().filter(|(_, l)| begins(l.trim())).map(|(i, _)| i + 1).collect()
+}
+
+/// Pieces of work that are finished when the machine is at a line of a program, whose pieces begin at these lines. On its way home all are.
+fn finished_at(line: usize, begins: &[usize], home: usize) -> usize {
+    if line >= home { begins.len() } else { begins.partition_point(|begin| *begin <= line).saturating_sub(1) }
+}
+
+/// The line, from 1, at which a program of ours goes home.
+fn home(program: &str) -> usize {
+    let lines: Vec<&str> = program.lines().collect();
+    lines.iter().rposition(|l| l.trim_end().ends_with("G0 X0 Y0")).map_or(usize::MAX, |i| i + 1)
 }

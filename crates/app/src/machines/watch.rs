@@ -1,7 +1,7 @@
 //! One line to one controller: it is asked how it stands ten times a second, the run in hand follows what it says, and the
 //! next of the queue is sent when it is free. A line that breaks is taken up again; what runs goes on meanwhile.
 
-use super::{Desk, Order, Seen, Word, pieces};
+use super::{Desk, Order, Seen, Word, finished_at, home, pieces};
 use crate::error::AppError;
 use crate::shop::App;
 use boustrophe_machine::{Driver, DriverError, Held, State, Status};
@@ -24,9 +24,13 @@ struct InHand {
     file_name: String,
     sum: String,
     pieces: Vec<usize>,
+    /// Line at which it goes home.
+    home: usize,
     /// What was last written down, and when.
     noted: Heard,
     at: Instant,
+    /// What was last heard.
+    last: Heard,
 }
 
 impl InHand {
@@ -39,9 +43,7 @@ impl InHand {
     fn finished(&self, status: &Status) -> usize {
         match status.state {
             State::Done => self.pieces.len(),
-            State::Running | State::Paused | State::Stopped | State::Fault => {
-                self.pieces.partition_point(|begin| *begin <= status.line).saturating_sub(1)
-            }
+            State::Running | State::Paused | State::Stopped | State::Fault => finished_at(status.line, &self.pieces, self.home),
             _ => 0,
         }
     }
@@ -131,7 +133,14 @@ async fn look(app: &Arc<App>, desk: &Arc<Desk>, driver: &mut Driver, hand: &mut 
                 desk.look_again();
                 *hand = Some(*run);
             }
-            Ok(Next::Send(run, program)) => *hand = load(app, desk, driver, *run, program).await?,
+            // The queue took its time: what was loaded at the panel meanwhile is not overwritten.
+            Ok(Next::Send(run, program)) => {
+                if is_taken(&driver.status().await?) {
+                    desk.look_again();
+                } else {
+                    *hand = load(app, desk, driver, *run, program).await?;
+                }
+            }
             Ok(Next::Nothing) => {}
             Err(error) => {
                 tracing::error!(machine = desk.machine, %error, "the queue could not be read");
@@ -165,12 +174,12 @@ async fn settle(app: &Arc<App>, desk: &Desk, hand: &mut InHand, status: &Status)
             state: "lost".into(),
             detail: format!(
                 "the machine holds {holds} now: it was switched off or given something else while this ran. {} of {} pieces of work were finished when it was last heard, at line {}. Look at the sheet before anything else.",
-                hand.noted.cuts_done,
+                hand.last.cuts_done,
                 hand.pieces.len(),
-                hand.noted.line
+                hand.last.line
             ),
             ended: true,
-            ..hand.noted.clone()
+            ..hand.last.clone()
         };
     } else {
         match status.state {
@@ -194,6 +203,7 @@ async fn settle(app: &Arc<App>, desk: &Desk, hand: &mut InHand, status: &Status)
             State::Ready | State::Idle => {}
         }
     }
+    hand.last.clone_from(&heard);
     let changed = heard.state != hand.noted.state || heard.cuts_done != hand.noted.cuts_done;
     if changed || heard != hand.noted && hand.at.elapsed() >= NOTE {
         if heard.state != hand.noted.state {
@@ -226,13 +236,17 @@ async fn next(app: &Arc<App>, desk: &Desk, status: &Status) -> Result<Next, AppE
     if run.state != "waiting" {
         return Ok(Next::Follow(hand));
     }
-    // What somebody loaded at the machine's own panel, and what runs, is left alone until it is gone.
-    let panel = status.state == State::Ready && status.held.as_ref().is_some_and(|h| h.run == 0);
-    if panel || matches!(status.state, State::Running | State::Paused | State::Loading) {
+    if is_taken(status) {
         desk.look_again();
         return Ok(Next::Nothing);
     }
     Ok(Next::Send(hand, program))
+}
+
+/// What somebody loaded at the machine's own panel, and what runs, is left alone until it is gone.
+fn is_taken(status: &Status) -> bool {
+    let panel = status.state == State::Ready && status.held.as_ref().is_some_and(|h| h.run == 0);
+    panel || matches!(status.state, State::Running | State::Paused | State::Loading)
 }
 
 fn in_hand(run: &Run, program: &str) -> InHand {
@@ -245,12 +259,22 @@ fn in_hand(run: &Run, program: &str) -> InHand {
         at: (run.x, run.y),
         ended: false,
     };
-    InHand { run: run.id, file_name: run.file_name.clone(), sum: run.sum.clone(), pieces: pieces(program), noted, at: Instant::now() }
+    InHand {
+        run: run.id,
+        file_name: run.file_name.clone(),
+        sum: run.sum.clone(),
+        pieces: pieces(program),
+        home: home(program),
+        last: noted.clone(),
+        noted,
+        at: Instant::now(),
+    }
 }
 
 /// Sends a program. What the machine refuses ends the run with its reason; a line that breaks leaves it to be sent again.
 async fn load(app: &Arc<App>, desk: &Desk, driver: &mut Driver, mut hand: InHand, program: String) -> Result<Option<InHand>, DriverError> {
     hand.noted = Heard { state: "sending".into(), ..Heard::default() };
+    hand.last.clone_from(&hand.noted);
     if let Err(error) = note(app, hand.run, hand.noted.clone()).await {
         tracing::error!(machine = desk.machine, %error, "a run could not be written down and was not sent");
         desk.look_again();

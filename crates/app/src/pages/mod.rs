@@ -1,5 +1,6 @@
 //! Pages and what they post to: one module a concern, handlers that fetch, call and render.
 
+pub mod after;
 pub mod assign;
 pub mod book;
 pub mod cards;

@@ -121,7 +121,18 @@ async fn a_finished_run_takes_its_sheet_once_and_holds_its_job_up_with_nothing()
         let store = &bench.app.store;
         assert_eq!(store.stocked(sheet).expect("it").reserved.len(), 1);
         let revision = store.job(job).expect("the job").head.expect("a head");
-        let new = NewRun { job, revision, sheet: 1, machine: "lark", file_name: "a.nc", program: "M2", sum: "00", cuts: 1, total: 5.0, goes_on: None };
+        let new = NewRun {
+            job,
+            revision,
+            sheet: 1,
+            machine: "lark",
+            file_name: "a.nc",
+            program: "M2",
+            sum: "00",
+            cuts: 1,
+            total: 5.0,
+            goes_on: None,
+        };
         let run = store.add_run(&new).expect("a run");
         store.set_run(run, &boustrophe_store::Heard { state: "done".into(), ended: true, ..Default::default() }).expect("done");
         for _ in 0..2 {

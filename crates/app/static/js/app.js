@@ -160,3 +160,11 @@ trySliders(stage);
 if (stage) cards(stage, { notice, sentenceOf });
 keys(stage, () => player);
 refresh();
+
+// A shipped dialect that is taken stands in the field beside its sample.
+document.addEventListener("htmx:after:swap", () => {
+  for (const taken of document.querySelectorAll(".dialect .taken")) {
+    taken.closest(".dialect").querySelector("textarea").value = taken.content.textContent.trim();
+    taken.remove();
+  }
+});

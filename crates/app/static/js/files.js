@@ -35,8 +35,16 @@ export function takeFiles(notice, sentenceOf) {
     await settled();
     if (!$("#notice").textContent) notice(said);
   }
+  // At Proof a program is laid over the sheet; it is no drawing.
+  const program = (files) => {
+    const field = $("#outside-file");
+    if (!field || files.length !== 1 || !/\.(nc|gcode|tap|ngc)$/i.test(files[0].name)) return false;
+    field.files = files;
+    field.dispatchEvent(new Event("change", { bubbles: true }));
+    return true;
+  };
   dropZone?.addEventListener("dragover", (event) => { event.preventDefault(); dropZone.classList.add("dropping"); });
   dropZone?.addEventListener("dragleave", (event) => { if (event.relatedTarget === null) dropZone.classList.remove("dropping"); });
-  dropZone?.addEventListener("drop", (event) => { event.preventDefault(); dropZone.classList.remove("dropping"); send(event.dataTransfer.files); });
-  document.addEventListener("change", (event) => { if (event.target.matches("input[type=file]")) send(event.target.files, event.target.dataset.replace ?? target()); });
+  dropZone?.addEventListener("drop", (event) => { event.preventDefault(); dropZone.classList.remove("dropping"); if (!program(event.dataTransfer.files)) send(event.dataTransfer.files); });
+  document.addEventListener("change", (event) => { if (event.target.matches("input[type=file]:not([data-own])")) send(event.target.files, event.target.dataset.replace ?? target()); });
 }

@@ -5,7 +5,7 @@ const $ = (selector) => document.querySelector(selector), OTHER = "#c8402a";
 
 export function outside(stage) {
   document.addEventListener("change", ({ target }) => { if (target.id === "play-sheet" && $("#outside-sheet")) $("#outside-sheet").value = target.value; });
-  document.addEventListener("htmx:afterSwap", () => {
+  document.addEventListener("htmx:after:swap", () => {
     const box = $("#outside-says"), data = box?.querySelector(".burns");
     if (!data || data.shown) return;
     data.shown = true;
@@ -14,6 +14,7 @@ export function outside(stage) {
     const at = stage.scene.sheets.find((g) => g.sheet.n === n)?.sheet;
     if (!at || !box.querySelector(".differences")) return;
     const before = stage.overlay;
+    box.dataset.drawn = moves.length;
     stage.overlay = (c) => {
       before?.(c);
       stage.view.place(c, at.x, at.y, false);

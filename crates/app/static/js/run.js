@@ -38,13 +38,15 @@ function tellSilence() {
 
 /** Puts what came in its place: all of it, or the figures alone so that no button is redrawn under a hand. */
 function show(text, state) {
-  const box = $("#run-status");
+  const box = $("#run-status"), before = box.dataset.state, ended = ["done", "stopped", "fault", "lost"];
   const part = new DOMParser().parseFromString(text, "text/html").body.firstElementChild;
   if (part) looks += 1;
   if (part?.id === "run-progress") $("#run-progress").replaceWith(part);
   else if (part?.id === "run-status") box.replaceWith(part);
   else return;
   $("#run-progress").dataset.look = looks;
+  // Once it has ended the page has more to ask: how it goes on, what is not cut through.
+  if (ended.includes($("#run-status").dataset.state) && !ended.includes(before) && before) location.reload();
   const open = ["waiting", "sending", "loading", "ready"].includes(state ?? box.dataset.state);
   for (const tick of document.querySelectorAll("#checklist input")) tick.disabled = !open;
 }
@@ -98,3 +100,12 @@ $("#checklist").addEventListener("change", async ({ target: tick }) => {
     say("The tick did not reach the shop and is not kept.");
   }
 });
+
+// What still hangs is tapped in the picture or in the list: both show it.
+const box = (copy) => document.querySelector(`#through [name=failed][value="${copy}"]`);
+document.addEventListener("click", ({ target }) => {
+  const path = target.closest(".hangs");
+  if (path) { box(path.dataset.copy).checked = !box(path.dataset.copy).checked; hanging(); }
+});
+function hanging() { for (const path of document.querySelectorAll(".hangs")) path.classList.toggle("on", box(path.dataset.copy)?.checked ?? false); }
+$("#through")?.addEventListener("change", hanging);

@@ -13,7 +13,7 @@ async fn a_machine_is_changed_and_what_makes_no_sense_is_refused() {
     hand.page_type(&format!("{lark} [name=acceleration]"), "2500").await;
     hand.page_type(&format!("{lark} [name=tools]"), "4 scriber 0.4").await;
     hand.page_type(&format!("{lark} [name=person]"), "Bram Teck").await;
-    hand.click(&format!("{lark} button")).await;
+    hand.click(&format!("{lark} form.figures > .row button")).await;
     hand.until("it is written down", "document.querySelector('[data-machine=lark] .past')?.innerText.includes('Bram Teck')").await;
     let past = hand.text(&format!("{lark} .past")).await;
     assert!(past.contains("acceleration 3000.0 to 2500.0") && past.contains("tools"), "{past}");
@@ -23,9 +23,22 @@ async fn a_machine_is_changed_and_what_makes_no_sense_is_refused() {
     {
         hand.go("/shop/machines").await;
         hand.page_type(&format!("{lark} [name={field}]"), value).await;
-        hand.click(&format!("{lark} button")).await;
+        hand.click(&format!("{lark} form.figures > .row button")).await;
         hand.until(said, &format!("document.querySelector('#sentence')?.textContent.toLowerCase().includes('{said}')")).await;
     }
+    // Its dialect: a shipped one is tried, what is typed wrongly is said with its line, another word is written down.
+    hand.go("/shop/machines").await;
+    hand.click(&format!("{lark} .dialect summary")).await;
+    hand.click(&format!("{lark} .dialect .quiet:nth-of-type(3)")).await;
+    hand.until("the sample", &format!("/N20 G20 G90/.test(document.querySelector('{lark} .sample')?.textContent) && /name = .chords/.test(document.querySelector('{lark} [name=dialect]').value)")).await;
+    hand.value(&format!("(() => {{ const t = document.querySelector('{lark} [name=dialect]'); t.value = 'name = \"ours\"\\nseconds = \"X\"'; t.dispatchEvent(new Event('input', {{ bubbles: true }})); }})()")).await;
+    hand.until("it is wrong", &format!("/seconds: “X” will not do/.test(document.querySelector('{lark} .sample-box').innerText)")).await;
+    hand.value(&format!("(() => {{ const t = document.querySelector('{lark} [name=dialect]'); t.value = 'name = \"ours\"\\nremarks = \"semicolon\"'; t.dispatchEvent(new Event('input', {{ bubbles: true }})); }})()")).await;
+    hand.until("the sample again", &format!("/; 1 Engrave/.test(document.querySelector('{lark} .sample')?.textContent)")).await;
+    hand.shoot("machines-dialect").await;
+    hand.page_type(&format!("{lark} [name=person]"), "Odile Farrant").await;
+    hand.click(&format!("{lark} form.figures > .row button")).await;
+    hand.until("it is written down", "document.querySelector('[data-machine=lark] .past')?.innerText.includes('Odile Farrant')").await;
     // A restart remembers it, and jobs are reckoned with it.
     browser.shut().await;
     shop = shop.killed_and_opened("serve");

@@ -105,5 +105,20 @@ async fn what_cannot_go_on_the_rack_is_said() {
         let sentence = hand.text("#sentence").await;
         assert!(sentence.contains(told), "{told}: {sentence}");
     }
+    // A picture of an offcut is traced, at the width that it truly has: an L, as in the drawing of it.
+    let picture = shop.data.path().join("ell.png");
+    let drawn = "(() => { const c = document.createElement('canvas'); c.width = 600; c.height = 500; const x = c.getContext('2d'); \
+         x.fillStyle = '#fff'; x.fillRect(0, 0, 600, 500); x.fillStyle = '#5b3a1e'; x.fillRect(50, 50, 500, 160); x.fillRect(50, 50, 200, 400); \
+         return Array.from(atob(c.toDataURL('image/png').split(',')[1]), (b) => b.charCodeAt(0)) })()";
+    let bytes: Vec<u8> = hand.value(drawn).await.as_array().into_iter().flatten().filter_map(|b| u8::try_from(b.as_u64()?).ok()).collect();
+    std::fs::write(&picture, bytes).expect("written");
+    put(&hand, &[("thickness", "3")], Some(&picture)).await;
+    assert!(hand.text("#sentence").await.contains("how wide"), "{}", hand.text("#sentence").await);
+    put(&hand, &[("thickness", "3"), ("known", "250")], Some(&picture)).await;
+    hand.until("it is on the rack", "document.querySelector('[data-stock]') !== null").await;
+    let told = hand.text("[data-stock]").await;
+    assert!(told.contains("250 × 200") || told.contains("250 × 199.") || told.contains("250 × 200."), "{told}");
+    let corners = hand.value("document.querySelector('[data-stock] path').getAttribute('d').split(/[LHVA]/).length").await;
+    assert!(corners.as_i64().is_some_and(|n| (5..=16).contains(&n)), "six corners and little else: {corners}");
     browser.shut().await;
 }

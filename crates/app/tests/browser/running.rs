@@ -51,6 +51,57 @@ async fn a_page_that_hears_nothing_says_so_and_comes_back() {
     hand.click("#stop").await;
     hand.run_state("stopped").await;
     assert!(hand.text("#run-progress").await.contains("pieces of work finished"));
+    // It goes on from where it stopped, once the list of the new run is gone through.
+    hand.until(
+        "the ways on",
+        "document.querySelectorAll('#onward button').length >= 2 && document.querySelector('.run-ways .stopped') !== null",
+    )
+    .await;
+    hand.shoot("run-onward").await;
+    let first = hand.text("h1").await;
+    hand.click("#onward [value=here]").await;
+    hand.until("the next run", &format!("document.querySelector('h1').innerText !== {first:?}")).await;
+    assert!(hand.text("h1").await.contains("-from-"), "{}", hand.text("h1").await);
+    hand.run_state("ready").await;
+    assert!(hand.text("#checklist").await.contains("nothing was moved"));
+    hand.tick_all().await;
+    hand.click("#start").await;
+    hand.run_state("running").await;
+    browser.shut().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_is_not_cut_through_is_cut_again_or_nested_again() {
+    let (shop, browser) = (Shop::open("serve"), Browser::open().await);
+    let hand = Hand { page: &browser.page, shop: &shop.address };
+    released(&hand, "Combs").await;
+    let job = hand
+        .value("Number(document.querySelector('#docket').dataset.job)")
+        .await
+        .as_i64()
+        .and_then(|n| i32::try_from(n).ok())
+        .expect("a job");
+    hand.run_of(job).await;
+    hand.until("it is asked", "document.querySelectorAll('#through .copies input').length > 1").await;
+    hand.shoot("run-through").await;
+    let copies = hand.value("document.querySelectorAll('#through .copies input').length").await.as_i64().unwrap_or(0);
+    hand.click("#through .copies label:nth-child(2) input").await;
+    hand.page_type("#through [name=person]", "Bram Teck").await;
+    hand.click("#through [value=again]").await;
+    hand.until("its cuts again", "/-again/.test(document.querySelector('h1').innerText)").await;
+    hand.run_state("ready").await;
+    hand.tick_all().await;
+    hand.click("#start").await;
+    hand.run_state("done").await;
+    // Of another one the operator wants a new one: the job wants one more.
+    hand.until("it is asked again", "document.querySelectorAll('#through .copies input').length > 1").await;
+    hand.click(".hangs:nth-child(1)").await;
+    assert_eq!(hand.value("document.querySelectorAll('#through input:checked').length").await.as_i64(), Some(1), "tapped in the picture");
+    hand.page_type("#through [name=person]", "Bram Teck").await;
+    hand.click("#through [value=nest]").await;
+    hand.until("at Nest", "document.querySelector('#docket')?.dataset.station === 'nest'").await;
+    let wanted = "[...document.querySelectorAll('.parts.list input[name=value]')].reduce((n, i) => n + Number(i.value), 0)";
+    assert_eq!(hand.value(wanted).await.as_i64(), Some(copies + 1));
     browser.shut().await;
 }
 

@@ -3,6 +3,7 @@
 use crate::harness::{Browser, Hand, Shop, demo_file};
 use std::fmt::Write;
 use std::path::PathBuf;
+use thirtyfour::By;
 
 /// A frame side as a customer sends it: no unit, loose lines with a gap of 0.3 mm, one edge drawn twice, a dot.
 fn messy_dxf(folder: &std::path::Path) -> PathBuf {
@@ -22,6 +23,12 @@ fn messy_dxf(folder: &std::path::Path) -> PathBuf {
     let path = folder.join("frame-side.dxf");
     std::fs::write(&path, text).expect("written");
     path
+}
+
+/// Lays a program before the proof.
+async fn give(hand: &Hand<'_>, program: &std::path::Path) {
+    let picker = hand.page.find(By::Css("#outside-file")).await.expect("the picker");
+    picker.send_keys(program.display().to_string()).await.expect("it is given");
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -70,10 +77,42 @@ async fn a_messy_drawing_becomes_a_finished_run_on_the_laser() {
     let state = hand.value(scrubbed).await;
     assert!(state.as_str().is_some_and(|s| !s.contains("done")), "{state}");
 
+    // The program beside the head, both ways: a line is clicked, a cut is clicked.
+    hand.until("its lines", "document.querySelector('#play-lines [aria-current]') !== null").await;
+    hand.click("#play-lines li:first-child button").await;
+    hand.until("the line is the one", "document.querySelector('#play-lines [aria-current] button')?.dataset.line !== undefined").await;
     hand.station("8", "release").await;
     let program = hand.value("fetch(document.querySelector('.files a[download]').href).then(r => r.text())").await;
     let program = program.as_str().unwrap_or_default();
     assert!(program.contains("G3 ") && program.trim_end().ends_with("M2"), "arcs stay arcs: {program}");
+    for kind in ["setup.pdf", "a4.pdf", "fitted.pdf", "kerf.svg", "kerf.dxf"] {
+        let bytes = format!(
+            "fetch(document.querySelector('.files a[download]').href.replace('.nc', '.{kind}')).then(r => r.ok ? r.arrayBuffer() : new ArrayBuffer(0)).then(b => b.byteLength)"
+        );
+        assert!(hand.value(&bytes).await.as_i64() > Some(400), "{kind}");
+    }
+    let zip = hand
+        .value("fetch(document.querySelector('#all-files').href).then(r => r.arrayBuffer()).then(b => new TextDecoder('latin1').decode(b))")
+        .await;
+    let zip = zip.as_str().unwrap_or_default();
+    assert!(zip.starts_with("PK") && [".nc", ".svg", ".dxf", ".setup.pdf"].iter().all(|k| zip.contains(k)));
+    // Laid before the proof as it is, and with a power that somebody changed at the machine.
+    let (same, other) = (shop.data.path().join("same.nc"), shop.data.path().join("other.nc"));
+    std::fs::write(&same, program).expect("written");
+    std::fs::write(&other, program.replacen(" S650", " S120", 1)).expect("written");
+    hand.station("7", "proof").await;
+    give(&hand, &other).await;
+    hand.until(
+        "it differs, and is drawn",
+        "document.querySelectorAll('.differences li').length > 0 && Number(document.querySelector('#outside-says').dataset.drawn) > 10",
+    )
+    .await;
+    assert!(hand.text(".differences").await.contains("power"), "{}", hand.text(".differences").await);
+    hand.click(".differences li:first-child button").await;
+    hand.shoot("proof-outside").await;
+    give(&hand, &same).await;
+    hand.until("it does the work", "/does the work of sheet 1/.test(document.querySelector('#outside-says').innerText)").await;
+    hand.station("8", "release").await;
     hand.click(".send").await;
     hand.run_state("ready").await;
     hand.click("#start").await;

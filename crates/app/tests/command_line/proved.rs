@@ -212,7 +212,8 @@ fn what_prove_cannot_use_is_refused_in_a_sentence() {
 fn a_dialect_paper_and_setup_sheets_are_written_when_asked_for() {
     let folder = tempfile::tempdir().expect("a folder");
     let file = dxf(folder.path(), "plate.dxf", "0 CIRCLE 8 CUT 10 60 20 60 40 40");
-    let run = prep(&[file.clone()], "--units mm --sheet 300x200 --nest-seconds 0 --accept --dialect chords --paper letter --setup");
+    let run =
+        prep(std::slice::from_ref(&file), "--units mm --sheet 300x200 --nest-seconds 0 --accept --dialect chords --paper letter --setup");
     assert_eq!(run.code(), Some(0), "{}", run.said());
     let text = run.file("sheet-01.nc");
     assert!(text.contains("G20 G90") && text.starts_with("N10 G40") && !text.contains("G2 "), "{text}");
@@ -223,14 +224,15 @@ fn a_dialect_paper_and_setup_sheets_are_written_when_asked_for() {
     }
     let own = folder.path().join("own.toml");
     std::fs::write(&own, "name = \"own\"\nremarks = \"none\"\n[words]\nlight = [\"M4\"]\n").expect("written");
-    let run = prep(&[file.clone()], &format!("--units mm --sheet 300x200 --nest-seconds 0 --accept --dialect {}", own.display()));
+    let run =
+        prep(std::slice::from_ref(&file), &format!("--units mm --sheet 300x200 --nest-seconds 0 --accept --dialect {}", own.display()));
     let text = run.file("sheet-01.nc");
     assert!(text.contains("M4 S") && !text.contains('('), "{text}");
     std::fs::write(&own, "name = \"own\"\n[words]\nlight = []\n").expect("written");
     for (dialect, says) in
         [(own.display().to_string(), "nothing can be cut"), ("nobody".into(), "laser, plasma, chords"), ("/no.toml".into(), "/no.toml")]
     {
-        let run = prep(&[file.clone()], &format!("--dialect {dialect}"));
+        let run = prep(std::slice::from_ref(&file), &format!("--dialect {dialect}"));
         assert!(run.code() == Some(2) && run.said().contains(says), "{dialect}: {}", run.said());
     }
     let run = prep(&[file], "--paper a9");

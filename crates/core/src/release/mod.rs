@@ -3,12 +3,15 @@
 mod dialect;
 mod program;
 mod rest;
+mod rows;
 mod sample;
+mod words;
 
-pub use dialect::{Dialect, Meaning, PowerIn, ProgramUnit, Remarks, Word, Words};
+pub use dialect::{Dialect, PowerIn, ProgramUnit, Remarks};
 pub use program::write;
 pub use rest::{GoOn, only, rest};
 pub use sample::sample;
+pub use words::{Meaning, Word, Words};
 
 use crate::decisions::Stock;
 use crate::hold::SheetPath;

@@ -7,8 +7,8 @@
 use super::dialect::{PowerIn, Remarks};
 use super::{Dialect, Meaning, ProgramOrder};
 use crate::decisions::Process;
-use crate::geometry::{Point, Segment, Vec2};
-use crate::hold::{Op, Row};
+use crate::geometry::{Point, Segment};
+use crate::hold::Op;
 use crate::shop::{Machine, MachineKind};
 use std::fmt::Write;
 use std::io;
@@ -20,7 +20,7 @@ const FLAT: f64 = 0.0001;
 const BEND: f64 = 0.35;
 
 /// Text is handed on whenever so much has gathered, bytes.
-const HANDED_ON: usize = 1 << 16;
+pub(super) const HANDED_ON: usize = 1 << 16;
 
 /// Writes the program of one sheet, piece by piece: it is never in memory whole. Fails only where `to` fails.
 pub fn write(order: &ProgramOrder, to: &mut dyn io::Write) -> io::Result<()> {
@@ -68,17 +68,17 @@ pub fn write(order: &ProgramOrder, to: &mut dyn io::Write) -> io::Result<()> {
     w.hand_on(0)
 }
 
-struct Writer<'a> {
-    out: String,
+pub(super) struct Writer<'a> {
+    pub(super) out: String,
     to: &'a mut dyn io::Write,
     /// Tool in the holder, where one is.
     tool: Option<u32>,
-    machine: &'a Machine,
-    dialect: Dialect,
-    at: Point,
+    pub(super) machine: &'a Machine,
+    pub(super) dialect: Dialect,
+    pub(super) at: Point,
     feed: f64,
-    power: f64,
-    lit: bool,
+    pub(super) power: f64,
+    pub(super) lit: bool,
     air: bool,
     /// The torch's height is held.
     held: bool,
@@ -107,7 +107,7 @@ impl Writer<'_> {
     }
 
     /// Hands on what has gathered, if it is more than `most` bytes.
-    fn hand_on(&mut self, most: usize) -> io::Result<()> {
+    pub(super) fn hand_on(&mut self, most: usize) -> io::Result<()> {
         if self.out.len() > most {
             self.to.write_all(self.out.as_bytes())?;
             self.out.clear();
@@ -166,116 +166,7 @@ impl Writer<'_> {
         }
     }
 
-    /// Rows there and back, with room to come up to speed before each.
-    fn sweep(&mut self, op: &Op, feed: f64, power: f64) -> io::Result<()> {
-        for row in op.rows() {
-            let (_, after) = self.run_up(op, row);
-            let n = row.spans.len();
-            for k in 0..n {
-                // Against its direction the last stretch comes first, and the gap before a stretch is the one behind it.
-                let (i, before) = if row.backward { (n - 1 - k, n.checked_sub(k + 1).filter(|_| k > 0)) } else { (k, k.checked_sub(1)) };
-                let (a, b) = row.spans[i];
-                let (from, to) = if row.backward { (b, a) } else { (a, b) };
-                if before.is_some_and(|gap| row.fast.get(gap) == Some(&true)) {
-                    self.power_word(0.0);
-                    self.rapid(row.point(from));
-                }
-                self.stretch(row.point(from), row.point(to), feed, power);
-            }
-            self.run_out(after, feed);
-            self.hand_on(HANDED_ON)?;
-        }
-        if !op.rows().is_empty() {
-            self.off();
-        }
-        Ok(())
-    }
-
-    /// Rows of a picture: the power word changes wherever its tone does, in the line of the move that it is for.
-    fn picture(&mut self, op: &Op, feed: f64) -> io::Result<()> {
-        let Some(picture) = op.picture() else { return Ok(()) };
-        let raster = &picture.raster;
-        let limit = self.machine.power_limit;
-        let letter = self.dialect.power;
-        let words: Vec<String> = (0..=255).map(|b| format!("{letter}{}", number(op.power_of(b) / 100.0 * limit))).collect();
-        let mut runs: Vec<(usize, usize, u8)> = Vec::new();
-        for (k, row) in op.numbered_picture_rows() {
-            let (_, after) = self.run_up(op, &row);
-            self.power_word(0.0);
-            self.feed_to(row.start(), feed);
-            let mut after_rapid = false;
-            runs.clear();
-            runs.extend(raster.runs(k));
-            if row.backward {
-                runs.reverse();
-            }
-            for (n, (from, to, burn)) in runs.iter().enumerate() {
-                let column = if row.backward { *from } else { *to };
-                let x = (raster.column + column as i64) as f64 * picture.pitch;
-                let fast = *burn == 0 && (to - from) as f64 * picture.pitch >= picture.fast_gap;
-                self.begin_line();
-                // Behind a rapid, and at first, it is said again that the beam's moves are meant.
-                let again = n == 0 || after_rapid;
-                self.out.push_str(if fast {
-                    "G0X"
-                } else if again {
-                    "G1X"
-                } else {
-                    "X"
-                });
-                after_rapid = fast;
-                self.length(x);
-                self.out.push_str(&words[usize::from(*burn)]);
-                self.out.push('\n');
-                self.at = rounded(Point::new(x, row.at));
-            }
-            self.power = f64::NAN;
-            self.run_out(after, feed);
-            self.hand_on(HANDED_ON)?;
-        }
-        self.off();
-        Ok(())
-    }
-
-    /// Goes to where a row's run-up begins, beam ready but dark. Gives where it begins and where the run-out will end: on
-    /// the bed both.
-    fn run_up(&mut self, op: &Op, row: &Row) -> (Point, Point) {
-        let way = if row.backward { -row.way } else { row.way };
-        let before = self.on_the_bed(row.enter(), -way, op.run_up());
-        let after = self.on_the_bed(row.leave(), way, op.run_up());
-        self.power_word(0.0);
-        self.rapid(before);
-        self.beam_ready();
-        (before, after)
-    }
-
-    fn run_out(&mut self, after: Point, feed: f64) {
-        self.power_word(0.0);
-        self.feed_to(after, feed);
-        self.wait(self.machine.row_turn);
-    }
-
-    /// One burned stretch of a row, the head already in it.
-    fn stretch(&mut self, from: Point, to: Point, feed: f64, power: f64) {
-        self.power_word(0.0);
-        self.feed_to(from, feed);
-        self.power_word(power);
-        self.feed_to(to, feed);
-    }
-
-    /// `distance` mm from `p` in the direction `way`, or as far as the bed goes.
-    fn on_the_bed(&self, p: Point, way: Vec2, distance: f64) -> Point {
-        let room = |at: f64, way: f64, most: f64| match way {
-            w if w > 1e-9 => (most - at) / w,
-            w if w < -1e-9 => -at / w,
-            _ => f64::INFINITY,
-        };
-        let m = self.machine;
-        let free = room(p.x, way.x, m.bed_width).min(room(p.y, way.y, m.bed_height)).max(0.0);
-        p + way * distance.min(free)
-    }
-
-    fn wait(&mut self, seconds: f64) {
+    pub(super) fn wait(&mut self, seconds: f64) {
         if seconds > 0.0 {
             let how_long = format!(" {}{}", self.dialect.seconds, number(seconds));
             self.say(Meaning::Wait, "", &how_long);
@@ -296,7 +187,7 @@ impl Writer<'_> {
     }
 
     /// The number of a line, where lines have one.
-    fn begin_line(&mut self) {
+    pub(super) fn begin_line(&mut self) {
         if self.dialect.numbers > 0 {
             self.number = (self.number + self.dialect.numbers) % 1_000_000;
             let _ = write!(self.out, "N{} ", self.number);
@@ -304,7 +195,7 @@ impl Writer<'_> {
     }
 
     /// A length in the program's unit.
-    fn length(&mut self, mm: f64) {
+    pub(super) fn length(&mut self, mm: f64) {
         push_number_to(&mut self.out, mm / self.dialect.unit.mm(), self.dialect.decimals);
     }
 
@@ -339,14 +230,14 @@ impl Writer<'_> {
             self.held = true;
         }
     }
-    fn beam_ready(&mut self) {
+    pub(super) fn beam_ready(&mut self) {
         if !self.lit {
             let dark = self.power_of(0.0);
             self.say(Meaning::Light, "", &dark);
             (self.lit, self.power) = (true, 0.0);
         }
     }
-    fn power_word(&mut self, power: f64) {
+    pub(super) fn power_word(&mut self, power: f64) {
         if self.lit && self.power != power {
             self.power = power;
             // Else it is said in the move that it is for.
@@ -356,7 +247,7 @@ impl Writer<'_> {
             }
         }
     }
-    fn off(&mut self) {
+    pub(super) fn off(&mut self) {
         if self.lit {
             if std::mem::take(&mut self.held) {
                 self.say(Meaning::Level, "", "");
@@ -368,7 +259,7 @@ impl Writer<'_> {
             }
         }
     }
-    fn rapid(&mut self, to: Point) {
+    pub(super) fn rapid(&mut self, to: Point) {
         let to = rounded(to);
         if to != self.at {
             self.go("G0", to);
@@ -401,7 +292,7 @@ impl Writer<'_> {
         self.feed = feed;
         format!(" F{}", number(feed / self.dialect.unit.mm()))
     }
-    fn feed_to(&mut self, to: Point, feed: f64) {
+    pub(super) fn feed_to(&mut self, to: Point, feed: f64) {
         let to = rounded(to);
         if to != self.at {
             let f = self.feed_word(feed);
@@ -436,12 +327,12 @@ impl Writer<'_> {
 }
 
 /// Four decimals: a tenth of a micrometre.
-fn rounded(p: Point) -> Point {
+pub(super) fn rounded(p: Point) -> Point {
     let r = |v: f64| (v * 1e4).round() / 1e4;
     Point::new(r(p.x), r(p.y))
 }
 
-fn number(v: f64) -> String {
+pub(super) fn number(v: f64) -> String {
     let mut out = String::new();
     push_number(&mut out, v);
     out

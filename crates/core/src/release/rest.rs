@@ -22,10 +22,12 @@ const NEAR: f64 = 2.0;
 pub fn rest(path: &SheetPath, finished: usize, from: GoOn) -> SheetPath {
     let skipped = finished + usize::from(from == GoOn::Next);
     let mut ops: Vec<Op> = path.ops.iter().skip(skipped).cloned().collect();
+    if let GoOn::Here(at) = from
+        && ops.first_mut().is_some_and(|first| go_on(first, at) == Left::Nothing)
+    {
+        ops.remove(0);
+    }
     if let Some(first) = ops.first_mut() {
-        if let GoOn::Here(at) = from {
-            go_on(first, at);
-        }
         alone(first);
     }
     SheetPath { width: path.width, height: path.height, ops, ..SheetPath::default() }
@@ -46,11 +48,24 @@ fn alone(op: &mut Op) {
     }
 }
 
+/// What is left of a piece of work.
+#[derive(PartialEq)]
+enum Left {
+    Something,
+    Nothing,
+}
+
 /// Takes off what was done of a piece of work when the head was at a place.
-fn go_on(op: &mut Op, at: Point) {
+fn go_on(op: &mut Op, at: Point) -> Left {
     match &mut op.doing {
         Doing::Line(line) => {
-            let Some((run, left)) = left_of(line, at) else { return };
+            // On its way back into the scrap all of it is cut.
+            let off = |segments: &[Segment]| segments.iter().map(|s| s.distance(at)).fold(f64::INFINITY, f64::min);
+            let leaving = off(&line.lead_out);
+            if leaving < NEAR && leaving < off(&line.lead_in) && line.runs.iter().all(|r| leaving < off(r) + 1e-9) {
+                return Left::Nothing;
+            }
+            let Some((run, left)) = left_of(line, at) else { return Left::Something };
             line.runs.drain(..run);
             line.restarts.drain(..run.min(line.restarts.len()));
             line.runs[0] = left;
@@ -71,6 +86,7 @@ fn go_on(op: &mut Op, at: Point) {
         // Of a picture every row depends on its number: it is burned again.
         Doing::Picture(_) => {}
     }
+    Left::Something
 }
 
 /// The run that the head was on, and what is left of it.

@@ -121,8 +121,8 @@ pub(super) struct Proof {
     job: i32,
     sheets: Vec<SheetTime>,
     /// What takes longest, by part and by cut: name and time.
-    parts: Vec<(String, String)>,
-    longest: Vec<(String, String)>,
+    parts: Vec<Taking>,
+    longest: Vec<Taking>,
     passed: bool,
     open: usize,
 }
@@ -147,11 +147,14 @@ pub(super) fn proof_body(loaded: &Loaded) -> Proof {
     }
 }
 
+/// What takes its time, and how long.
+type Taking = (String, String);
+
 /// Lines of the lists of what takes longest.
 const LONGEST: usize = 8;
 
 /// Time by part, and by piece of work, the longest first.
-fn longest(loaded: &Loaded) -> (Vec<(String, String)>, Vec<(String, String)>) {
+fn longest(loaded: &Loaded) -> (Vec<Taking>, Vec<Taking>) {
     let here = loaded.here();
     let mut parts: std::collections::BTreeMap<String, f64> = std::collections::BTreeMap::new();
     let mut cuts: Vec<(String, f64)> = Vec::new();

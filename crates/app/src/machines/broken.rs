@@ -1,0 +1,134 @@
+//! Runs that are broken off at any moment: what the controller burned before, and what it burns after the shop went on.
+
+use super::{finished_at, home, pieces};
+use boustrophe_core::cache::Cache;
+use boustrophe_core::decisions::{Decisions, Edit, IntakeEdit, NestEdit, Stock};
+use boustrophe_core::geometry::{Point, Segment};
+use boustrophe_core::hold::SheetPath;
+use boustrophe_core::ids::BatchId;
+use boustrophe_core::nest::{Control, Problem, Terms, search};
+use boustrophe_core::proof::{Action, Interpreter, acts, dynamics};
+use boustrophe_core::release::{Dialect, GoOn, ProgramOrder, rest, write};
+use boustrophe_core::route::{Route, run};
+use boustrophe_core::shop::{Machine, Shop};
+use boustrophe_core::time::plan;
+use boustrophe_machine::{Simulated, State, Status, checksum};
+use proptest::prelude::*;
+use std::sync::{Arc, LazyLock};
+
+/// Three plates with a hole each, on a machine.
+fn route(machine: &str, material: &str) -> (Route, Shop) {
+    let svg = r##"<svg xmlns="http://www.w3.org/2000/svg" width="300mm" height="60mm" viewBox="0 0 300 60"><g fill="none" stroke="red"><rect x="5" y="5" width="60" height="40"/><circle cx="30" cy="25" r="9"/><rect x="105" y="5" width="60" height="40" rx="8"/><circle cx="130" cy="25" r="9"/><path d="M205 5h60l-20 40h-40z"/><circle cx="225" cy="22" r="9"/></g></svg>"##;
+    let shop = Shop::builtin();
+    let stock = Stock { machine: machine.into(), material: material.into(), thickness: 3.0 };
+    let added = Edit::Intake(IntakeEdit::AddDrawing { file: "plates.svg".into(), name: "plates.svg".into() });
+    let decisions = added.apply(&Decisions::on(stock)).expect("it is added");
+    let drawings = [Arc::new(boustrophe_formats::read("plates.svg", svg.as_bytes()).expect("it reads"))];
+    let cache = Cache::default();
+    let before = run(&drawings, &decisions, &shop, &cache, &mut |_| {});
+    let problem = Problem::new(&before.first().work, &Terms::of(&decisions, BatchId::FIRST, &shop), &shop.tolerance);
+    let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed: 1, tries: 2 });
+    let decisions = NestEdit::KeepLayout { layout }.on(BatchId::FIRST).apply(&decisions).expect("it is kept");
+    (run(&drawings, &decisions, &shop, &cache, &mut |_| {}), shop)
+}
+
+static LASER: LazyLock<(Route, Shop)> = LazyLock::new(|| route("lark", "birch-ply"));
+static TORCH: LazyLock<(Route, Shop)> = LazyLock::new(|| route("anvil", "mild-steel"));
+
+fn program(path: &SheetPath, machine: &Machine, route: &Route) -> String {
+    let mut text = Vec::new();
+    write(&ProgramOrder { path, machine, sheet: (1, 1), stock: &route.first().stock }, &mut text).expect("written");
+    String::from_utf8(text).expect("ASCII")
+}
+
+/// Runs a program on a simulated controller for so many seconds; how it stands then.
+fn run_for(machine: &Machine, program: &str, seconds: f64) -> Status {
+    let controller = Simulated::new(machine.clone(), 1.0, "token");
+    let lines: Vec<&str> = program.lines().collect();
+    let sum = checksum(program);
+    assert!(controller.answer(&format!("load a.nc {} {sum} 1", lines.len())).starts_with("ok"));
+    for (i, line) in lines.iter().enumerate() {
+        assert!(controller.answer(&format!("{} {line}", i + 1)).starts_with("ok"), "{line}");
+    }
+    assert!(controller.answer("end").starts_with("ok") && controller.answer(&format!("start 1 {sum}")).starts_with("ok"));
+    controller.pass(seconds);
+    let _ = controller.answer("stop");
+    controller.answer("status").strip_prefix("ok ").expect("it answers").parse().expect("a status")
+}
+
+/// What a program burns within so many seconds: moves, the last of them cut off where the head was.
+fn burned(machine: &Machine, program: &str, seconds: f64) -> Vec<Segment> {
+    let mut reader = Interpreter::new(Dialect::of(machine));
+    let mut actions = Vec::new();
+    program.lines().for_each(|l| reader.line(l, &mut actions).expect("it reads"));
+    let timings = plan(&acts(&actions, machine), dynamics(machine));
+    let mut clock = 0.0;
+    let mut out = Vec::new();
+    for (action, timing) in actions.iter().zip(&timings) {
+        let left = seconds - clock;
+        clock += timing.seconds;
+        if left <= 0.0 {
+            break;
+        }
+        if let Action::Move { path, power, .. } = action
+            && *power > 0.0
+        {
+            let share = if left >= timing.seconds { 1.0 } else { timing.covered(left, machine.acceleration) / timing.length.max(1e-9) };
+            if share > 1e-6 {
+                out.push(path.piece(0.0, share.min(1.0)));
+            }
+        }
+    }
+    out
+}
+
+/// How often the burned moves go over a place along a line.
+fn times(moves: &[Segment], at: Point) -> usize {
+    let near = |s: &&Segment| {
+        let n = (s.length() / 0.05).ceil().max(1.0) as usize;
+        (0..=n).any(|k| s.at(k as f64 / n as f64).distance(at) < 0.06)
+    };
+    moves.iter().filter(near).count()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(50))]
+    /// Whenever the machine stops or loses its power, and however the shop goes on: every contour is cut once, but for the one that was
+    /// under way, which goes as was chosen.
+    #[test]
+    fn what_breaks_off_is_gone_on_with(share in 0.02..0.98_f64, how in 0..3_usize, torch in any::<bool>()) {
+        let (route, shop) = if torch { &*TORCH } else { &*LASER };
+        let machine = shop.machine(&route.first().stock.machine).expect("the machine");
+        let path = &route.first().toolpath.sheets[0];
+        let first = program(path, machine, route);
+        let seconds = share * route.first().proofs[0].seconds;
+        let status = run_for(machine, &first, seconds);
+        prop_assume!(status.state == State::Stopped);
+        let finished = finished_at(status.line, &pieces(&first), home(&first));
+        let from = [GoOn::Again, GoOn::Here(Point::new(status.x, status.y)), GoOn::Next][how];
+        let left = rest(path, finished, from);
+        let mut all = burned(machine, &first, seconds);
+        if !left.ops.is_empty() {
+            let second = program(&left, machine, route);
+            prop_assert_eq!(run_for(machine, &second, 1e6).state, State::Done);
+            all.extend(burned(machine, &second, 1e6));
+        }
+        for (k, op) in path.ops.iter().enumerate() {
+            for s in op.line().runs.iter().flatten().filter(|s| s.length() > 4.0) {
+                for at in [0.3, 0.5, 0.7].map(|t| s.at(t)) {
+                    let n = times(&all, at);
+                    let fits = match (k == finished, from) {
+                        (false, _) => n == 1,
+                        // Where an outline ends it began: the place does not tell which, and it is begun again.
+                        (true, GoOn::Here(stopped)) if op.line().runs[0][0].start.distance(stopped) < 0.5 => n <= 2,
+                        (true, GoOn::Again) => n == 1 || n == 2,
+                        // It goes on at the very place: there it may be seen twice.
+                        (true, GoOn::Here(stopped)) => n == 1 || n == 2 && at.distance(stopped) < 1.0,
+                        (true, GoOn::Next) => n <= 1,
+                    };
+                    prop_assert!(fits, "piece {k} of {} is burned {n} times at {at:?}; {finished} were finished", path.ops.len());
+                }
+            }
+        }
+    }
+}
