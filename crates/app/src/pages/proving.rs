@@ -17,6 +17,8 @@ use std::sync::Arc;
 const MOST_LISTED: usize = 60;
 /// Moves that are drawn of a program from outside.
 const MOST_MOVES: usize = 100_000;
+/// Longest program that the page takes, bytes.
+const LONGEST: u64 = 32 << 20;
 /// Lines shown before and behind the one that runs.
 const AROUND: usize = 4;
 
@@ -40,6 +42,15 @@ pub async fn outside(app: Shared, Path(job): Path<i32>, multipart: Multipart) ->
     blocking(&app, move |app| {
         let sheet: usize = fields.get("sheet").and_then(|s| s.parse().ok()).unwrap_or(1);
         let file = files.first().ok_or_else(|| AppError::Sentence("there was no file in it; choose or drop a program.".into()))?;
+        let size = std::fs::metadata(file.file.path()).map_or(0, |m| m.len());
+        if size > LONGEST {
+            return Err(AppError::Sentence(format!(
+                "{} has {} MB; the page takes programs of up to {} MB. Use `boustrophe prove` on the command line.",
+                file.name,
+                size >> 20,
+                LONGEST >> 20
+            )));
+        }
         let mut bytes = Vec::new();
         let broken = |e: std::io::Error| AppError::Sentence(format!("{} cannot be read ({e}); drop it again.", file.name));
         std::fs::File::open(file.file.path()).and_then(|mut f| f.read_to_end(&mut bytes)).map_err(broken)?;

@@ -132,8 +132,9 @@ pub struct Interpreter {
 }
 
 impl Default for Interpreter {
+    /// It knows the usual words, those for a torch's height among them.
     fn default() -> Self {
-        Self::new(Dialect::default())
+        Self::new(Dialect::shipped("plasma").unwrap_or_default())
     }
 }
 

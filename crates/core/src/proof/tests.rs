@@ -279,3 +279,43 @@ fn a_plan_that_makes_an_edge_twice_or_not_at_all_is_found_and_can_be_lifted() {
         assert!(found.severity == Severity::Stop && found.remedies[0].label == "Cut each part by itself", "{found:?}");
     }
 }
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(200))]
+    /// An arc is the same arc whether its centre is said from its begin, as a position, or by the radius, in steps or positions, in
+    /// mm or inches.
+    #[test]
+    fn arcs_are_read_alike_however_they_are_said(
+        cx in -50.0..50.0_f64, cy in -50.0..50.0_f64, r in 0.5..60.0_f64, from in 0.0..6.2_f64, sweep in 0.2..6.0_f64, clockwise in any::<bool>()
+    ) {
+        prop_assume!((sweep - std::f64::consts::PI).abs() > 0.1);
+        let on = |a: f64| (cx + r * a.cos(), cy + r * a.sin());
+        let (a, b) = (on(from), on(if clockwise { from - sweep } else { from + sweep }));
+        let g = if clockwise { "G2" } else { "G3" };
+        let head = |unit: &str| format!("{unit} G90\nM5 S0\nM3 S500\nF1000\n");
+        let signed = if sweep > std::f64::consts::PI { -r } else { r };
+        let inch = |v: f64| v / 25.4;
+        let programs = [
+            format!("{}G0 X{:.6} Y{:.6}\n{g} X{:.6} Y{:.6} I{:.6} J{:.6}\nM5\nM2", head("G21"), a.0, a.1, b.0, b.1, cx - a.0, cy - a.1),
+            format!("{}G0 X{:.6} Y{:.6}\nG90.1\n{g} X{:.6} Y{:.6} I{:.6} J{:.6}\nM5\nM2", head("G21"), a.0, a.1, b.0, b.1, cx, cy),
+            format!("{}G0 X{:.6} Y{:.6}\n{g} X{:.6} Y{:.6} R{:.6}\nM5\nM2", head("G21"), a.0, a.1, b.0, b.1, signed),
+            format!("{}G0 X{:.6} Y{:.6}\nG91\n{g} X{:.6} Y{:.6} R{:.6}\nM5\nM2", head("G21"), a.0, a.1, b.0 - a.0, b.1 - a.1, signed),
+            format!("{}G0 X{:.8} Y{:.8}\n{g} X{:.8} Y{:.8} I{:.8} J{:.8}\nM5\nM2", head("G20"), inch(a.0), inch(a.1), inch(b.0), inch(b.1), inch(cx - a.0), inch(cy - a.1)),
+        ];
+        let length = |program: &String| -> f64 {
+            let actions = interpret(program).expect("it reads");
+            actions.iter().map(|m| if let Action::Move { path, power, .. } = m { if *power > 0.0 { path.length() } else { 0.0 } } else { 0.0 }).sum()
+        };
+        for program in &programs {
+            prop_assert!((length(program) - r * sweep).abs() < 0.02 + r * 1e-3, "{} for {}: {program}", length(program), r * sweep);
+        }
+    }
+}
+
+#[test]
+fn arcs_that_cannot_be_are_told() {
+    for (arc, says) in [("G3 X10 Y0 R2", "does not reach"), ("G3 X0 Y0 R5", "centre cannot be told"), ("G3 X10 Y0 I1 J1", "centre is")] {
+        let told = interpret(&format!("G21 G90\nM5 S0\nF100\nG0 X0 Y0\n{arc}\nM2")).expect_err(arc);
+        assert!(told.to_string().contains(says), "{arc}: {told}");
+    }
+}

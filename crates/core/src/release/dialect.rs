@@ -5,6 +5,7 @@
 //! application, every machine of the shop has its own.
 
 use super::words::{MEANINGS, Meaning, Word, Words};
+use crate::proof::Interpreter;
 use crate::shop::Machine;
 use serde::{Deserialize, Serialize};
 use std::fmt;
@@ -235,7 +236,26 @@ impl Dialect {
         if self.header.len() + self.footer.len() > MOST_LINES {
             return Err(format!("header, footer: {MOST_LINES} lines at most"));
         }
+        self.harmless()?;
         Ok(self)
+    }
+
+    /// Header and footer have to be understood when they are read back, and to do nothing: what they did would be no part of the
+    /// work. Behind the header an arc is still what the writer means by it.
+    fn harmless(&self) -> Result<(), String> {
+        let mut reader = Interpreter::new(self.clone());
+        let mut actions = Vec::new();
+        for line in self.header.iter().chain(&self.footer) {
+            reader.line(line, &mut actions).map_err(|e| format!("header, footer: “{line}”: {}", e.what))?;
+        }
+        if !actions.is_empty() || reader.left_on() != (false, false) || reader.ended() {
+            return Err("header, footer: they may neither move nor wait nor light anything, nor end the program".into());
+        }
+        let mut reader = Interpreter::new(self.clone());
+        let probe = [self.opening(), "G0 X10 Y10", "G3 X20 Y10 I5 J0 F100"];
+        let lines = self.header.iter().map(String::as_str).chain(probe);
+        let same = lines.map(|l| reader.line(l, &mut actions)).all(|read| read.is_ok());
+        if same { Ok(()) } else { Err("header: behind it arcs would mean something else (G90.1?)".into()) }
     }
 }
 
@@ -279,6 +299,11 @@ mod tests {
             ("name = \"a\"\n\nspeed = 3", "line 3"),
             ("name = \"a\"\nchord = nan", "chord"),
             ("name = \"a\"\nheader = [\"\\n\"]", "plain letters"),
+            ("name = \"a\"\nheader = [\"M77\"]", "M77"),
+            ("name = \"a\"\nheader = [\"G90.1\"]", "mean something else"),
+            ("name = \"a\"\nheader = [\"M3 S100\"]", "neither move nor wait"),
+            ("name = \"a\"\nfooter = [\"M30\"]", "nor end the program"),
+            ("name = \"a\"\nfooter = [\"G0 X5\"]", "neither move nor wait"),
         ] {
             let told = text.parse::<Dialect>().expect_err(text);
             assert!(told.contains(says), "{text}: {told}");

@@ -197,7 +197,12 @@ fn map(work: &Work, layout: &SheetLayout, tiles: &Tiles, title: &str) -> Page {
             if n == 1 { "" } else { "s" }
         ),
     );
-    let (scale, lies) = fit(layout, (MARGIN, MARGIN + 42.0), (w - 2.0 * MARGIN, h - 2.0 * MARGIN - 66.0));
+    // All pages have room on the map, also where they go on beyond the sheet.
+    let last = tiles.corner(tiles.columns - 1, 0);
+    let whole = (last.x + tiles.shown.0, last.y + tiles.shown.1);
+    let room = (w - 2.0 * MARGIN, h - 2.0 * MARGIN - 66.0);
+    let scale = (room.0 / whole.0).min(room.1 / whole.1);
+    let lies = Affine::translate((MARGIN, MARGIN + 42.0)) * Affine::scale(scale);
     edge(&mut page, layout, lies);
     page.apart(|page| ink::sheet(page, work, layout, lies));
     for row in 0..tiles.rows {

@@ -133,7 +133,7 @@ fn picture(page: &mut Page, s: &Setup, at: (f64, f64), room: (f64, f64)) {
     page.apart(|page| ink::sheet(page, s.work, s.layout, lies));
     for (k, start) in s.starts.iter().take(MOST_NUMBERS).enumerate() {
         let p = lies * *start;
-        page.text(p.x + 0.4, p.y + 0.4, 1.7, Face::Plain, &format!("{}", k + 1));
+        page.text(p.x + 0.5, p.y + 0.5, 2.2, Face::Bold, &format!("{}", k + 1));
     }
     let zero = lies * s.zero.0;
     page.pen(0.4, 0.0);

@@ -4,11 +4,12 @@
 use crate::cached::{BOARDS, svg};
 use crate::job::Job;
 use crate::steel;
-use boustrophe_core::decisions::{HoldEdit, NestEdit, OrderEdit, PiercePlace};
+use boustrophe_core::decisions::{HoldEdit, NestEdit, OrderEdit, PiercePlace, Stock};
 use boustrophe_core::geometry::{Affine, Point, Vec2};
 use boustrophe_core::hold::Op;
 use boustrophe_core::ids::{BatchId, CopyId, EdgePlace, PartId};
 use boustrophe_core::nest::Placement;
+use boustrophe_core::route::Route;
 use proptest::prelude::*;
 
 /// Three boards on the plasma table.
@@ -135,4 +136,31 @@ proptest! {
         };
         put_through(&mut job, part, (seed, turn), &before, &holds)?;
     }
+}
+
+/// A revised drawing changes one part: its copies have no place, the others stay where they lie, and what is new is laid between them.
+#[test]
+fn changed_parts_of_a_revision_are_laid_again_and_nothing_else_moves() {
+    let plates = |width: f64| {
+        svg(&format!(
+            r#"<g fill="none" stroke="red"><rect x="5" y="5" width="60" height="40"/><circle cx="35" cy="25" r="9"/><rect x="90" y="5" width="{width}" height="40"/></g>"#
+        ))
+    };
+    let mut job = Job::of(&[("plates.svg", plates(50.0))], Stock::default());
+    job.decisions.drawings[0].quantity = 4;
+    job.nest(1, 3);
+    let before = job.route();
+    let lying = |route: &Route| -> Vec<Placement> { route.first().nested.layout.copies().copied().collect() };
+    let old = lying(&before);
+    assert!(old.len() == 8 && before.first().nested.current);
+    job.revise(1, "plates.svg", &plates(70.0));
+    let revised = job.route();
+    let kept = lying(&revised);
+    assert!(kept.len() == 4 && kept.iter().all(|p| old.contains(p)), "the plates with a hole lie where they lay: {kept:?}");
+    assert!(!revised.first().nested.current && !revised.released(), "the others wait");
+    let layout = job.lay_what_is_new();
+    assert!(layout.unplaced.is_empty() && layout.copies().count() == 8);
+    assert!(kept.iter().all(|p| layout.copies().any(|q| q == p)), "nothing else moved");
+    let laid = job.route();
+    assert!(laid.first().nested.current && laid.findings.iter().all(|f| f.code != "not-nested"));
 }

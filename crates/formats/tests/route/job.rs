@@ -123,6 +123,16 @@ impl Job {
         self.decisions = NestEdit::KeepLayout { layout: layout.clone() }.on(batch).apply(&self.decisions).expect("it is kept");
         layout
     }
+    /// Lays what has no place yet; everything else stays where it lies.
+    pub fn lay_what_is_new(&mut self) -> Layout {
+        let route = self.route();
+        let (work, start) = (&route.first().work, &route.first().nested.layout);
+        let held = start.copies().map(|p| p.copy).collect();
+        let problem = Problem::from(work, &self.terms_of(BatchId::FIRST), &self.shop.tolerance, start, &held);
+        let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed: 1, tries: 2 });
+        self.decisions = NestEdit::KeepLayout { layout: layout.clone() }.on(BatchId::FIRST).apply(&self.decisions).expect("it is kept");
+        layout
+    }
     /// The program of a sheet, from 0.
     pub fn text(&self, route: &Route, sheet: usize) -> String {
         let mut text = Vec::new();

@@ -109,3 +109,39 @@ fn which_contours_get_nicks_is_said() {
     decisions.first_mut().hold.nick_which = NickWhich::Small;
     assert_eq!((nicked(&decisions, 20.0), nicked(&decisions, 90.0)), (0, 2));
 }
+
+#[test]
+fn a_long_thin_part_hangs_by_both_its_sides() {
+    // A slat of 300 × 12 mm: six nicks by its outline; on one side alone it would swing about that side.
+    for (width, height) in [(300.0, 12.0), (12.0, 300.0), (300.0, 5.0)] {
+        let path = Path::rectangle(0.0, 0.0, width, height).started_at(20.0);
+        let places = super::super::nicks::places(
+            &path,
+            &super::super::nicks::Rule { pitch: 120.0, count: (2, 8), gap: 0.6 },
+            &super::super::nicks::Beside::default(),
+        );
+        let at: Vec<Point> = places.iter().map(|a| path.at(*a).0).collect();
+        let (long, across): (fn(&Point) -> f64, f64) = if width > height { (|p| p.y, height) } else { (|p| p.x, width) };
+        let (low, high) = (at.iter().filter(|p| long(p) < 0.01).count(), at.iter().filter(|p| long(p) > across - 0.01).count());
+        assert!(low >= 2 && high >= 2, "{low} and {high} of {} at {at:?}", at.len());
+    }
+}
+
+#[test]
+fn nicks_keep_off_what_is_engraved() {
+    let path = Path::rectangle(0.0, 0.0, 100.0, 60.0);
+    let rule = super::super::nicks::Rule { pitch: 60.0, count: (2, 8), gap: 0.6 };
+    // Lettering runs up to the upper edge over most of its length.
+    let beside = super::super::nicks::Beside {
+        engraved: vec![Path::rectangle(10.0, 50.0, 80.0, 9.5)],
+        off: 1.8,
+        ..super::super::nicks::Beside::default()
+    };
+    let near = |beside: &super::super::nicks::Beside| {
+        let places = super::super::nicks::places(&path, &rule, beside);
+        assert!(places.len() >= 4);
+        places.iter().map(|a| path.at(*a).0).filter(|p| p.y > 58.0 && (8.5..91.5).contains(&p.x)).count()
+    };
+    assert!(near(&super::super::nicks::Beside::default()) > 0, "without it one stands there");
+    assert_eq!(near(&beside), 0);
+}
