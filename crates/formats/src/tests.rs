@@ -115,9 +115,10 @@ fn the_plasma_program_pierces_waits_and_leads() {
     let circle = Op { doing, pierce: 0.8, feed: 1900.0, ..op(Process::Cut, &Path::default()) };
     let text = program(1, vec![circle]);
     let lines: Vec<&str> = text.lines().skip(5).collect();
-    assert_eq!(lines[..4], ["M8", "G0 X68 Y44", "M3 S650", "G4 P1.6"], "{text}");
-    assert!(lines[4].starts_with("G3 X60 Y50 I") && lines[4].ends_with("F1900"), "{text}");
-    assert_eq!(lines[5..], ["G3 X40 Y50 I-10 J0", "G3 X60 Y50 I10 J0", "M5", "G4 P0.8", "M9", "G0 X0 Y0", "M2"], "{text}");
+    // Behind the pierce the torch's height is held, until it is put out.
+    assert_eq!(lines[..5], ["M8", "G0 X68 Y44", "M3 S650", "G4 P1.6", "M62"], "{text}");
+    assert!(lines[5].starts_with("G3 X60 Y50 I") && lines[5].ends_with("F1900"), "{text}");
+    assert_eq!(lines[6..], ["G3 X40 Y50 I-10 J0", "G3 X60 Y50 I10 J0", "M63", "M5", "G4 P0.8", "M9", "G0 X0 Y0", "M2"], "{text}");
 }
 
 #[test]

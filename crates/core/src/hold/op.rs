@@ -127,7 +127,7 @@ pub struct PictureSweep {
     pub least_power: f64,
     /// [`Row::reach`] of its rows.
     pub reaches: Vec<(f64, f64)>,
-    /// What stays dark for so long within a row is crossed at travel speed, mm; infinite where nothing is.
+    /// What stays dark for so long within a row is crossed at travel speed, mm; 0 where nothing is.
     pub fast_gap: f64,
 }
 

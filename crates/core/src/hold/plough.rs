@@ -72,11 +72,11 @@ impl Pace {
         if saved < WORTH { 0.0 } else { saved }
     }
 
-    /// The shortest gap that is crossed at travel speed, mm; infinite where none is.
+    /// The shortest gap that is crossed at travel speed, mm; 0 where none is.
     pub(super) fn fast_gap(&self) -> f64 {
         let (mut slow, mut fast) = (0.0, 20_000.0);
         if self.saved(fast) == 0.0 {
-            return f64::INFINITY;
+            return 0.0;
         }
         // What is saved grows with the gap.
         while fast - slow > 0.01 {

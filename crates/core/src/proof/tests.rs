@@ -292,15 +292,15 @@ proptest! {
         let on = |a: f64| (cx + r * a.cos(), cy + r * a.sin());
         let (a, b) = (on(from), on(if clockwise { from - sweep } else { from + sweep }));
         let g = if clockwise { "G2" } else { "G3" };
-        let head = |unit: &str| format!("{unit} G90\nM5 S0\nM3 S500\nF1000\n");
+        let head = |unit: &str| format!("{unit} G90\nM5 S0\nF1000\n");
         let signed = if sweep > std::f64::consts::PI { -r } else { r };
         let inch = |v: f64| v / 25.4;
         let programs = [
-            format!("{}G0 X{:.6} Y{:.6}\n{g} X{:.6} Y{:.6} I{:.6} J{:.6}\nM5\nM2", head("G21"), a.0, a.1, b.0, b.1, cx - a.0, cy - a.1),
-            format!("{}G0 X{:.6} Y{:.6}\nG90.1\n{g} X{:.6} Y{:.6} I{:.6} J{:.6}\nM5\nM2", head("G21"), a.0, a.1, b.0, b.1, cx, cy),
-            format!("{}G0 X{:.6} Y{:.6}\n{g} X{:.6} Y{:.6} R{:.6}\nM5\nM2", head("G21"), a.0, a.1, b.0, b.1, signed),
-            format!("{}G0 X{:.6} Y{:.6}\nG91\n{g} X{:.6} Y{:.6} R{:.6}\nM5\nM2", head("G21"), a.0, a.1, b.0 - a.0, b.1 - a.1, signed),
-            format!("{}G0 X{:.8} Y{:.8}\n{g} X{:.8} Y{:.8} I{:.8} J{:.8}\nM5\nM2", head("G20"), inch(a.0), inch(a.1), inch(b.0), inch(b.1), inch(cx - a.0), inch(cy - a.1)),
+            format!("{}G0 X{:.6} Y{:.6}\nM3 S500\n{g} X{:.6} Y{:.6} I{:.6} J{:.6}\nM5\nM2", head("G21"), a.0, a.1, b.0, b.1, cx - a.0, cy - a.1),
+            format!("{}G0 X{:.6} Y{:.6}\nG90.1\nM3 S500\n{g} X{:.6} Y{:.6} I{:.6} J{:.6}\nM5\nM2", head("G21"), a.0, a.1, b.0, b.1, cx, cy),
+            format!("{}G0 X{:.6} Y{:.6}\nM3 S500\n{g} X{:.6} Y{:.6} R{:.6}\nM5\nM2", head("G21"), a.0, a.1, b.0, b.1, signed),
+            format!("{}G0 X{:.6} Y{:.6}\nG91\nM3 S500\n{g} X{:.6} Y{:.6} R{:.6}\nM5\nM2", head("G21"), a.0, a.1, b.0 - a.0, b.1 - a.1, signed),
+            format!("{}G0 X{:.8} Y{:.8}\nM3 S500\n{g} X{:.8} Y{:.8} I{:.8} J{:.8}\nM5\nM2", head("G20"), inch(a.0), inch(a.1), inch(b.0), inch(b.1), inch(cx - a.0), inch(cy - a.1)),
         ];
         let length = |program: &String| -> f64 {
             let actions = interpret(program).expect("it reads");

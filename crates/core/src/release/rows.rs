@@ -52,7 +52,7 @@ impl Writer<'_> {
             for (n, (from, to, burn)) in runs.iter().enumerate() {
                 let column = if row.backward { *from } else { *to };
                 let x = (raster.column + column as i64) as f64 * picture.pitch;
-                let fast = *burn == 0 && (to - from) as f64 * picture.pitch >= picture.fast_gap;
+                let fast = *burn == 0 && picture.fast_gap > 0.0 && (to - from) as f64 * picture.pitch >= picture.fast_gap;
                 self.begin_line();
                 // Behind a rapid, and at first, it is said again that the beam's moves are meant.
                 let again = n == 0 || after_rapid;
