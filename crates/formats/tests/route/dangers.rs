@@ -267,7 +267,7 @@ fn sabotages(text: &str) -> Vec<(String, String)> {
     }
     add("one more line".into(), nth(text, "M3", 1, |l| format!("{l}\nG1 X33 Y33\nG1 X34 Y34\n")));
     add("cut off".into(), Some(text[..text.len() / 2].to_owned()));
-    add("turned a little".into(), nth(text, "G1", 2, |l| l.replacen('Y', "Y0", 1) + "1\n"));
+    add("turned a little".into(), nth(text, "G1", 2, |l| l.replacen('Y', "Y1", 1) + "\n"));
     add("no first beam-off".into(), nth(text, "M5 S0", 0, gone));
     add(
         "scaled".into(),

@@ -209,6 +209,7 @@ fn brought_about() -> Vec<(&'static str, Job)> {
         ("wrong-tool", with_text(|t| t.replacen("M3", "T9 M6\nM3", 1))),
         ("wrong-air", with_fault(|op| op.air = !op.air)),
         ("wrong-wait", with_fault(|op| op.pierce += 3.0)),
+        ("wrong-stay", with_text(|t| t.rfind("G1 X").map_or_else(|| t.to_owned(), |at| format!("{}G4 P0.4\n{}", &t[..at], &t[at..])))),
         ("outer-first", hole_last()),
         ("left-on", with_text(|t| t.lines().filter(|l| !l.starts_with("M9")).map(|l| format!("{l}\n")).collect())),
         ("unsafe-start", with_text(|t| t.replacen("G21 ", "", 1))),
