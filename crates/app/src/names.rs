@@ -39,7 +39,7 @@ pub fn stem(job: &Job, batch: &BatchDecisions, sheet: usize, machine: &Machine) 
     whole(&name)
 }
 
-/// A name of letters, digits, points and single hyphens that begins and ends with a letter or digit.
+/// A name of letters, digits, underscores and single hyphens, with none of these at its ends.
 fn whole(name: &str) -> String {
     let mut out = String::new();
     for c in name.chars() {

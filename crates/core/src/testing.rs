@@ -10,7 +10,7 @@ use crate::geometry::{Curve, Path, Point};
 use crate::hold::{self, Toolpath};
 use crate::ids::{BatchId, CopyId, PartId};
 use crate::intake;
-use crate::nest::{Layout, Terms};
+use crate::nest::{Layout, Placement, Sheet, SheetLayout, Terms};
 use crate::order::{self, Sequence};
 use crate::shop::{Machine, Shop};
 use std::sync::Arc;
@@ -94,4 +94,17 @@ pub fn held(work: &Work, layout: &Layout, decisions: &Decisions, machine: &Machi
 /// The copy of this number of a part.
 pub fn copy(part: PartId, number: u32) -> CopyId {
     CopyId { part, number }
+}
+
+/// Copies of a part at these poses (x, y, angle, mirrored), numbered from 1, on a sheet of this size.
+pub fn lying(part: PartId, poses: &[(f64, f64, f64, bool)], (width, height): (f64, f64)) -> Layout {
+    let place = |(i, (x, y, angle, mirrored)): (usize, &(f64, f64, f64, bool))| Placement {
+        copy: copy(part, i as u32 + 1),
+        x: *x,
+        y: *y,
+        angle: *angle,
+        mirrored: *mirrored,
+    };
+    let placed = poses.iter().enumerate().map(place).collect();
+    Layout { sheets: vec![SheetLayout { sheet: Sheet::rectangle(width, height), placed }], ..Layout::default() }
 }

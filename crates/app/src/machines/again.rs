@@ -57,15 +57,19 @@ pub fn broke_off(run: &Run) -> bool {
         && run.seconds > 0.0
 }
 
-/// What a run's own work was: of the whole sheet, or what another left of it.
+/// What a run's own work was: that of the sheet, or, where it went on from another, the pieces that its own program burns, each
+/// from its begin.
 fn work_of(app: &App, run: &Run, sheet: &SheetOf) -> Result<SheetPath, AppError> {
     let path = sheet.path()?.clone();
-    let Some(before) = run.goes_on else { return Ok(path) };
-    let before = app.store.run(before)?;
-    // It began with the last so many pieces of what that one had to do.
-    let whole = work_of(app, &before, sheet)?;
-    let skipped = whole.ops.len().saturating_sub(usize::try_from(run.cuts).unwrap_or(0));
-    Ok(rest(&whole, skipped, GoOn::Again))
+    if run.goes_on.is_none() {
+        return Ok(path);
+    }
+    let unknown = || AppError::Sentence(format!("what {} was to do cannot be told any more; send the sheet anew.", run.file_name));
+    let meant = sheet.here().meant(sheet.at, &sheet.shop).ok_or_else(unknown)?;
+    let pieces = proof::run(&app.store.program(run.id)?, &meant).0.pieces();
+    let ops: Vec<Op> = pieces.iter().filter_map(|i| path.ops.get(*i).cloned()).collect();
+    // Numbers of pieces are counted along its program: as many as it has, or nothing can be said of where it stopped.
+    if usize::try_from(run.cuts).is_ok_and(|n| n == ops.len()) { Ok(SheetPath { ops, ..path }) } else { Err(unknown()) }
 }
 
 /// The choices of where a run that broke off goes on, as they are posted.

@@ -8,7 +8,7 @@ use boustrophe_core::hold::SheetPath;
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::nest::{Control, Problem, Terms, search};
 use boustrophe_core::proof::{Action, Interpreter, acts, dynamics};
-use boustrophe_core::release::{Dialect, GoOn, ProgramOrder, rest, write};
+use boustrophe_core::release::{Dialect, GoOn, ProgramOrder, only, rest, write};
 use boustrophe_core::route::{Route, run};
 use boustrophe_core::shop::{Machine, Shop};
 use boustrophe_core::time::plan;
@@ -130,5 +130,23 @@ proptest! {
                 }
             }
         }
+    }
+}
+
+#[test]
+fn what_a_program_was_to_do_is_told_by_the_program() {
+    for (route, shop) in [&*LASER, &*TORCH] {
+        let machine = shop.machine(&route.first().stock.machine).expect("the machine");
+        let path = &route.first().toolpath.sheets[0];
+        let meant = route.first().meant(0, shop).expect("it was worked out");
+        let pieces = |left: &SheetPath| boustrophe_core::proof::run(&program(left, machine, route), &meant).0.pieces();
+        let all: Vec<usize> = (0..path.ops.len()).collect();
+        assert_eq!(pieces(path), all);
+        assert_eq!(pieces(&rest(path, 2, GoOn::Again)), all[2..]);
+        assert_eq!(pieces(&rest(path, 2, GoOn::Next)), all[3..]);
+        // Copies that are cut again are no tail of the sheet's work.
+        let first = path.ops[1].placement;
+        let theirs: Vec<usize> = all.iter().copied().filter(|i| path.ops[*i].placement == first).collect();
+        assert!(theirs.last() < all.last() && pieces(&only(path, &[first])) == theirs, "{theirs:?}");
     }
 }

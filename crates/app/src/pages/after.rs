@@ -39,18 +39,19 @@ pub(super) fn ways(app: &Arc<App>, run: &Run) -> Result<Vec<WayOn>, AppError> {
         ("next", format!("On with piece {}", n + 1)),
     ] {
         let from = again::chosen(run, word).unwrap_or(boustrophe_core::release::GoOn::Again);
-        let left = again::left(app, run, from)?;
-        out.extend(again::begin(&left).map(|at| (word, says, at)));
+        // Where it cannot be worked out any more there is no way on; the page is shown all the same.
+        let left = again::left(app, run, from).ok();
+        out.extend(left.as_ref().and_then(again::begin).map(|at| (word, says, at)));
     }
     Ok(out)
 }
 
-/// The copies that a run that is done has cut.
-pub(super) fn copies(app: &App, run: &Run) -> Result<Vec<Made>, AppError> {
+/// The copies that a run that is done has cut; none where its sheet cannot be worked out any more.
+pub(super) fn copies(app: &App, run: &Run) -> Vec<Made> {
     if run.state != "done" {
-        return Ok(Vec::new());
+        return Vec::new();
     }
-    let sheet = SheetOf::run(app, run)?;
+    let Ok(sheet) = SheetOf::run(app, run) else { return Vec::new() };
     let height = sheet.here().nested.layout.sheets.get(sheet.at).map_or(0.0, |s| s.sheet.height);
     let named = |p: &boustrophe_core::nest::Placement| {
         let part = sheet.here().work.part(p.copy.part)?;
@@ -59,7 +60,7 @@ pub(super) fn copies(app: &App, run: &Run) -> Result<Vec<Made>, AppError> {
     };
     let mut all: Vec<Made> = sheet.copies().iter().filter_map(named).collect();
     all.sort_by(|a, b| (a.1.len(), &a.1).cmp(&(b.1.len(), &b.1)));
-    Ok(all)
+    all
 }
 
 /// Where a run goes on that broke off, as it is posted.

@@ -114,7 +114,7 @@ fn shown(app: &Arc<App>, id: i32) -> Result<Html<String>, AppError> {
     known.sort();
     known.dedup();
     let status = html(&status_of(app, run.clone())?)?.0;
-    let (ways, copies) = (ways(app, &run)?, copies(app, &run)?);
+    let (ways, copies) = (ways(app, &run)?, copies(app, &run));
     html(&Page {
         ways,
         copies,

@@ -71,7 +71,7 @@ pub(super) struct Outcome {
 }
 
 /// An end of a piece: piece × 2, + 1 for its far end.
-type End = usize;
+pub(super) type End = usize;
 const FREE: usize = usize::MAX;
 
 /// Chains pieces: ends that meet first, then dashes in a row, then ends across gaps. Styles that are `aside` are chained,
@@ -123,6 +123,34 @@ pub(super) fn run(pieces: Vec<Piece>, aside: &[bool], options: Options) -> Outco
     Outcome { contours, joined, open: left, branches, dashes, across, nicked }
 }
 
+/// Rings of pieces, each piece by the end at which it is entered: from its other end on to the end that `beyond` gives, until the first is
+/// there again. What `is_one` refuses, and what comes to no ring, may still be part of another.
+pub(super) fn rings(pieces: usize, beyond: impl Fn(End) -> Option<End>, mut is_one: impl FnMut(&[End]) -> bool) -> Vec<Vec<End>> {
+    let mut used = vec![false; pieces];
+    let mut rings: Vec<Vec<End>> = Vec::new();
+    for first in 0..pieces {
+        let mut ring = Vec::new();
+        let mut at = first * 2;
+        let closed = loop {
+            if used[at / 2] {
+                break at == first * 2 && !ring.is_empty();
+            }
+            used[at / 2] = true;
+            ring.push(at);
+            match beyond(at ^ 1) {
+                Some(next) => at = next,
+                None => break false,
+            }
+        };
+        if closed && is_one(&ring) {
+            rings.push(ring);
+        } else {
+            ring.iter().skip(1).for_each(|e| used[e / 2] = false);
+        }
+    }
+    rings
+}
+
 /// Joins open lines of several styles that make an outline only together: rings in which at every end just one other end
 /// lies within `same` mm. The ring takes the style of its longest line. Gives the start of each.
 fn across(open: &mut Vec<Chained>, same: f64) -> Vec<Point> {
@@ -141,30 +169,12 @@ fn across(open: &mut Vec<Chained>, same: f64) -> Vec<Point> {
             ends.push(end);
         }
     }
-    let mut used = vec![false; open.len()];
-    let mut rings: Vec<Vec<End>> = Vec::new();
-    for first in 0..open.len() {
-        let mut ring = Vec::new();
-        let mut at = first * 2;
-        let closed = loop {
-            if used[at / 2] {
-                break at == first * 2 && ring.len() > 1;
-            }
-            used[at / 2] = true;
-            ring.push(at);
-            match meets[at ^ 1].as_slice() {
-                [next] if next / 2 != at / 2 => at = *next,
-                _ => break false,
-            }
-        };
-        let styles = |ring: &[End]| ring.iter().any(|e| open[e / 2].style != open[ring[0] / 2].style);
-        if closed && styles(&ring) {
-            rings.push(ring);
-        } else {
-            // Another line may still find its ring through these.
-            ring.iter().skip(1).for_each(|e| used[e / 2] = false);
-        }
-    }
+    let beyond = |end: End| match meets[end].as_slice() {
+        [next] if next / 2 != end / 2 => Some(*next),
+        _ => None,
+    };
+    let mixed_styles = |ring: &[End]| ring.iter().any(|e| open[e / 2].style != open[ring[0] / 2].style);
+    let rings = rings(open.len(), beyond, mixed_styles);
     let mut joined = Vec::new();
     for ring in &rings {
         let longest =

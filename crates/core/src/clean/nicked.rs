@@ -4,7 +4,7 @@
 //! where the gaps were.
 
 use super::cells::Cells;
-use super::chain::Chained;
+use super::chain::{Chained, End, rings};
 use super::identity::{self, mixed};
 use super::told::Told;
 use crate::decisions::{Edit, HoldEdit, Mend};
@@ -39,9 +39,6 @@ pub(super) struct Nicked {
     pieces: Vec<usize>,
     style: usize,
 }
-
-/// Twice a piece's number, and one more for the end of its path.
-type End = usize;
 
 /// An end, and the direction out of its piece.
 fn tip(open: &[Chained], end: End) -> (Point, crate::geometry::Vec2) {
@@ -83,27 +80,13 @@ pub(super) fn find(open: &[Chained]) -> Vec<Nicked> {
     };
     let to: Vec<Option<End>> = (0..open.len() * 2).map(across).collect();
     let faces = |a: End| to[a].filter(|b| to[*b] == Some(a));
-    let mut used = vec![false; open.len()];
     let mut out = Vec::new();
-    for first in 0..open.len() {
-        let mut ring: Vec<End> = Vec::new();
-        let mut at = first * 2;
-        let closed = loop {
-            if used[at / 2] {
-                break at == first * 2 && !ring.is_empty();
-            }
-            used[at / 2] = true;
-            ring.push(at);
-            match faces(at ^ 1) {
-                Some(next) => at = next,
-                None => break false,
-            }
-        };
-        match closed.then(|| closed_up(open, &ring)).flatten() {
-            Some(found) => out.push(found),
-            None => ring.iter().skip(1).for_each(|e| used[e / 2] = false),
-        }
-    }
+    rings(open.len(), faces, |ring| {
+        let found = closed_up(open, ring);
+        let is_one = found.is_some();
+        out.extend(found);
+        is_one
+    });
     out
 }
 
@@ -148,13 +131,8 @@ fn between(a: &Segment, b: &Segment) -> Segment {
 }
 
 /// The open contours, with these outlines closed.
-pub(super) fn closed(mut open: Vec<Chained>, found: &[Nicked]) -> Vec<Chained> {
-    let gone: Vec<usize> = found.iter().flat_map(|f| f.pieces.iter().copied()).collect();
-    let mut i = 0;
-    open.retain(|_| {
-        i += 1;
-        !gone.contains(&(i - 1))
-    });
+pub(super) fn closed(open: Vec<Chained>, found: &[Nicked]) -> Vec<Chained> {
+    let (mut open, _) = set_aside(open, found);
     open.extend(found.iter().map(|f| Chained { path: f.path.clone(), style: f.style, name: f.name, compound: 0 }));
     open
 }

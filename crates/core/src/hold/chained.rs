@@ -3,7 +3,10 @@
 use super::leads::Yard;
 use super::{Doing, Op};
 use crate::assign::Process;
-use crate::geometry::{Path, Segment};
+use crate::geometry::{Segment, meetings};
+
+/// Two places that are no further apart are one, mm.
+const SAME: f64 = 1e-6;
 
 /// Lights fewer times: where the next cut begins near to where one ended, with nothing between that must stay whole, and is done
 /// with the same settings. Neither goes round more than once. `most` is the longest such way, mm.
@@ -25,18 +28,13 @@ pub(super) fn lay(ops: &mut [Op], yard: &Yard, most: f64) {
         }
         // Neither of the leads may be crossed by it.
         let crossed = before.leads().chain(now.leads()).any(|l| {
-            let far = |s: &Segment| s.start.distance(from) > 1e-6 && s.end.distance(to) > 1e-6;
-            far(l) && crosses(l, &way)
+            let far = |s: &Segment| {
+                s.start.distance(from) > SAME && s.end.distance(from) > SAME && s.start.distance(to) > SAME && s.end.distance(to) > SAME
+            };
+            far(l) && !meetings(l, &way, SAME).is_empty()
         });
         if let (false, Doing::Line(line)) = (crossed, &mut now.doing) {
             line.bridge = vec![way];
         }
     }
-}
-
-fn crosses(a: &Segment, b: &Segment) -> bool {
-    let steps = 16;
-    let points: Vec<_> = (0..=steps).map(|k| b.at(f64::from(k) / f64::from(steps))).collect();
-    let path = Path::new(vec![*a], false);
-    points[1..points.len() - 1].iter().any(|p| path.nearest(*p).distance < b.length() / f64::from(steps))
 }

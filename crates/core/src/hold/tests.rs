@@ -6,7 +6,7 @@ use crate::finding::Severity;
 use crate::geometry::{Affine, Path, Point, Segment, Vec2};
 use crate::nest::{Placement, Sheet};
 use crate::shop::Shop;
-use crate::testing::{cleaned, drawing, outlines};
+use crate::testing::{cleaned, drawing, lying, outlines};
 use proptest::prelude::*;
 use std::f64::consts::{PI, TAU};
 

@@ -1,7 +1,7 @@
 //! What any program, also one changed by hand at the machine, does otherwise than the job: each place a sentence with the line of
 //! the program that it is about.
 
-use super::{Meant, ProgramFault, Reader, SheetProof, compare, timed};
+use super::{Meant, ProgramFault, SheetProof, compared, taken_in};
 use crate::finding::Finding;
 use crate::geometry::Point;
 use rstar::primitives::{GeomWithData, Rectangle};
@@ -29,13 +29,7 @@ pub struct Difference {
 /// Lays a program over what was meant: how it runs, and what it does otherwise, in the order of its lines. Fails where it cannot be
 /// read.
 pub fn differences(program: &str, meant: &Meant) -> Result<(SheetProof, Vec<Difference>), ProgramFault> {
-    let mut reader = Reader::new(meant.path, meant.machine);
-    // Reading into memory cannot fail.
-    let _ = std::io::Write::write_all(&mut reader, program.as_bytes());
-    let read = reader.finish()?;
-    let mut proof = timed(&read.actions, meant.machine);
-    let findings = compare::run(&mut proof, &read, meant);
-    proof.sum(meant.path);
+    let (proof, findings) = compared(taken_in(program, meant), meant)?;
     let near = Near::new(&proof);
     let places = |f: &Finding| {
         let sure = f.place.points.clone();

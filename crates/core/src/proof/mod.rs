@@ -91,22 +91,29 @@ pub struct Meant<'a> {
 
 /// Reads the program back, compares it, and tells how long it takes.
 pub fn run(program: &str, meant: &Meant) -> (SheetProof, Vec<Finding>) {
-    let mut reader = Reader::new(meant.path, meant.machine);
-    // Reading into memory cannot fail.
-    let _ = std::io::Write::write_all(&mut reader, program.as_bytes());
-    run_read(reader, meant)
+    run_read(taken_in(program, meant), meant)
 }
 
 /// The same for a program that was written into a reader.
 pub fn run_read(reader: Reader, meant: &Meant) -> (SheetProof, Vec<Finding>) {
-    let read = match reader.finish() {
-        Ok(read) => read,
-        Err(fault) => return (SheetProof::default(), vec![compare::unreadable(meant.sheet, &fault)]),
-    };
+    compared(reader, meant).unwrap_or_else(|fault| (SheetProof::default(), vec![compare::unreadable(meant.sheet, &fault)]))
+}
+
+/// A reader that has a whole program.
+fn taken_in<'a>(program: &str, meant: &Meant<'a>) -> Reader<'a> {
+    let mut reader = Reader::new(meant.path, meant.machine);
+    // Reading into memory cannot fail.
+    let _ = std::io::Write::write_all(&mut reader, program.as_bytes());
+    reader
+}
+
+/// What a program does and how that differs. Fails where it cannot be read.
+fn compared(reader: Reader, meant: &Meant) -> Result<(SheetProof, Vec<Finding>), ProgramFault> {
+    let read = reader.finish()?;
     let mut proof = timed(&read.actions, meant.machine);
     let findings = compare::run(&mut proof, &read, meant);
     proof.sum(meant.path);
-    (proof, findings)
+    Ok((proof, findings))
 }
 
 /// The planner's acts for a program; feeds in mm/min become mm/s, beam-off rapids go at the machine's own speed.
@@ -142,6 +149,22 @@ fn timed(actions: &[Action], machine: &Machine) -> SheetProof {
 }
 
 impl SheetProof {
+    /// Seconds burned for each of so many pieces of work, by their number in the sheet's path.
+    pub fn by_piece(&self, pieces: usize) -> Vec<f64> {
+        let mut seconds = vec![0.0; pieces];
+        for m in &self.moves {
+            if let Some(of) = m.op.and_then(|o| seconds.get_mut(o)) {
+                *of += m.end - m.begin;
+            }
+        }
+        seconds
+    }
+    /// The pieces of work that the program burns some of, by their number in the sheet's path, in the order in which it begins them.
+    pub fn pieces(&self) -> Vec<usize> {
+        let mut seen = std::collections::BTreeSet::new();
+        self.moves.iter().filter_map(|m| m.op).filter(|o| seen.insert(*o)).collect()
+    }
+
     /// For each beam-off move the sweep that it belongs to: run-ups, gaps and turns between rows are engraving, not travel.
     fn within_rows(&self, intended: &SheetPath) -> Vec<Option<Process>> {
         let swept = |op: Option<usize>| op.and_then(|o| intended.ops.get(o)).filter(|o| o.is_swept()).map(|o| o.process);

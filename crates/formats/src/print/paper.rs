@@ -99,7 +99,7 @@ pub fn tiled(work: &Work, layout: &SheetLayout, paper: Paper, title: &str) -> Re
             ink::sheet(&mut page, work, layout, lies);
             page.unclip();
             registers(&mut page, &tiles, column, row);
-            bars(&mut page, h);
+            bars(&mut page);
             let number = row * tiles.columns + column + 1;
             page.text(
                 MARGIN,
@@ -144,7 +144,7 @@ pub(super) fn edge(page: &mut Page, layout: &SheetLayout, lies: Affine) {
 }
 
 /// A bar of 100 mm each way, to be measured.
-fn bars(page: &mut Page, height: f64) {
+fn bars(page: &mut Page) {
     page.pen(0.2, 0.0);
     let p = Point::new;
     page.line(&[p(MARGIN, 6.0), p(MARGIN + BAR, 6.0)], false);
@@ -154,7 +154,6 @@ fn bars(page: &mut Page, height: f64) {
         page.line(&[p(4.5, MARGIN + end), p(7.5, MARGIN + end)], false);
     }
     page.text(MARGIN + BAR + 3.0, 5.0, 2.2, Face::Plain, "100 mm each way: measure it before you trust the rest");
-    let _ = height;
 }
 
 /// Crosses where the overlaps of neighbouring pages meet: laid over each other the pages fit.

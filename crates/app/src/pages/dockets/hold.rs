@@ -77,14 +77,15 @@ fn sweep_view(loaded: &Loaded) -> Option<SweepView> {
     })
 }
 
+/// A choice whose value is a whole change.
+fn choice(loaded: &Loaded, name: &str, edit: HoldEdit, chosen: bool) -> Choice {
+    Choice { slug: serde_json::to_string::<Edit>(&edit.on(loaded.batch)).unwrap_or_default(), name: name.into(), chosen }
+}
+
 /// What can be said of how leads are laid.
 fn lead_ways(loaded: &Loaded) -> Vec<(&'static str, Vec<Choice>)> {
     let now = loaded.decided().hold.lead;
-    let choice = |name: &str, lead: LeadRule| Choice {
-        slug: serde_json::to_string::<Edit>(&HoldEdit::SetLead { lead }.on(loaded.batch)).unwrap_or_default(),
-        name: name.into(),
-        chosen: lead == now,
-    };
+    let choice = |name: &str, lead: LeadRule| choice(loaded, name, HoldEdit::SetLead { lead }, lead == now);
     vec![
         ("In by", LeadShape::ALL.map(|shape| choice(shape.name(), LeadRule { shape, ..now })).into()),
         ("From", LeadFrom::ALL.map(|from| choice(from.name(), LeadRule { from, ..now })).into()),
@@ -95,11 +96,7 @@ fn lead_ways(loaded: &Loaded) -> Vec<(&'static str, Vec<Choice>)> {
 /// What can be said of sharp corners.
 fn corner_ways(loaded: &Loaded) -> Vec<(&'static str, Vec<Choice>)> {
     let now = loaded.decided().hold.corners;
-    let choice = |name: &str, corners: CornerRule| Choice {
-        slug: serde_json::to_string::<Edit>(&HoldEdit::SetCorners { corners }.on(loaded.batch)).unwrap_or_default(),
-        name: name.into(),
-        chosen: corners == now,
-    };
+    let choice = |name: &str, corners: CornerRule| choice(loaded, name, HoldEdit::SetCorners { corners }, corners == now);
     vec![
         ("Inner corners", InnerCorner::ALL.map(|inner| choice(inner.name(), CornerRule { inner, ..now })).into()),
         ("Outer corners", OuterCorner::ALL.map(|outer| choice(outer.name(), CornerRule { outer, ..now })).into()),

@@ -159,13 +159,7 @@ fn longest(loaded: &Loaded) -> (Vec<Taking>, Vec<Taking>) {
     let mut parts: std::collections::BTreeMap<String, f64> = std::collections::BTreeMap::new();
     let mut cuts: Vec<(String, f64)> = Vec::new();
     for (i, (proof, path)) in here.proofs.iter().zip(&here.toolpath.sheets).enumerate() {
-        let mut seconds = vec![0.0; path.ops.len()];
-        for m in &proof.moves {
-            if let Some(of) = m.op.and_then(|o| seconds.get_mut(o)) {
-                *of += m.end - m.begin;
-            }
-        }
-        for (n, (op, s)) in path.ops.iter().zip(seconds).enumerate() {
+        for (n, (op, s)) in path.ops.iter().zip(proof.by_piece(path.ops.len())).enumerate() {
             let placed = here.nested.layout.sheets.get(i).and_then(|l| l.placed.get(op.placement));
             let part = placed.and_then(|p| here.work.part(p.copy.part)).map_or("", |p| p.name.as_str());
             *parts.entry(part.to_owned()).or_insert(0.0) += s;

@@ -21,16 +21,8 @@ fn brackets(at: &[(f64, f64, f64, bool)], machine: &str) -> (Work, Layout, Decis
     let slit = drawing.contours.iter().find(|c| !c.path.closed).expect("the slit").id;
     decisions.assign.contours.insert(slit, Process::Cut);
     let (work, _) = crate::testing::assigned(&[drawing], &decisions, &Shop::builtin());
-    let part = work.parts[0].id;
-    let place = |(i, (x, y, angle, mirrored)): (usize, &(f64, f64, f64, bool))| Placement {
-        copy: crate::testing::copy(part, i as u32 + 1),
-        x: *x,
-        y: *y,
-        angle: *angle,
-        mirrored: *mirrored,
-    };
-    let placed = at.iter().enumerate().map(place).collect();
-    (work, Layout { sheets: vec![SheetLayout { sheet: Sheet::rectangle(600.0, 400.0), placed }], ..Layout::default() }, decisions)
+    let layout = lying(work.parts[0].id, at, (600.0, 400.0));
+    (work, layout, decisions)
 }
 
 /// What is held, and what the proof of its program says.

@@ -3,7 +3,6 @@
 use super::*;
 use crate::decisions::{LeadEnd, LeadFrom, LeadRule, LeadShape, PiercePlace};
 use crate::ids::EdgePlace;
-use crate::nest::SheetLayout;
 
 /// A bracket with two holes, so many copies, however they lie.
 fn brackets(poses: &[(f64, f64, f64, bool)]) -> (Work, Layout, Decisions) {
@@ -13,16 +12,8 @@ fn brackets(poses: &[(f64, f64, f64, bool)]) -> (Work, Layout, Decisions) {
     let (drawing, mut decisions) = cleaned(&outlines(&paths), poses.len() as u32);
     decisions.first_mut().stock = crate::decisions::Stock { machine: "anvil".into(), material: "mild-steel".into(), thickness: 6.0 };
     let (work, _) = crate::testing::assigned(&[drawing], &decisions, &Shop::builtin());
-    let part = work.parts[0].id;
-    let place = |(i, (x, y, angle, mirrored)): (usize, &(f64, f64, f64, bool))| Placement {
-        copy: crate::testing::copy(part, i as u32 + 1),
-        x: *x,
-        y: *y,
-        angle: *angle,
-        mirrored: *mirrored,
-    };
-    let placed = poses.iter().enumerate().map(place).collect();
-    (work, Layout { sheets: vec![SheetLayout { sheet: Sheet::rectangle(1000.0, 700.0), placed }], ..Layout::default() }, decisions)
+    let layout = lying(work.parts[0].id, poses, (1000.0, 700.0));
+    (work, layout, decisions)
 }
 
 fn ops(work: &Work, layout: &Layout, decisions: &Decisions) -> (Vec<Op>, Vec<Finding>) {
