@@ -185,7 +185,22 @@ impl Hand<'_> {
 
     pub async fn click(&self, selector: &str) {
         self.until("to click", &format!("document.querySelector({selector:?})")).await;
-        self.page.find(By::Css(selector)).await.expect("it is there").click().await.expect("it can be clicked");
+        // What is to be clicked may be drawn anew between being found and being clicked: then once more.
+        let mut tries = 0;
+        loop {
+            tries += 1;
+            let clicked = match self.page.find(By::Css(selector)).await {
+                Ok(found) => found.click().await,
+                Err(error) => Err(error),
+            };
+            match clicked {
+                Err(error) if tries < 20 => {
+                    eprintln!("once more: {error}");
+                    tokio::time::sleep(Duration::from_millis(60)).await;
+                }
+                clicked => break clicked.expect("it can be clicked"),
+            }
+        }
     }
 
     /// Presses a key with nothing chosen.
@@ -256,16 +271,30 @@ impl Hand<'_> {
 
     /// Types into a field in place of what is there and leaves it.
     pub async fn fill(&self, selector: &str, text: &str) {
-        let field = self.page.find(By::Css(selector)).await.expect("the field");
-        field.send_keys(Key::Control + "a").await.expect("it takes keys");
-        field.send_keys(text.to_owned() + Key::Tab).await.expect("it takes text");
+        self.page_type(selector, &(text.to_owned() + Key::Tab)).await;
     }
 
     /// Types into a field in place of what is there, and stays in it.
     pub async fn page_type(&self, selector: &str, text: &str) {
-        let field = self.page.find(By::Css(selector)).await.expect("the field");
-        field.send_keys(Key::Control + "a").await.expect("it takes keys");
-        field.send_keys(text).await.expect("it takes text");
+        // The field may be drawn anew between being found and being typed into: then once more.
+        let mut tries = 0;
+        loop {
+            tries += 1;
+            let typed = match self.page.find(By::Css(selector)).await {
+                Ok(field) => match field.send_keys(Key::Control + "a").await {
+                    Ok(()) => field.send_keys(text).await,
+                    Err(error) => Err(error),
+                },
+                Err(error) => Err(error),
+            };
+            match typed {
+                Err(error) if tries < 20 => {
+                    eprintln!("once more: {error}");
+                    tokio::time::sleep(Duration::from_millis(60)).await;
+                }
+                typed => break typed.expect("it takes text"),
+            }
+        }
     }
 
     /// Sends pointer events to the stage at places in mm of the bench.
