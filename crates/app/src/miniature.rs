@@ -12,6 +12,12 @@ const DETAIL: f64 = 600.0;
 /// Longest miniature, bytes: beyond it only outlines are drawn.
 const LONGEST: usize = 60_000;
 
+/// What the picture of a sheet of this size shows, as a view box: the sheet with some room round it.
+pub fn view((w, h): (f64, f64)) -> String {
+    let room = w.max(h) / 50.0;
+    format!("{:.2} {:.2} {:.2} {:.2}", -room, -room, w + 2.0 * room, h + 2.0 * room)
+}
+
 /// A batch's sheet `number`, from 0, as an SVG drawing; empty where there is none.
 pub fn of(batch: &BatchRoute, shop: &Shop, number: usize) -> String {
     let Some(lying) = batch.nested.layout.sheets.get(number) else { return String::new() };
@@ -50,18 +56,14 @@ pub fn of(batch: &BatchRoute, shop: &Shop, number: usize) -> String {
         format!("<path d=\"{d}\" fill=\"{tone}\" fill-rule=\"evenodd\"/>")
     };
     let stroke = w.max(h) / 380.0;
-    let room = w.max(h) / 50.0;
     let mut out = String::new();
     let _ = write!(
         out,
-        "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"{:.2} {:.2} {:.2} {:.2}\" role=\"img\" aria-label=\"The sheet\">{sheet}\
+        "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"{}\" role=\"img\" aria-label=\"The sheet\">{sheet}\
          <path d=\"{parts}\" fill=\"#fff\" fill-opacity=\"0.42\" fill-rule=\"evenodd\" stroke=\"#22292b\" stroke-width=\"{stroke:.2}\"/>\
          <path d=\"{areas}\" fill=\"{engraved}\" fill-opacity=\"0.85\" fill-rule=\"evenodd\"/>\
          <path d=\"{lines}\" fill=\"none\" stroke=\"#7b3b63\" stroke-width=\"{:.2}\"/></svg>",
-        -room,
-        -room,
-        w + 2.0 * room,
-        h + 2.0 * room,
+        view((w, h)),
         stroke * 0.6
     );
     out

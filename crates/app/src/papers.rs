@@ -34,7 +34,7 @@ pub fn setup(batch: &BatchRoute, shop: &Shop, i: usize, (job, file): (&str, &str
         machine,
         material: format!("{material} {} mm", batch.stock.thickness),
         program: (file.to_owned(), sum),
-        time: clock(proof.seconds),
+        time: clock(proof.seconds * shop.time_factor(&batch.stock)),
         times: 1,
         settings: settings(&path.ops, &proof.by_process),
         parts: parts.into_iter().filter_map(named).collect(),

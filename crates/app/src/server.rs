@@ -4,8 +4,8 @@ use crate::command::Failure;
 use crate::error::AppError;
 use crate::guard::{Names, guard};
 use crate::pages::{
-    after, assign, book, cards, changes, floor, history, holding, intake, nesting, ordering, pictures, proving, release, runs, stage,
-    station,
+    after, assign, book, cards, changes, floor, history, holding, intake, live, nesting, ordering, pictures, proving, queue, release,
+    room, runs, stage, station,
 };
 use crate::reading::Readers;
 use crate::serving::{asked_to_end, serve};
@@ -133,8 +133,15 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/jobs/{job}/lines/{sheet}", get(proving::lines))
         .route("/jobs/{job}/prove", post(proving::outside))
         .route("/jobs/{job}/runs", post(runs::send))
+        .route("/machines", get(queue::page))
+        .route("/machines/{machine}/order", post(queue::order))
+        .route("/machines/{machine}/pace", post(queue::pace))
+        .route("/machine-room", get(room::page))
+        .route("/machine-room/{machine}", post(room::befall))
         .route("/runs/{run}", get(runs::page))
         .route("/runs/{run}/status/{shown}", get(runs::status))
+        .route("/runs/{run}/work", get(live::work))
+        .route("/runs/{run}/miniature", get(runs::miniature))
         .route("/runs/{run}/tick", post(runs::tick))
         .route("/runs/{run}/onward", post(after::onward))
         .route("/runs/{run}/through", post(after::through))
@@ -196,7 +203,9 @@ async fn open(opening: &Opening) -> Result<ExitCode, Failure> {
         simulated_machines(&shop, opening).await.map_err(|e| Failure::Other(format!("the simulated machines cannot start: {e}")))?;
     links.extend(opening.connect.iter().cloned());
     let incoming = incoming_folder(&opening.data)?;
-    let app = Arc::new(App::new(store, shop, links, Readers::new(), incoming).map_err(|e| failed(&e))?);
+    let mut app = App::new(store, shop, links, Readers::new(), incoming).map_err(|e| failed(&e))?;
+    app.room = opening.demo;
+    let app = Arc::new(app);
     if opening.demo {
         let seeding = Arc::clone(&app);
         tokio::task::spawn_blocking(move || demo::seed(&seeding)).await.map_err(|e| failed(&e))?.map_err(|e| failed(&e))?;

@@ -49,6 +49,8 @@ pub struct App {
     pub deep: rayon::ThreadPool,
     /// Folder for files on their way in.
     pub incoming: PathBuf,
+    /// The machine room is open: faults of the simulated machines can be brought about from a page.
+    pub room: bool,
     cache: Cache,
     drawings: quick_cache::sync::Cache<String, Arc<Drawing>, ByStrokes>,
     /// Revision and state of the shop for which a job's card on the floor was made.
@@ -140,6 +142,7 @@ impl App {
             readers,
             deep: behind(0)?,
             incoming,
+            room: false,
             cache: Cache::default(),
             drawings: quick_cache::sync::Cache::with_weighter(256, DRAWINGS, ByStrokes),
             carded: Mutex::default(),

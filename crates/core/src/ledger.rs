@@ -34,7 +34,7 @@ impl Ledger {
     pub fn of(layout: &Layout, part_area: f64, proofs: &[SheetProof], stock: &Stock, shop: &Shop) -> Self {
         let sheet_area: f64 = layout.sheets.iter().map(|s| s.sheet.area()).sum();
         let sum = |of: fn(&SheetProof) -> f64| proofs.iter().map(of).fold(0.0, |a, b| a + b);
-        let seconds = sum(|p| p.seconds);
+        let seconds = sum(|p| p.seconds) * shop.time_factor(stock);
         let hourly = shop.machine(&stock.machine).map_or(0.0, |m| m.hourly);
         let price = shop.material(&stock.material).map_or(0.0, |m| m.price);
         // A sheet with a price of its own costs that; others as much as their material by area.

@@ -4,7 +4,7 @@ use boustrophe_core::assign::Process;
 use boustrophe_core::shop::{ChartRow, Shop};
 
 /// Names of the columns, in the order in which they are written.
-pub const COLUMNS: [&str; 14] = [
+pub const COLUMNS: [&str; 15] = [
     "machine",
     "material",
     "thickness_mm",
@@ -19,6 +19,7 @@ pub const COLUMNS: [&str; 14] = [
     "air",
     "tool",
     "unproved",
+    "time_factor",
 ];
 /// Columns without which a row cannot be.
 const NEEDED: usize = 6;
@@ -50,6 +51,7 @@ pub fn write(chart: &[ChartRow]) -> String {
             yes(r.air),
             r.tool.map_or_else(String::new, |t| t.to_string()),
             yes(r.unproved),
+            r.time_factor.to_string(),
         ]);
     }
     String::from_utf8(writer.into_inner().unwrap_or_default()).unwrap_or_default()
@@ -159,6 +161,7 @@ fn row(record: &csv::StringRecord, place: &[Option<usize>], shop: &Shop) -> Resu
         air: yes(11)?,
         tool: if get(12).is_empty() { None } else { Some(whole(12, 0.0)?) },
         unproved: yes(13)?,
+        time_factor: number(14, 1.0)?,
     };
     let troubles = row.troubles(machine);
     if troubles.is_empty() { Ok(row) } else { Err(troubles.join("; ")) }

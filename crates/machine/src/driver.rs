@@ -11,8 +11,9 @@ use tokio::time::timeout;
 const PATIENCE: Duration = Duration::from_secs(10);
 /// Longest wait for a connection and for the answer to an order.
 const PROMPT: Duration = Duration::from_secs(2);
-/// Program lines sent ahead of their acknowledgements.
+/// Program lines sent ahead of their acknowledgements where the machine has room for them, and where it does not say.
 const AHEAD: usize = 256;
+const CAREFUL: usize = 16;
 
 /// Why the machine did not do as asked.
 #[derive(Debug, thiserror::Error)]
@@ -120,9 +121,10 @@ impl Driver {
     pub async fn load(&mut self, name: &str, program: &str, run: i32, heard: impl Fn()) -> Result<f64, DriverError> {
         let lines: Vec<&str> = program.lines().collect();
         let name: String = name.chars().map(|c| if c.is_whitespace() { '_' } else { c }).collect();
-        self.ask(&format!("load {name} {} {} {run}", lines.len(), checksum(program))).await?;
-        for (block, chunk) in lines.chunks(AHEAD).enumerate() {
-            let first = block * AHEAD + 1;
+        let room = self.ask(&format!("load {name} {} {} {run}", lines.len(), checksum(program))).await?;
+        let ahead = room.parse().unwrap_or(CAREFUL).clamp(1, AHEAD);
+        for (block, chunk) in lines.chunks(ahead).enumerate() {
+            let first = block * ahead + 1;
             let text: String = chunk.iter().enumerate().map(|(i, l)| format!("{} {l}\n", first + i)).collect();
             self.write(&text).await?;
             for line in chunk {

@@ -9,24 +9,32 @@
 //! | sent | answered | meaning |
 //! |---|---|---|
 //! | `hello TOKEN` | `ok ID NAME` | who are you; the first line of a connection, which ends where the token is wrong |
-//! | `load NAME LINES SUM RUN` | `ok` | a program of so many lines, with this checksum, for this run, follows |
+//! | `load NAME LINES SUM RUN` | `ok ROOM` | a program of so many lines, with this checksum, for this run, follows; no more than ROOM lines may be on their way unanswered |
 //! | `N TEXT` | `ok N` | line N of the program, from 1, in order |
 //! | `end` | `ok SECONDS` | the program is whole; this long it will take |
 //! | `start RUN SUM` | `ok` | start that run's program; refused where another is held |
-//! | `pause` `resume` `stop` | `ok` | do so |
-//! | `status` | `ok STATE key=value ...` | state, x, y, beam, line, of, seconds, total, and name, sum, run of what is held |
+//! | `walk` | `ok` | go round what the program burns, beam off; then it waits for its start as before |
+//! | `pause` `resume` `stop` | `ok` | do so; a walk that is stopped waits for its start as before |
+//! | `watch SECONDS` | `ok` | where it runs and hears nothing for so long it stops, with the alarm `link`; 0: it goes on by itself |
+//! | `clear` | `ok` | what the alarm was about is put right; refused while it is not |
+//! | `zero` | `ok` | find zero: without it nothing starts after the power was off |
+//! | `status` | `ok STATE key=value ...` | state, x, y, beam, line, of, seconds, total, name, sum, run of what is held, alarm, unknown |
+//! | `room ...` | `ok` | the simulated one only, see [`Fault`]: what may befall a machine |
 //!
-//! States: `idle`, `loading`, `ready`, `running`, `paused`, `stopped`, `done`, `fault`.
+//! States: `idle`, `loading`, `ready`, `walking`, `running`, `paused`, `stopped`, `done`, `fault`.
 
+mod control;
 mod driver;
+mod motion;
 mod simulated;
 mod status;
 #[cfg(test)]
 mod tests;
 
+pub use control::Fault;
 pub use driver::{Driver, DriverError, Link};
 pub use simulated::{Simulated, serve};
-pub use status::{Held, State, Status};
+pub use status::{Alarm, Held, State, Status};
 
 use sha2::{Digest, Sha256};
 

@@ -14,6 +14,8 @@ pub enum State {
     Loading,
     /// A program waits for its start.
     Ready,
+    /// It goes round what its program burns, with the beam off.
+    Walking,
     /// It runs.
     Running,
     /// It was paused.
@@ -24,6 +26,20 @@ pub enum State {
     Done,
     /// Something went wrong.
     Fault,
+}
+
+/// Why a controller stopped by itself, or starts nothing.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, strum::Display, strum::EnumString, strum::EnumIter)]
+#[strum(serialize_all = "lowercase")]
+pub enum Alarm {
+    /// The head came to the end of its way.
+    Limit,
+    /// Nobody asked for longer than it was told to put up with.
+    Link,
+    /// The door was opened.
+    Door,
+    /// Something burns that should not.
+    Flame,
 }
 
 /// The program that a controller holds.
@@ -58,12 +74,20 @@ pub struct Status {
     pub total: f64,
     /// What it holds; nothing while it is idle.
     pub held: Option<Held>,
+    /// What stands in its way until it is cleared.
+    pub alarm: Option<Alarm>,
+    /// It does not know where its head is: the power was off, or it ran into its limit. It starts nothing until zero is found.
+    pub unknown: bool,
 }
 
 impl fmt::Display for Status {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let Self { state, x, y, beam, line, of, seconds, total, held } = self;
+        let Self { state, x, y, beam, line, of, seconds, total, held, alarm, unknown } = self;
         write!(f, "{state} x={x:.3} y={y:.3} beam={} line={line} of={of} seconds={seconds:.3} total={total:.3}", i32::from(*beam))?;
+        if *unknown {
+            write!(f, " unknown=1")?;
+        }
+        alarm.map_or(Ok(()), |a| write!(f, " alarm={a}"))?;
         held.as_ref().map_or(Ok(()), |h| write!(f, " name={} sum={} run={}", h.name, h.sum, h.run))
     }
 }
@@ -74,6 +98,9 @@ pub enum NoStatus {
     /// A state that is not in the protocol.
     #[error("“{0}” is no state of a machine")]
     State(String),
+    /// An alarm that is not in the protocol.
+    #[error("“{0}” is no alarm of a machine")]
+    Alarm(String),
     /// A figure that is none, or not finite.
     #[error("“{0}” is no figure")]
     Figure(String),
@@ -99,6 +126,8 @@ impl FromStr for Status {
                 "of" => status.of = whole()?,
                 "seconds" => status.seconds = figure()?.max(0.0),
                 "total" => status.total = figure()?.max(0.0),
+                "unknown" => status.unknown = figure()? > 0.0,
+                "alarm" => status.alarm = Some(value.parse().map_err(|_| NoStatus::Alarm(value.chars().take(40).collect()))?),
                 "name" => value.clone_into(&mut status.held.get_or_insert_default().name),
                 "sum" => value.clone_into(&mut status.held.get_or_insert_default().sum),
                 "run" => status.held.get_or_insert_default().run = value.parse().map_err(|_| wrong())?,

@@ -1,4 +1,4 @@
-use crate::{Driver, DriverError, Link, Simulated, State, Status, checksum, serve};
+use crate::{Alarm, Driver, DriverError, Link, Simulated, State, Status, checksum, serve};
 use boustrophe_core::shop::Shop;
 use proptest::prelude::*;
 use std::time::Duration;
@@ -51,7 +51,7 @@ fn it_can_be_paused_resumed_and_stopped() {
     let lark = panel(1.0);
     let start = format!("start 1 {}", checksum(SQUARE));
     assert!(lark.answer(&start).starts_with("no no whole program"));
-    assert_eq!(lark.answer(&load("square", SQUARE, 1)), "ok");
+    assert_eq!(lark.answer(&load("square", SQUARE, 1)), "ok 128");
     for (i, line) in SQUARE.lines().enumerate() {
         assert_eq!(lark.answer(&format!("{} {line}", i + 1)), format!("ok {}", i + 1));
     }
@@ -78,12 +78,12 @@ fn what_is_wrong_is_refused() {
     let lark = panel(1.0);
     assert!(lark.answer("nonsense").starts_with("no "));
     assert!(lark.answer("load x 0 00 1").starts_with("no ") && lark.answer("load x 3").starts_with("no "));
-    assert_eq!(lark.answer("load x 3 00 1"), "ok");
+    assert_eq!(lark.answer("load x 3 00 1"), "ok 128");
     assert!(lark.answer("2 G0 X1").contains("not expected"), "a line was lost");
     assert_eq!(lark.answer("1 G21"), "ok 1");
     assert!(lark.answer("end").contains("not whole"), "cut off");
     for (program, why) in [("G1 X5000 F100\nM2", "leaves the bed"), ("G1 X5\nM2", "before any feed"), ("G99 X5\nM2", "not understood")] {
-        assert_eq!(lark.answer(&load("y", program, 1)), "ok");
+        assert_eq!(lark.answer(&load("y", program, 1)), "ok 128");
         let mut answers: Vec<String> = program.lines().enumerate().map(|(i, l)| lark.answer(&format!("{} {l}", i + 1))).collect();
         answers.push(lark.answer("end"));
         assert!(answers.iter().any(|a| a.contains(why)), "{program}: {answers:?}");
@@ -101,7 +101,7 @@ async fn nobody_there_is_said() {
 #[test]
 fn only_the_program_that_was_asked_for_is_started() {
     let lark = panel(1.0);
-    assert_eq!(lark.answer(&load("square", SQUARE, 4)), "ok");
+    assert_eq!(lark.answer(&load("square", SQUARE, 4)), "ok 128");
     for (i, line) in SQUARE.lines().enumerate() {
         assert_eq!(lark.answer(&format!("{} {line}", i + 1)), format!("ok {}", i + 1));
     }
@@ -113,7 +113,7 @@ fn only_the_program_that_was_asked_for_is_started() {
     let held = status.held.expect("a program");
     assert!(held.name == "square" && held.run == 4 && held.sum == checksum(SQUARE) && status.state == State::Ready);
     // A line that changed on its way.
-    assert_eq!(lark.answer(&load("square", SQUARE, 5)), "ok");
+    assert_eq!(lark.answer(&load("square", SQUARE, 5)), "ok 128");
     for (i, line) in SQUARE.replace("X60", "X61").lines().enumerate() {
         lark.answer(&format!("{} {line}", i + 1));
     }
@@ -179,6 +179,118 @@ async fn answers_that_make_no_sense_are_said_and_bounded() {
     }
     let mut driver = Driver::connect(&stubborn(Vec::new()).await).await.expect("greeted");
     assert!(matches!(driver.status().await, Err(DriverError::Silent(_))), "silence is told");
+}
+
+/// A Lark that holds the square for run 1, and the word that starts it.
+fn loaded() -> (Simulated, String) {
+    let lark = panel(1.0);
+    lark.answer(&load("square", SQUARE, 1));
+    for (i, line) in SQUARE.lines().enumerate() {
+        lark.answer(&format!("{} {line}", i + 1));
+    }
+    assert!(lark.answer("end").starts_with("ok "));
+    (lark, format!("start 1 {}", checksum(SQUARE)))
+}
+
+fn status(lark: &Simulated) -> Status {
+    lark.answer("status")[3..].parse().expect("status")
+}
+
+#[test]
+fn an_alarm_stops_it_and_nothing_goes_on_before_it_is_cleared() {
+    for (befalls, alarm) in [("room flame", Alarm::Flame), ("room limit", Alarm::Limit), ("room door open", Alarm::Door)] {
+        let (lark, start) = loaded();
+        assert_eq!(lark.answer(&start), "ok");
+        lark.pass(1.5);
+        assert!(status(&lark).beam);
+        assert_eq!(lark.answer(befalls), "ok");
+        let stopped = status(&lark);
+        assert!(stopped.state == State::Fault && stopped.alarm == Some(alarm) && !stopped.beam, "{stopped}");
+        lark.pass(10.0);
+        assert_eq!(status(&lark).x, stopped.x);
+        let words = ["resume".to_owned(), load("again", SQUARE, 2), start, "walk".into(), "zero".into()];
+        assert!(words.iter().all(|w| lark.answer(w).starts_with("no ")), "{alarm}");
+        if alarm == Alarm::Door {
+            assert_eq!(lark.answer("clear"), "no the door is open still; shut it");
+            lark.answer("room door shut");
+            assert_eq!(status(&lark).alarm, Some(Alarm::Door), "it stands until somebody clears it");
+        }
+        assert_eq!(lark.answer("clear"), "ok");
+        assert!(lark.answer(&load("again", SQUARE, 2)).starts_with("ok"));
+        assert_eq!(status(&lark).unknown, alarm == Alarm::Limit, "steps are lost at a limit");
+    }
+    // An open door lets nothing begin.
+    let (lark, start) = loaded();
+    lark.answer("room door open");
+    assert!(status(&lark).alarm.is_none() && lark.answer(&start).contains("the door is open"));
+}
+
+#[test]
+fn what_lost_its_power_finds_zero_first() {
+    let (lark, start) = loaded();
+    lark.answer(&start);
+    lark.pass(1.0);
+    lark.answer("room power");
+    let back = status(&lark);
+    assert!(back.state == State::Idle && back.held.is_none() && back.unknown, "{back}");
+    lark.answer(&load("square", SQUARE, 1));
+    for (i, line) in SQUARE.lines().enumerate() {
+        lark.answer(&format!("{} {line}", i + 1));
+    }
+    lark.answer("end");
+    assert!(lark.answer(&start).contains("find zero") && lark.answer("walk").contains("find zero"));
+    assert_eq!((lark.answer("zero"), lark.answer(&start)), ("ok".into(), "ok".into()));
+}
+
+#[test]
+fn a_walk_goes_round_with_the_beam_off_and_starts_nothing() {
+    let (lark, start) = loaded();
+    assert_eq!(lark.answer("walk"), "ok");
+    let mut corners = [false; 4];
+    for _ in 0..5000 {
+        let s = status(&lark);
+        assert!(!s.beam);
+        for (seen, (x, y)) in corners.iter_mut().zip([(10.0, 10.0), (60.0, 10.0), (60.0, 60.0), (10.0, 60.0)]) {
+            *seen |= (s.x - x).hypot(s.y - y) < 1.5;
+        }
+        if s.state == State::Ready {
+            break;
+        }
+        lark.pass(0.002);
+    }
+    assert!(corners.iter().all(|c| *c) && status(&lark).state == State::Ready);
+    assert_eq!((lark.answer("walk"), lark.answer("stop")), ("ok".into(), "ok".into()));
+    assert_eq!((status(&lark).state, lark.answer(&start)), (State::Ready, "ok".into()));
+}
+
+#[tokio::test]
+async fn who_watches_the_line_stops_without_it() {
+    for (watch, state) in [("watch 0.1", State::Fault), ("watch 0", State::Running)] {
+        let (lark, start) = loaded();
+        assert_eq!((lark.answer(watch), lark.answer(&start)), ("ok".into(), "ok".into()));
+        tokio::time::sleep(Duration::from_millis(150)).await;
+        lark.pass(0.1);
+        assert_eq!((status(&lark).state, status(&lark).alarm.is_some()), (state, state == State::Fault));
+    }
+    // The line is cut: what is connected is cut off, and nobody gets in until it is mended.
+    let link = lark(1.0).await;
+    let mut driver = Driver::connect(&link).await.expect("connected");
+    driver.ask("room line 0.6").await.expect("cut");
+    tokio::time::sleep(Duration::from_millis(150)).await;
+    assert!(driver.status().await.is_err() && Driver::connect(&link).await.is_err());
+    tokio::time::sleep(Duration::from_millis(700)).await;
+    Driver::connect(&link).await.expect("mended");
+}
+
+#[test]
+fn what_drags_takes_longer_and_says_so() {
+    let (lark, start) = loaded();
+    assert!(lark.answer("room drag 50").starts_with("no ") && lark.answer("room dance").starts_with("no "));
+    lark.answer("room drag 1.25");
+    lark.answer(&start);
+    (0..2000).for_each(|_| lark.pass(0.01));
+    let done = status(&lark);
+    assert!(done.state == State::Done && (done.seconds / done.total - 1.25).abs() < 1e-3, "{done}");
 }
 
 proptest! {

@@ -17,7 +17,7 @@ mod unknown;
 pub use cards::{Card, OnFloor};
 pub use jobs::{Entry, Job, NewRevision, Revision};
 pub use made::Made;
-pub use runs::{Heard, NewRun, Run, Tick};
+pub use runs::{Heard, NewRun, PastRun, Run, Tick};
 pub use settings::{Setting, SettingChange};
 pub use stock::{OnRack, StockEvent, Stocked, Taken};
 

@@ -1,6 +1,6 @@
 //! Runs of programs on machines.
 
-use crate::schema::{run_ticks, runs};
+use crate::schema::{jobs, run_ticks, runs};
 use crate::{Store, StoreError, now};
 use diesel::prelude::*;
 
@@ -51,6 +51,10 @@ pub struct Run {
     pub y: f64,
     /// The run that it goes on from.
     pub goes_on: Option<i32>,
+    /// The alarm that it ended with, in the protocol's word; empty without one.
+    pub alarm: String,
+    /// Its place in the machine's queue, the first lowest.
+    pub place: i32,
 }
 
 /// What a machine was heard to say of a run.
@@ -70,6 +74,8 @@ pub struct Heard {
     pub at: (f64, f64),
     /// True where this closes the run.
     pub ended: bool,
+    /// As [`Run::alarm`].
+    pub alarm: String,
 }
 
 /// A tick on a run's list.
@@ -84,6 +90,37 @@ pub struct Tick {
     pub person: String,
     /// When.
     pub at: String,
+}
+
+/// A run that has ended, without its program.
+#[derive(Clone, Debug, Queryable, Selectable)]
+#[diesel(table_name = runs)]
+pub struct PastRun {
+    /// Number.
+    pub id: i32,
+    /// Job.
+    pub job_id: i32,
+    /// Its name.
+    #[diesel(select_expression = jobs::name)]
+    pub job: String,
+    /// Revision of the job.
+    pub revision: i32,
+    /// Sheet, from 1.
+    pub sheet: i32,
+    /// File name of the program.
+    pub file_name: String,
+    /// As [`Run::state`].
+    pub state: String,
+    /// As [`Run::alarm`].
+    pub alarm: String,
+    /// Machine seconds that it took.
+    pub seconds: f64,
+    /// Machine seconds that it was reckoned to take.
+    pub total: f64,
+    /// When it ended.
+    pub ended_at: Option<String>,
+    /// The run that it went on from.
+    pub goes_on: Option<i32>,
 }
 
 /// A run to be made.
@@ -129,7 +166,38 @@ impl Store {
             runs::cuts.eq(run.cuts),
             runs::goes_on.eq(run.goes_on),
         );
-        Ok(diesel::insert_into(runs::table).values(values).returning(runs::id).get_result(&mut self.connection()?)?)
+        self.connection()?.immediate_transaction(|c| {
+            let last: Option<i32> = runs::table.select(diesel::dsl::max(runs::place)).first(c)?;
+            let place = runs::place.eq(last.unwrap_or(0) + 1);
+            Ok(diesel::insert_into(runs::table).values((values, place)).returning(runs::id).get_result(c)?)
+        })
+    }
+
+    /// Puts runs that wait for a machine in this order; those that are not named, or wait no longer, keep their places among
+    /// themselves behind them.
+    pub fn arrange(&self, machine: &str, order: &[i32]) -> Result<(), StoreError> {
+        self.connection()?.immediate_transaction(|c| {
+            let waiting = runs::table.filter(runs::machine.eq(machine)).filter(runs::state.eq("waiting")).filter(runs::ended_at.is_null());
+            let known: Vec<(i32, i32)> = waiting.order((runs::place.asc(), runs::id.asc())).select((runs::id, runs::place)).load(c)?;
+            let mut wanted: Vec<i32> = Vec::new();
+            for id in order.iter().copied().filter(|id| known.iter().any(|k| k.0 == *id)) {
+                if !wanted.contains(&id) {
+                    wanted.push(id);
+                }
+            }
+            wanted.extend(known.iter().map(|k| k.0).filter(|id| !order.contains(id)));
+            for (id, (_, place)) in wanted.iter().zip(&known) {
+                diesel::update(runs::table.find(*id)).set(runs::place.eq(*place)).execute(c)?;
+            }
+            Ok(())
+        })
+    }
+
+    /// The last runs of a machine that have ended, the newest first; without those taken out of the queue.
+    pub fn past_runs(&self, machine: &str, most: i64) -> Result<Vec<PastRun>, StoreError> {
+        let ended = runs::table.inner_join(jobs::table).filter(runs::machine.eq(machine)).filter(runs::ended_at.is_not_null());
+        let ended = ended.filter(runs::state.ne("withdrawn")).order((runs::ended_at.desc(), runs::id.desc())).limit(most);
+        Ok(ended.select(PastRun::as_select()).load(&mut self.connection()?)?)
     }
 
     /// The program of a run, as it was sent.
@@ -152,7 +220,7 @@ impl Store {
     /// Runs of a machine that have not ended, the first in its queue first.
     pub fn open_runs(&self, machine: &str) -> Result<Vec<Run>, StoreError> {
         let open = runs::table.filter(runs::machine.eq(machine)).filter(runs::ended_at.is_null());
-        Ok(open.order(runs::id.asc()).select(Run::as_select()).load(&mut self.connection()?)?)
+        Ok(open.order((runs::place.asc(), runs::id.asc())).select(Run::as_select()).load(&mut self.connection()?)?)
     }
 
     /// The last run before this one that burned some of the same sheet and did not come to its end.
@@ -178,6 +246,7 @@ impl Store {
             runs::cuts_done.eq(heard.cuts_done),
             runs::x.eq(heard.at.0),
             runs::y.eq(heard.at.1),
+            runs::alarm.eq(&heard.alarm),
             runs::heard_at.eq(now()),
             runs::ended_at.eq(end),
         );

@@ -66,6 +66,8 @@ diesel::table! {
         x -> Double,
         y -> Double,
         goes_on -> Nullable<Integer>,
+        alarm -> Text,
+        place -> Integer,
     }
 }
 diesel::table! {
@@ -153,6 +155,7 @@ diesel::table! {
     }
 }
 diesel::joinable!(reservations -> jobs (job_id));
+diesel::joinable!(runs -> jobs (job_id));
 diesel::allow_tables_to_appear_in_same_query!(
     files,
     jobs,

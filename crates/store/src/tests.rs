@@ -93,6 +93,27 @@ fn what_was_under_way_is_known_after_a_crash() {
     assert_eq!(ticks.iter().map(|t| (t.item.as_str(), t.person.as_str())).collect::<Vec<_>>(), [("air", "Bram Teck")]);
 }
 
+#[test]
+fn a_queue_is_arranged_and_what_ran_is_remembered() {
+    let (_folder, store) = shop();
+    let job = store.add_job("Number plates", "", None, &Decisions::default()).expect("job");
+    let runs: Vec<i32> = (1..=4).map(|sheet| new_run(&store, job.id, sheet)).collect();
+    store.set_run(runs[0], &Heard { state: "running".into(), ..Heard::default() }).expect("running");
+    let order = |store: &Store| store.open_runs("lark").expect("runs").iter().map(|r| r.id).collect::<Vec<_>>();
+    // What runs stays first, whatever is asked; what nobody knows of changes nothing.
+    store.arrange("lark", &[runs[3], runs[0], 999, runs[1], runs[3]]).expect("arranged");
+    assert_eq!(order(&store), [runs[0], runs[3], runs[1], runs[2]]);
+    store.arrange("anvil", &[runs[2], runs[1]]).expect("another machine's");
+    assert_eq!(order(&store), [runs[0], runs[3], runs[1], runs[2]]);
+    let fifth = new_run(&store, job.id, 5);
+    assert_eq!(order(&store).last(), Some(&fifth), "what is new comes last");
+    store.requeue(runs[1], "withdrawn", "").expect("taken out");
+    let fault = Heard { state: "fault".into(), alarm: "door".into(), seconds: 30.0, ended: true, ..Heard::default() };
+    store.set_run(runs[0], &fault).expect("ended");
+    let past = store.past_runs("lark", 10).expect("past");
+    assert_eq!(past.iter().map(|p| (p.id, p.job.as_str(), p.alarm.as_str(), p.seconds)).collect::<Vec<_>>(), [(runs[0], "Number plates", "door", 30.0)]);
+}
+
 fn new_run(store: &Store, job: i32, sheet: i32) -> i32 {
     let new = NewRun {
         job,

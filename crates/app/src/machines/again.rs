@@ -72,6 +72,13 @@ fn work_of(app: &App, run: &Run, sheet: &SheetOf) -> Result<SheetPath, AppError>
     if usize::try_from(run.cuts).is_ok_and(|n| n == ops.len()) { Ok(SheetPath { ops, ..path }) } else { Err(unknown()) }
 }
 
+/// The sheet of a run, and its own work on it, piece by piece as its program numbers them.
+pub fn own_work(app: &App, run: &Run) -> Result<(SheetOf, SheetPath), AppError> {
+    let sheet = SheetOf::run(app, run)?;
+    let path = work_of(app, run, &sheet)?;
+    Ok((sheet, path))
+}
+
 /// The choices of where a run that broke off goes on, as they are posted.
 pub fn chosen(run: &Run, word: &str) -> Option<GoOn> {
     match word {

@@ -6,7 +6,7 @@ pub mod again;
 mod broken;
 #[cfg(test)]
 mod tests;
-mod watch;
+pub mod watch;
 
 use crate::error::AppError;
 use crate::shop::App;
@@ -22,6 +22,8 @@ use tokio::sync::{mpsc, oneshot};
 pub const QUIET: Duration = Duration::from_secs(2);
 /// Orders that wait for a machine at most.
 const ORDERS: usize = 16;
+/// Times that a sheet is sent at once.
+const MOST_TIMES: usize = 50;
 /// How long an answer to an order is waited for.
 const ANSWER: Duration = Duration::from_secs(6);
 
@@ -29,6 +31,8 @@ const ANSWER: Duration = Duration::from_secs(6);
 #[derive(Clone, Copy, Debug, PartialEq, Eq, strum::Display, strum::EnumString)]
 #[strum(serialize_all = "lowercase")]
 pub enum Word {
+    /// Go round what will be burned, with the beam off.
+    Walk,
     /// Start it; only once the run's list is ticked.
     Start,
     /// Hold still.
@@ -107,15 +111,24 @@ impl Desk {
 
     /// Stops the machine, whatever it runs and whatever the record says: over a line of its own, past everything that waits.
     pub async fn stop(&self) -> Result<(), AppError> {
-        let stopped = async { Driver::connect(&self.link).await?.ask("stop").await };
-        let told = stopped.await;
+        match self.tell("stop").await {
+            // It does nothing that could be stopped.
+            Ok(()) | Err(AppError::Machine(DriverError::Refused { .. })) => Ok(()),
+            other => other,
+        }
+    }
+
+    /// Gives a word to the machine that is about no run, over a line of its own: `stop`, `clear`, `zero`, and those of the room.
+    pub async fn tell(&self, word: &str) -> Result<(), AppError> {
+        let told = async { Driver::connect(&self.link).await?.ask(word).await };
+        let told = told.await;
         self.look_again();
         match told {
-            // It does nothing that could be stopped.
-            Ok(_) | Err(DriverError::Refused { .. }) => Ok(()),
+            Ok(_) => Ok(()),
+            Err(refused @ DriverError::Refused { .. }) => Err(refused.into()),
             Err(error) => {
-                tracing::warn!(machine = self.machine, %error, "stop did not reach the machine");
-                Err(AppError::Unreached { machine: self.machine.clone(), word: "stop".into() })
+                tracing::warn!(machine = self.machine, word, %error, "a word did not reach the machine");
+                Err(AppError::Unreached { machine: self.machine.clone(), word: word.into() })
             }
         }
     }
@@ -147,9 +160,12 @@ pub fn open(app: &Arc<App>) {
     }
 }
 
-/// Sends the program of a sheet (from 0, as they are numbered through) into the queue of the job's machine; gives the run's number. The same sheet that is
-/// in the queue and not yet started is not sent a second time.
-pub fn send(app: &Arc<App>, job: i32, sheet: usize) -> Result<i32, AppError> {
+/// Sends the program of a sheet (from 0, as they are numbered through) into the queue of the job's machine; gives the run's number. So many of the same
+/// sheet are in the queue then and not yet started: what is there already is not sent a second time.
+pub fn send(app: &Arc<App>, job: i32, sheet: usize, times: usize) -> Result<i32, AppError> {
+    if !(1..=MOST_TIMES).contains(&times) {
+        return Err(AppError::Sentence(format!("a sheet is sent 1 to {MOST_TIMES} times at once; type how often.")));
+    }
     let loaded = app.load(job)?;
     if !loaded.route.released() {
         return Err(AppError::Sentence("the programs are not released: settle the open findings first.".into()));
@@ -173,11 +189,21 @@ pub fn send(app: &Arc<App>, job: i32, sheet: usize) -> Result<i32, AppError> {
         total: here.proofs.get(at).map_or(0.0, |p| p.seconds),
         goes_on: None,
     };
-    queue(app, &new)
+    queue_times(app, &new, times)
+}
+
+/// True for the state of a run that has burned nothing yet and may still be withdrawn or ticked.
+pub fn not_begun(state: &str) -> bool {
+    matches!(state, "waiting" | "sending" | "loading" | "ready" | "walking")
 }
 
 /// Puts a run into its machine's queue.
 fn queue(app: &App, new: &NewRun) -> Result<i32, AppError> {
+    queue_times(app, new, 1)
+}
+
+/// Puts a run into its machine's queue so often; gives the number of the first that waits there.
+fn queue_times(app: &App, new: &NewRun, times: usize) -> Result<i32, AppError> {
     let desk = app.machines.desk(new.machine)?;
     let _sending = app.sending.lock().unwrap_or_else(PoisonError::into_inner);
     let same = |r: &&Run| {
@@ -185,13 +211,14 @@ fn queue(app: &App, new: &NewRun) -> Result<i32, AppError> {
             && r.sheet == new.sheet
             && r.sum == new.sum
             && r.goes_on == new.goes_on
-            && matches!(r.state.as_str(), "waiting" | "sending" | "ready")
+            && not_begun(&r.state)
     };
     let open = app.store.open_runs(new.machine)?;
-    let run = match open.iter().find(same) {
-        Some(known) => known.id,
-        None => app.store.add_run(new)?,
-    };
+    let mut runs: Vec<i32> = open.iter().filter(same).map(|r| r.id).collect();
+    while runs.len() < times {
+        runs.push(app.store.add_run(new)?);
+    }
+    let run = runs[0];
     tracing::info!(run, machine = new.machine, program = new.file_name, "sent");
     desk.look_again();
     Ok(run)

@@ -54,7 +54,10 @@ pub(super) async fn watch(app: Arc<App>, desk: Arc<Desk>, mut orders: Receiver<O
     let mut hand: Option<InHand> = None;
     loop {
         let end = match Driver::connect(&desk.link).await {
-            Ok(mut driver) => follow(&app, &desk, &mut driver, &mut orders, &mut hand).await,
+            Ok(mut driver) => {
+                watched(&app, &desk, &mut driver).await;
+                follow(&app, &desk, &mut driver, &mut orders, &mut hand).await
+            }
             Err(error) => error,
         };
         let told = end.to_string();
@@ -78,6 +81,14 @@ pub(super) async fn watch(app: Arc<App>, desk: Arc<Desk>, mut orders: Receiver<O
                 },
             }
         }
+    }
+}
+
+/// Tells the machine how long it runs on without being asked. One that does not know the word runs on.
+async fn watched(app: &App, desk: &Desk, driver: &mut Driver) {
+    let silence = app.shop().machine(&desk.machine).map_or(0.0, |m| m.silence);
+    if let Err(error) = driver.ask(&format!("watch {silence}")).await {
+        tracing::debug!(machine = desk.machine, %error, "it does not watch the line");
     }
 }
 
@@ -161,6 +172,7 @@ async fn settle(app: &Arc<App>, desk: &Desk, hand: &mut InHand, status: &Status)
         detail: String::new(),
         at: (status.x, status.y),
         ended: false,
+        alarm: String::new(),
     };
     if !hand.is_held(status.held.as_ref()) {
         let holds = status.held.as_ref().map_or_else(|| "nothing".to_owned(), |h| h.name.clone());
@@ -181,12 +193,15 @@ async fn settle(app: &Arc<App>, desk: &Desk, hand: &mut InHand, status: &Status)
             ended: true,
             ..hand.last.clone()
         };
+    } else if let Some(alarm) = status.alarm.filter(|_| status.state == State::Fault && super::not_begun(&hand.noted.state)) {
+        // Nothing of it has been burned: it waits until the alarm is cleared.
+        requeue(app, hand.run, format!("the alarm {alarm} came before it was started")).await?;
+        return Ok(true);
     } else {
         match status.state {
-            State::Running | State::Paused => {
-                heard.detail = format!("line {} of {}, head at {:.1}, {:.1} mm", status.line, status.of, status.x, status.y);
-            }
+            State::Running | State::Paused => heard.detail = place(status),
             State::Stopped | State::Fault => {
+                heard.alarm = status.alarm.filter(|_| status.state == State::Fault).map_or_else(String::new, |a| a.to_string());
                 heard.detail = format!(
                     "at line {} of {}, head at {:.1}, {:.1} mm; {} of {} pieces of work finished",
                     status.line,
@@ -200,7 +215,7 @@ async fn settle(app: &Arc<App>, desk: &Desk, hand: &mut InHand, status: &Status)
             }
             State::Done => heard.ended = true,
             State::Loading => heard.state = "sending".into(),
-            State::Ready | State::Idle => {}
+            State::Ready | State::Walking | State::Idle => {}
         }
     }
     hand.last.clone_from(&heard);
@@ -213,6 +228,11 @@ async fn settle(app: &Arc<App>, desk: &Desk, hand: &mut InHand, status: &Status)
         (hand.noted, hand.at) = (heard.clone(), Instant::now());
     }
     Ok(heard.ended)
+}
+
+/// Where a machine is in a program, in words.
+pub fn place(status: &Status) -> String {
+    format!("line {} of {}, head at {:.1}, {:.1} mm", status.line, status.of, status.x, status.y)
 }
 
 /// What is to be done with the queue.
@@ -243,10 +263,11 @@ async fn next(app: &Arc<App>, desk: &Desk, status: &Status) -> Result<Next, AppE
     Ok(Next::Send(hand, program))
 }
 
-/// What somebody loaded at the machine's own panel, and what runs, is left alone until it is gone.
+/// What somebody loaded at the machine's own panel, and what runs, is left alone until it is gone; nothing is sent to a machine
+/// whose alarm stands.
 fn is_taken(status: &Status) -> bool {
     let panel = status.state == State::Ready && status.held.as_ref().is_some_and(|h| h.run == 0);
-    panel || matches!(status.state, State::Running | State::Paused | State::Loading)
+    panel || status.alarm.is_some() || matches!(status.state, State::Running | State::Paused | State::Walking | State::Loading)
 }
 
 fn in_hand(run: &Run, program: &str) -> InHand {
@@ -258,6 +279,7 @@ fn in_hand(run: &Run, program: &str) -> InHand {
         cuts_done: run.cuts_done,
         at: (run.x, run.y),
         ended: false,
+        alarm: String::new(),
     };
     InHand {
         run: run.id,
@@ -281,6 +303,7 @@ async fn load(app: &Arc<App>, desk: &Desk, driver: &mut Driver, mut hand: InHand
         return Ok(None);
     }
     let told = || desk.seen_mut().heard = Some(Instant::now());
+    watched(app, desk, driver).await;
     match driver.load(&hand.file_name, &program, hand.run, told).await {
         Ok(_) => Ok(Some(hand)),
         Err(DriverError::Refused { reason, .. }) => {

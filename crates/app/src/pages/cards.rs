@@ -148,6 +148,7 @@ fn base_row(shop: &Shop, batch: &Stock, proposed: &[ChartRow], process: Process,
         air: process == Process::Cut,
         tool: None,
         unproved: true,
+        time_factor: 1.0,
     })
 }
 

@@ -3,7 +3,7 @@
 use super::after::{LONGEST_NAME, Made, THROUGH, WayOn, copies, ways};
 use super::{Shared, blocking};
 use crate::error::{AppError, html};
-use crate::machines::{self, QUIET, Seen, Word};
+use crate::machines::{self, QUIET, Seen, Word, watch};
 use crate::papers::LIST;
 use crate::shop::App;
 use askama::Template;
@@ -11,6 +11,7 @@ use axum::extract::{Form, Path};
 use axum::http::HeaderName;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use boustrophe_core::time::clock;
+use boustrophe_machine::{Alarm, State};
 use boustrophe_store::{Run, Tick};
 use serde::Deserialize;
 use std::sync::Arc;
@@ -30,6 +31,8 @@ struct Page {
     job_name: String,
     machine: String,
     sheet: (f64, f64),
+    /// The part of the bed that the picture shows, as a view box.
+    view: String,
     miniature: String,
     items: Vec<Item>,
     /// Names that ticked here or prepared the job, to choose from.
@@ -55,8 +58,16 @@ struct Item {
 struct Status {
     run: Run,
     machine: String,
+    /// What is shown, in one word: another word is another set of buttons.
+    shown: String,
     /// The state in one sentence.
     says: String,
+    /// What stands in the machine's way, and what to do about it.
+    alarm: Option<(String, String)>,
+    /// It does not know where its head is.
+    unknown: bool,
+    /// Where the head is, mm, as long as this run is at the machine.
+    head: Option<(f64, f64)>,
     /// Not heard for too long: since when, and what that means.
     silence: String,
     /// What it waits for in the queue.
@@ -72,6 +83,7 @@ struct Status {
 #[template(path = "run_progress.html")]
 struct Progress {
     run: Run,
+    head: Option<(f64, f64)>,
     silence: String,
     percent: u32,
     done: String,
@@ -79,15 +91,22 @@ struct Progress {
     total: String,
 }
 
-/// Which sheet, from 1.
+/// Which sheet, from 1, and how often.
 #[derive(Deserialize)]
 pub struct Send {
     sheet: usize,
+    /// How many of it are to be in the queue.
+    #[serde(default = "once")]
+    times: usize,
+}
+
+fn once() -> usize {
+    1
 }
 
 /// Sends a sheet's program to its machine and shows the run.
 pub async fn send(app: Shared, Path(job): Path<i32>, Form(send): Form<Send>) -> Result<Redirect, AppError> {
-    let run = blocking(&app, move |app| machines::send(app, job, send.sheet.saturating_sub(1))).await?;
+    let run = blocking(&app, move |app| machines::send(app, job, send.sheet.saturating_sub(1), send.times)).await?;
     Ok(Redirect::to(&format!("/runs/{run}")))
 }
 
@@ -123,6 +142,7 @@ fn shown(app: &Arc<App>, id: i32) -> Result<Html<String>, AppError> {
         machine: name_of(app, &run.machine),
         items: items(app, &run, &lying, &ticks)?,
         miniature: crate::miniature::of(here, &shop, at),
+        view: crate::miniature::view(size),
         sheet: size,
         known,
         status,
@@ -160,17 +180,27 @@ fn items(app: &App, run: &Run, lying: &str, ticks: &[Tick]) -> Result<Vec<Item>,
 fn status_of(app: &App, mut run: Run) -> Result<Status, AppError> {
     let machine = name_of(app, &run.machine);
     let seen = app.machines.desk(&run.machine).map_or_else(|_| Seen::default(), |d| d.seen());
+    let mut head = matches!(run.state.as_str(), "stopped" | "fault" | "lost").then_some((run.x, run.y));
     if let (Some((_, finished)), Some(status)) = (seen.in_hand.filter(|h| h.0 == run.id && run.ended_at.is_none()), &seen.status) {
         run.seconds = status.seconds;
         run.cuts_done = i32::try_from(finished).unwrap_or(i32::MAX);
         if matches!(run.state.as_str(), "running" | "paused") {
-            run.detail = format!("line {} of {}, head at {:.1}, {:.1} mm", status.line, status.of, status.x, status.y);
+            run.detail = watch::place(status);
         }
+        head = matches!(status.state, State::Running | State::Paused | State::Walking).then_some((status.x, status.y));
     }
+    let stands = seen.status.as_ref().filter(|_| seen.live() && run.state != "done");
+    let alarm = stands.and_then(|s| s.alarm);
+    let unknown = stands.is_some_and(|s| s.unknown);
+    let recorded = run.alarm.parse::<Alarm>().ok();
     let share = if run.total > 0.0 { (run.seconds / run.total).clamp(0.0, 1.0) } else { 0.0 };
     let share = if run.state == "done" { 1.0 } else { share };
     Ok(Status {
-        says: says(&run.state, &machine).to_owned(),
+        says: recorded.map_or_else(|| says(&run.state, &machine), |a| told(a).0.to_owned()),
+        shown: format!("{}-{}{}", run.state, alarm.map_or_else(String::new, |a| a.to_string()), if unknown { "-unknown" } else { "" }),
+        alarm: alarm.map(|a| (format!("{machine}: {}", told(a).0), told(a).1.to_owned())),
+        unknown,
+        head,
         silence: if run.ended_at.is_none() { silence(&machine, &seen) } else { String::new() },
         waits: if run.state == "waiting" { waits(app, &run, &machine, &seen)? } else { String::new() },
         percent: (share * 100.0).round() as u32,
@@ -182,8 +212,25 @@ fn status_of(app: &App, mut run: Run) -> Result<Status, AppError> {
     })
 }
 
+/// An alarm in a sentence, and what to do about it.
+fn told(alarm: Alarm) -> (&'static str, &'static str) {
+    match alarm {
+        Alarm::Door => ("the door is open", "Nothing burns. Look at the sheet, shut the door, then say that it is put right."),
+        Alarm::Flame => ("something burns", "Put it out and look at the bed. When nothing glows any more, say that it is put right."),
+        Alarm::Limit => (
+            "the head ran into the end of its way",
+            "It lost its place there. Clear what is in the way, say that it is put right, and have it find zero.",
+        ),
+        Alarm::Link => (
+            "it heard nothing from the shop and stopped",
+            "As it is told to in the shop's book. Check cable and switch, then say that it is put right.",
+        ),
+    }
+}
+
 fn says(state: &str, machine: &str) -> String {
     match state {
+        "walking" => "Walking round, beam off".into(),
         "waiting" => format!("Waits for {machine}"),
         "sending" | "loading" => format!("Being sent to {machine}"),
         "ready" => "Ready: go through the list, then start".into(),
@@ -226,14 +273,25 @@ fn waits(app: &App, run: &Run, machine: &str, seen: &Seen) -> Result<String, App
     })
 }
 
+/// A run's sheet in small, as a picture.
+pub async fn miniature(app: Shared, Path(id): Path<i32>) -> Result<Response, AppError> {
+    blocking(&app, move |app| {
+        let run = app.store.run(id)?;
+        let sheet = machines::again::SheetOf::run(app, &run)?;
+        let svg = crate::miniature::of(sheet.here(), &sheet.shop, sheet.at);
+        Ok(([(axum::http::header::CONTENT_TYPE, "image/svg+xml")], svg).into_response())
+    })
+    .await
+}
+
 /// How the run stands, for a page that asks again and again: the figures alone while its state is the one that is shown.
 pub async fn status(app: Shared, Path((id, shown)): Path<(i32, String)>) -> Result<Response, AppError> {
     blocking(&app, move |app| {
         let status = status_of(app, app.store.run(id)?)?;
         let state = status.run.state.clone();
-        let page = if state == shown {
-            let Status { run, silence, percent, done, left, total, .. } = status;
-            html(&Progress { run, silence, percent, done, left, total })?
+        let page = if status.shown == shown {
+            let Status { run, head, silence, percent, done, left, total, .. } = status;
+            html(&Progress { run, head, silence, percent, done, left, total })?
         } else {
             html(&status)?
         };
@@ -263,7 +321,7 @@ fn ticked_off(app: &Arc<App>, id: i32, form: &TickForm) -> Result<Html<String>, 
     if !LIST.iter().any(|l| l.0 == form.item) && ![AGAIN, LIES, ZERO].contains(&form.item.as_str()) {
         return Err(AppError::Sentence("that is not on the list; load the page again.".into()));
     }
-    if !matches!(run.state.as_str(), "waiting" | "sending" | "ready") {
+    if !machines::not_begun(&run.state) {
         return Err(AppError::Sentence("the run has been started; its list is closed.".into()));
     }
     let on = form.on == "on";
@@ -300,6 +358,12 @@ pub async fn order(app: Shared, Path((id, word)): Path<(i32, String)>) -> Result
             desk.stop().await?;
             settled(&app, id).await?;
         }
+        // About the machine, whatever run is at it.
+        "clear" | "zero" => {
+            tracing::info!(run = id, machine = run.machine, word, "order");
+            desk.tell(&word).await?;
+            heard(desk, |s| if word == "clear" { s.alarm.is_none() } else { !s.unknown }).await;
+        }
         "withdraw" => {
             blocking(&app, move |app| {
                 if app.store.run(id)?.state != "waiting" {
@@ -324,12 +388,20 @@ pub async fn order(app: Shared, Path((id, word)): Path<(i32, String)>) -> Result
     status(app, Path((id, String::new()))).await
 }
 
+/// Waits until the machine says so of itself, for as long as that may take.
+async fn heard(desk: &machines::Desk, so: impl Fn(&boustrophe_machine::Status) -> bool) {
+    let until = std::time::Instant::now() + QUIET;
+    while std::time::Instant::now() < until && !desk.seen().status.as_ref().is_some_and(&so) {
+        tokio::time::sleep(std::time::Duration::from_millis(30)).await;
+    }
+}
+
 /// Waits until the record has followed a stop, as long as the machine is heard; a silent one is told by the page.
 async fn settled(app: &Shared, id: i32) -> Result<(), AppError> {
     let until = std::time::Instant::now() + QUIET;
     while std::time::Instant::now() < until {
         let run = blocking(app, move |app| Ok(app.store.run(id)?)).await?;
-        if run.ended_at.is_some() || run.state == "waiting" {
+        if run.ended_at.is_some() || matches!(run.state.as_str(), "waiting" | "ready") {
             break;
         }
         tokio::time::sleep(std::time::Duration::from_millis(50)).await;

@@ -1,5 +1,7 @@
 // The operator's page: asks the shop again and again how the run stands, says when it hears nothing, and gives words to the machine.
 
+import { follow, open as openLive } from "./live.js";
+
 const LOOK = 400, PATIENCE = 1500, QUIET = 1800, ANSWER = 9000;
 const $ = (selector) => document.querySelector(selector);
 const run = $("main.run").dataset.run;
@@ -45,15 +47,16 @@ function show(text, state) {
   else if (part?.id === "run-status") box.replaceWith(part);
   else return;
   $("#run-progress").dataset.look = looks;
+  follow($("#run-status").dataset.state);
   // Once it has ended the page has more to ask: how it goes on, what is not cut through.
   if (ended.includes($("#run-status").dataset.state) && !ended.includes(before) && before) location.reload();
-  const open = ["waiting", "sending", "loading", "ready"].includes(state ?? box.dataset.state);
+  const open = ["waiting", "sending", "loading", "ready", "walking"].includes(state ?? box.dataset.state);
   for (const tick of document.querySelectorAll("#checklist input")) tick.disabled = !open;
 }
 
 async function look() {
   try {
-    const { response, text } = await ask(`/runs/${run}/status/${$("#run-status").dataset.state}`);
+    const { response, text } = await ask(`/runs/${run}/status/${$("#run-status").dataset.shown}`);
     if (response.ok) {
       heard = Date.now();
       show(text, response.headers.get("x-state"));
@@ -64,6 +67,7 @@ async function look() {
 }
 setInterval(tellSilence, 200);
 setTimeout(look, LOOK);
+openLive(run).then(() => follow($("#run-status").dataset.state));
 
 const sentence = (text) => new DOMParser().parseFromString(text, "text/html").querySelector("#sentence")?.textContent;
 

@@ -271,7 +271,7 @@ impl Hand<'_> {
 
     /// Types into a field in place of what is there and leaves it.
     pub async fn fill(&self, selector: &str, text: &str) {
-        self.page_type(selector, &(text.to_owned() + Key::Tab)).await;
+        self.page_type(selector, &format!("{text}{}", Key::Tab.value())).await;
     }
 
     /// Types into a field in place of what is there, and stays in it.

@@ -33,6 +33,7 @@ pub(super) fn lark() -> Machine {
         air: air(),
         spot: 0.1,
         tools: Vec::new(),
+        silence: 0.0,
         dialect: Dialect::shipped("laser").unwrap_or_default(),
         file_names: super::file_names(),
     }
@@ -67,6 +68,7 @@ pub(super) fn anvil() -> Machine {
         air: air(),
         spot: 1.0,
         tools: vec![Tool { number: 1, kind: "scriber".into(), width: 0.5 }, Tool { number: 2, kind: "forming wheel".into(), width: 3.0 }],
+        silence: 0.0,
         dialect: Dialect::shipped("plasma").unwrap_or_default(),
         file_names: super::file_names(),
     }
@@ -108,6 +110,7 @@ pub(super) fn chart() -> Vec<ChartRow> {
         least_power: if process == Picture { 6.0 } else { 0.0 },
         tool: if process == Mark { Some(1) } else { None },
         unproved: false,
+        time_factor: 1.0,
         pierce: if machine == "anvil" && process == Cut { 0.2 + 0.1 * thickness } else { 0.0 },
         air: process == Cut,
     };

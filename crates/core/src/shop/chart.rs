@@ -38,6 +38,14 @@ pub struct ChartRow {
     /// True until somebody has confirmed a run with it.
     #[serde(default)]
     pub unproved: bool,
+    /// How many times as long work with it takes as is reckoned from speeds and acceleration, as runs have shown. Of a cut's row
+    /// for all work on the material.
+    #[serde(default = "as_reckoned")]
+    pub time_factor: f64,
+}
+
+fn as_reckoned() -> f64 {
+    1.0
 }
 
 /// Rows of thicknesses nearer than this are one, mm.
@@ -71,6 +79,7 @@ impl ChartRow {
         within("a least power of", " %", self.least_power, 0.0, self.power.clamp(0.0, 100.0));
         within("passes:", "", f64::from(self.passes), 1.0, 50.0);
         within("a kerf of", " mm", self.kerf, 0.0, 10.0);
+        within("a factor of time of", "", self.time_factor, 0.2, 5.0);
         within("a pierce delay of", " s", self.pierce, 0.0, 60.0);
         if matches!(self.process, Process::Engrave | Process::Picture) {
             within("a row pitch of", " mm", self.pitch, 0.02, 5.0);

@@ -91,6 +91,9 @@ pub struct Machine {
     /// Tools beside the beam or torch.
     #[serde(default)]
     pub tools: Vec<Tool>,
+    /// Longest silence of the shop through which it runs on, s; then it stops by itself. 0: it runs on whatever happens.
+    #[serde(default)]
+    pub silence: f64,
     /// How its controller is spoken to.
     #[serde(default)]
     pub dialect: Dialect,
@@ -156,6 +159,7 @@ impl Machine {
         within("a factor for slow holes", self.slow_holes, 0.0, 50.0, " times the thickness");
         within("a share of the feed for slow holes", self.slow_share, 0.05, 1.0, "");
         within("a thickness from which there are leads", self.leads_from, 0.0, 200.0, " mm");
+        within("a longest silence", self.silence, 0.0, 600.0, " s");
         within("a cost per hour", self.hourly, 0.0, 100_000.0, "");
         within("a spacing", self.spacing, 0.0, 500.0, " mm");
         within("a margin", self.margin, 0.0, 500.0, " mm");
@@ -354,6 +358,10 @@ impl Shop {
     /// The chart row for a process, exact in thickness to 0.05 mm.
     pub fn row(&self, machine: &str, material: &str, thickness: f64, process: Process) -> Option<&ChartRow> {
         self.chart.iter().find(|r| r.is(machine, material, thickness, process))
+    }
+    /// How many times as long work on a stock takes as is reckoned from speeds and acceleration; 1 where nothing is known.
+    pub fn time_factor(&self, stock: &crate::decisions::Stock) -> f64 {
+        self.row(&stock.machine, &stock.material, stock.thickness, Process::Cut).map_or(1.0, |r| r.time_factor)
     }
     /// Thicknesses that the chart has for cutting a material on a machine, ascending.
     pub fn thicknesses(&self, machine: &str, material: &str) -> Vec<f64> {

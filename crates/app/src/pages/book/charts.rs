@@ -120,6 +120,8 @@ pub struct RowForm {
     #[serde(default)]
     tool: String,
     #[serde(default)]
+    time_factor: String,
+    #[serde(default)]
     person: String,
     /// Revision of the row on the page; none for a new one.
     revision: Option<i32>,
@@ -148,6 +150,7 @@ impl RowForm {
             air: self.air == "on",
             tool: if self.tool.trim().is_empty() { None } else { Some(count(self.tool.trim(), 1, 99)?) },
             unproved: false,
+            time_factor: or(&self.time_factor, 1.0)?,
         })
     }
 }

@@ -51,12 +51,12 @@ fn change_view(c: &SettingChange) -> ChangeView {
     }
 }
 
-pub(super) fn told(troubles: &[String]) -> Result<(), String> {
+pub(in crate::pages) fn told(troubles: &[String]) -> Result<(), String> {
     if troubles.is_empty() { Ok(()) } else { Err(format!("{}. Nothing was changed.", troubles.join("; "))) }
 }
 
 /// A thing of the book as a page showed it, and what was typed there.
-pub(super) struct Shown<'a> {
+pub(in crate::pages) struct Shown<'a> {
     key: &'a str,
     /// Its revision then; `None` for something that was not there yet.
     revision: Option<i32>,
@@ -68,7 +68,7 @@ pub(super) struct Shown<'a> {
 
 /// Changes the shop's book and keeps it, or says why not and leaves it alone. One after the other: each change is made on
 /// what the one before left. What `shown` is about must still be as it was shown; else both are told.
-pub(super) fn change(
+pub(in crate::pages) fn change(
     app: &Arc<App>,
     kind: &'static str,
     shown: Option<&Shown>,

@@ -100,6 +100,8 @@ pub struct MachineForm {
     slow_share: String,
     #[serde(default)]
     leads_from: String,
+    #[serde(default)]
+    silence: String,
     change: String,
     row_turn: String,
     slat_pitch: String,
@@ -174,6 +176,7 @@ impl MachineForm {
             slow_holes: or(&self.slow_holes, known.slow_holes)?,
             slow_share: or(&self.slow_share, known.slow_share)?,
             leads_from: or(&self.leads_from, known.leads_from)?,
+            silence: or(&self.silence, known.silence)?,
             hourly: n(&self.hourly)?,
             spacing: n(&self.spacing)?,
             margin: n(&self.margin)?,

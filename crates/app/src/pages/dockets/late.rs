@@ -125,6 +125,8 @@ pub(super) struct Proof {
     longest: Vec<Taking>,
     passed: bool,
     open: usize,
+    /// How many times as long it takes as runs have shown; nothing where it takes what is reckoned.
+    factor: Option<f64>,
 }
 
 pub(super) fn proof_body(loaded: &Loaded) -> Proof {
@@ -138,6 +140,7 @@ pub(super) fn proof_body(loaded: &Loaded) -> Proof {
     let open = route.findings.iter().filter(|f| f.severity != Severity::Note && f.station != Station::Proof).count();
     let (parts, longest) = longest(loaded);
     Proof {
+        factor: Some(loaded.shop.time_factor(&here.stock)).filter(|f| (f - 1.0).abs() > 1e-9),
         job: loaded.job.id,
         parts,
         longest,
@@ -204,7 +207,7 @@ pub(super) fn release_body(app: &App, loaded: &Loaded) -> Result<Release, AppErr
     let rows = here.proofs.iter().enumerate().map(|(i, p)| ReleaseRow {
         sheet: here.before + i + 1,
         name: crate::names::stem(&loaded.job, loaded.decided(), here.before + i, &loaded.machine()),
-        time: clock(p.seconds),
+        time: clock(p.seconds * loaded.shop.time_factor(&here.stock)),
     });
     Ok(Release {
         job: loaded.job.id,

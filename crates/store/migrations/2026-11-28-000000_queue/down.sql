@@ -1,0 +1,2 @@
+ALTER TABLE runs DROP COLUMN place;
+ALTER TABLE runs DROP COLUMN alarm;
