@@ -1,6 +1,7 @@
 //! What is printed for a sheet: the setup sheet, from the route's own figures.
 
 use boustrophe_core::assign::Process;
+use boustrophe_core::decisions::{Pose, Zero};
 use boustrophe_core::geometry::Point;
 use boustrophe_core::hold::Op;
 use boustrophe_core::ids::PartId;
@@ -15,11 +16,12 @@ pub const LIST: [(&str, &str); 4] = [
     ("material", "The sheet lies on the bed"),
     ("focus", "Focus or torch height set"),
     ("air", "Air and extraction on"),
-    ("origin", "Lower left corner is the origin, outline walked"),
+    ("origin", "Zero is set, outline walked"),
 ];
 
 /// The setup sheet of sheet `i`, from 0, of a batch; `name` of the job, and the program's file name.
 pub fn setup(batch: &BatchRoute, shop: &Shop, i: usize, (job, file): (&str, &str)) -> Option<Vec<u8>> {
+    let pose = batch.pose(i);
     let (path, layout, proof) = (batch.toolpath.sheets.get(i)?, batch.nested.layout.sheets.get(i)?, batch.proofs.get(i)?);
     let mut text = Vec::new();
     batch.write_program(i, shop, &mut text).ok()?;
@@ -40,10 +42,22 @@ pub fn setup(batch: &BatchRoute, shop: &Shop, i: usize, (job, file): (&str, &str
         parts: parts.into_iter().filter_map(named).collect(),
         checklist: LIST.iter().map(|l| l.1.to_owned()).collect(),
         starts: path.ops.iter().filter(|o| o.process == Process::Cut).filter_map(Op::start).collect(),
-        zero: (Point::ZERO, "lower left corner of the sheet".into()),
+        zero: (pose.zero, zero_words(pose, (layout.sheet.width, layout.sheet.height))),
         work: &batch.work,
         layout,
     }))
+}
+
+/// Where the zero is, and where the sheet lies where that is not the bed's corner.
+pub fn zero_words(pose: Pose, size: (f64, f64)) -> String {
+    let named = Zero::NAMED.iter().find(|n| n.0.on(size).distance(pose.zero) < 1e-6).map_or(Zero::At(pose.zero), |n| n.0);
+    let laid = if pose.at == Point::ZERO && !pose.is_turned() {
+        String::new()
+    } else {
+        let turn = if pose.is_turned() { format!(", turned by {:.2}°", pose.turn.to_degrees()) } else { String::new() };
+        format!("; its lower left corner lies at {:.1}, {:.1} mm on the bed{turn}", pose.at.x, pose.at.y)
+    };
+    format!("{} of the sheet{laid}", named.words())
 }
 
 /// What each process is done with, and how much of it there is.

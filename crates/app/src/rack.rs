@@ -5,18 +5,22 @@
 mod tests;
 
 use crate::error::AppError;
+use crate::pages::bed::place_on;
 use crate::shop::{App, Loaded};
 use boustrophe_core::assign::Process;
 use boustrophe_core::decisions::{BatchDecisions, Decisions, Edit, NestDecisions, NestEdit};
 use boustrophe_core::finding::{Finding, Severity, Station};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::nest::{Sheet, rest};
+use boustrophe_core::shop::Machine;
 use boustrophe_store::{OnRack, Run, Stocked, StoreError, Taken};
 use std::collections::BTreeMap;
 
-/// A sheet of the rack as Nest takes it.
-pub fn as_sheet(stocked: &Stocked, job: i32) -> Sheet {
+/// A sheet of the rack as Nest takes it for a machine. What lies on that machine's bed lies where it lies.
+pub fn as_sheet(stocked: &Stocked, job: i32, machine: Option<&Machine>) -> Sheet {
+    let lies_there = machine.is_some_and(|m| stocked.stock.place == place_on(m));
     Sheet {
+        on_bed: stocked.stock.sheet.on_bed.filter(|_| lies_there),
         count: Some(stocked.free_for(job)),
         rack: u32::try_from(stocked.id).ok(),
         price: stocked.stock.price,
@@ -25,7 +29,7 @@ pub fn as_sheet(stocked: &Stocked, job: i32) -> Sheet {
 }
 
 /// Sheets of the rack that a job chose, as Nest takes them: offcuts first, the smallest of them first.
-pub fn chosen(app: &App, job: i32, ids: &[i32]) -> Result<Vec<Sheet>, AppError> {
+pub fn chosen(app: &App, job: i32, batch: BatchId, ids: &[i32]) -> Result<Vec<Sheet>, AppError> {
     let mut all: Vec<Stocked> = ids.iter().map(|id| app.store.stocked(*id)).collect::<Result<_, _>>()?;
     if let Some(taken) = all.iter().find(|s| s.free_for(job) == 0) {
         let others = others(taken, job);
@@ -33,7 +37,10 @@ pub fn chosen(app: &App, job: i32, ids: &[i32]) -> Result<Vec<Sheet>, AppError> 
         return Err(AppError::Sentence(format!("{} {why}; choose another.", name(taken))));
     }
     all.sort_by(|a, b| b.stock.offcut.cmp(&a.stock.offcut).then(a.stock.sheet.area().total_cmp(&b.stock.sheet.area())));
-    Ok(all.iter().map(|s| as_sheet(s, job)).collect())
+    let loaded = app.store.job(job)?.head.map(|head| app.store.revision(job, head)).transpose()?;
+    let shop = app.shop();
+    let machine = loaded.as_ref().and_then(|r| shop.machine(&r.decisions.batch(batch).stock.machine));
+    Ok(all.iter().map(|s| as_sheet(s, job, machine)).collect())
 }
 
 /// Which of the rack's it is, where it is of the rack.

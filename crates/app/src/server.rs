@@ -4,7 +4,7 @@ use crate::command::Failure;
 use crate::error::AppError;
 use crate::guard::{Names, guard};
 use crate::pages::{
-    after, assign, book, cards, changes, floor, history, holding, intake, live, nesting, ordering, pictures, proving, queue, release,
+    after, assign, bed, book, cards, changes, floor, history, holding, intake, live, nesting, ordering, pictures, proving, queue, release,
     room, runs, stage, station,
 };
 use crate::reading::Readers;
@@ -136,6 +136,13 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/machines", get(queue::page))
         .route("/machines/{machine}/order", post(queue::order))
         .route("/machines/{machine}/pace", post(queue::pace))
+        .route("/bed/{machine}", get(bed::page))
+        .route("/bed/{machine}/look", post(bed::look))
+        .route("/bed/{machine}/photo", post(bed::photo))
+        .route("/bed/{machine}/known", post(bed::known))
+        .route("/bed/{machine}/touched", post(bed::touched))
+        .route("/bed/{machine}/keep", post(bed::keep))
+        .route("/bed/{machine}/{kind}", get(bed::picture))
         .route("/machine-room", get(room::page))
         .route("/machine-room/{machine}", post(room::befall))
         .route("/runs/{run}", get(runs::page))

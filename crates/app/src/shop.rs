@@ -49,6 +49,8 @@ pub struct App {
     pub deep: rayon::ThreadPool,
     /// Folder for files on their way in.
     pub incoming: PathBuf,
+    /// Folder for pictures of the machines' beds.
+    pub beds: PathBuf,
     /// The machine room is open: faults of the simulated machines can be brought about from a page.
     pub room: bool,
     cache: Cache,
@@ -141,6 +143,7 @@ impl App {
             searches: Searches::default(),
             readers,
             deep: behind(0)?,
+            beds: incoming.with_file_name("beds"),
             incoming,
             room: false,
             cache: Cache::default(),

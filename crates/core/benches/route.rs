@@ -162,6 +162,7 @@ fn ordering(c: &mut Criterion) {
         let batch = decisions.first();
         let (rows, terms) = (shop.rows_for(&decisions.assign, &batch.stock), terms());
         let given = hold::Given {
+            poses: &[],
             decisions: &batch.hold,
             thickness: batch.stock.thickness,
             pictures: &decisions.assign.pictures,

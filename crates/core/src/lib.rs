@@ -33,6 +33,7 @@
 //! ```
 
 pub mod assign;
+pub mod bed;
 pub mod cache;
 pub mod card;
 pub mod clean;

@@ -78,6 +78,7 @@ pub fn held(work: &Work, layout: &Layout, decisions: &Decisions, machine: &Machi
     let sequence = sequence(work, layout, &plan, decisions).0;
     let (rows, terms) = (shop.rows_for(&decisions.assign, &batch.stock), Terms::of(decisions, BatchId::FIRST, shop));
     let given = hold::Given {
+        poses: &[],
         decisions: &batch.hold,
         thickness: batch.stock.thickness,
         pictures: &decisions.assign.pictures,

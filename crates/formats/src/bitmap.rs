@@ -1,6 +1,7 @@
 //! Pictures, PNG and JPEG: grey levels, to be engraved or traced.
 
 use crate::ReadError;
+use boustrophe_core::bed::Photo;
 use boustrophe_core::drawing::{Bitmap, Drawing, FileUnits};
 use image::{ImageReader, Limits};
 use std::io::Cursor;
@@ -101,6 +102,21 @@ fn jpeg_ends(bytes: &[u8]) -> bool {
         }
     }
     false
+}
+
+/// A PNG or JPEG in its colours. The message says what is wrong with it and what to do.
+pub fn photo(bytes: &[u8]) -> Result<Photo, String> {
+    let mut reader = ImageReader::new(Cursor::new(bytes)).with_guessed_format().map_err(|e| e.to_string())?;
+    let mut limits = Limits::default();
+    let longest = u32::try_from(boustrophe_core::bed::LONGEST).unwrap_or(LONGEST);
+    (limits.max_image_width, limits.max_image_height, limits.max_alloc) = (Some(longest), Some(longest), Some(MEMORY));
+    reader.limits(limits);
+    let picture = reader
+        .decode()
+        .map_err(|e| format!("the photo cannot be read ({e}); save it as PNG or JPEG of at most {longest} pixels a side"))?;
+    let rgb = picture.into_rgb8();
+    let (width, height) = (rgb.width() as usize, rgb.height() as usize);
+    Ok(Photo { width, height, rgb: rgb.into_raw() })
 }
 
 /// A picture of `width` × `height` pixels as PNG, four bytes a pixel: red, green, blue, opacity. `None` where the bytes are

@@ -1,10 +1,12 @@
 //! A nested sheet as a drawing: what is cut, scored and engraved, at true size and before kerf.
 
 use crate::{dxf, svg};
-use boustrophe_core::assign::{Process, Work};
-use boustrophe_core::geometry::Path;
+use boustrophe_core::assign::{Part, Process, Work};
+use boustrophe_core::geometry::{Affine, Path};
 use boustrophe_core::hold::{Op, SheetPath};
+use boustrophe_core::ids::PartId;
 use boustrophe_core::nest::SheetLayout;
+use std::collections::BTreeMap;
 
 /// Colours by process: SVG stroke, DXF index.
 const LOOKS: [(Process, &str, &str, u8); 4] = [
@@ -14,36 +16,70 @@ const LOOKS: [(Process, &str, &str, u8); 4] = [
     (Process::Cut, "cut", "#22292b", 7),
 ];
 
-fn paths(work: &Work, sheet: &SheetLayout, process: Process) -> Vec<Path> {
-    let placed = sheet.placed.iter().filter_map(|p| Some((p, work.part(p.copy.part)?)));
-    placed
-        .flat_map(|(p, part)| part.items().map(move |i| (p, &work.items[i])))
-        .filter(|(_, item)| item.process == process)
-        .map(|(p, item)| item.contour.path.transformed(p.affine()))
+/// A part's lines for a process, as they are drawn or, with a place, as they lie.
+fn paths(work: &Work, part: &Part, process: Process, place: Option<Affine>) -> Vec<Path> {
+    let items = part.items().map(|i| &work.items[i]).filter(|item| item.process == process);
+    items.map(|item| place.map_or_else(|| item.contour.path.clone(), |a| item.contour.path.transformed(a))).collect()
+}
+
+/// Its pictures that are engraved: PNG, and from the unit square to where they lie.
+fn pictures(work: &Work, part: &Part, place: Affine) -> Vec<(Vec<u8>, Affine)> {
+    let items = part.items().map(|i| &work.items[i]).filter(|item| item.process == Process::Picture);
+    items
+        .filter_map(|item| {
+            let bitmap = item.contour.picture.as_ref()?;
+            let rgba = bitmap.grey.iter().flat_map(|g| [*g, *g, *g, 255]).collect();
+            Some((crate::bitmap::write_png(bitmap.width, bitmap.height, rgba)?, place * item.contour.picture_place()?))
+        })
         .collect()
 }
 
-/// The sheet as SVG.
+/// The sheet as SVG: a group for every copy, in it one for every process, and its pictures.
 pub fn write_svg(work: &Work, sheet: &SheetLayout) -> String {
-    let groups: Vec<svg::WriteGroup> = LOOKS
-        .iter()
-        .map(|(process, name, stroke, _)| svg::WriteGroup {
-            name,
-            stroke,
-            filled: *process == Process::Engrave,
-            paths: paths(work, sheet, *process),
+    let placed = sheet.placed.iter().filter_map(|p| Some((p, work.part(p.copy.part)?)));
+    let copies: Vec<svg::WriteCopy> = placed
+        .map(|(p, part)| svg::WriteCopy {
+            name: format!("{} {}", part.name, p.copy.number),
+            layers: LOOKS
+                .iter()
+                .map(|(process, name, stroke, _)| svg::WriteGroup {
+                    name,
+                    stroke,
+                    filled: *process == Process::Engrave,
+                    paths: paths(work, part, *process, Some(p.affine())),
+                })
+                .collect(),
+            pictures: pictures(work, part, p.affine()),
         })
         .collect();
-    svg::write(sheet.sheet.width, sheet.sheet.height, &groups)
+    svg::write_copies(sheet.sheet.width, sheet.sheet.height, &copies)
 }
 
-/// The sheet as DXF.
+/// The sheet as DXF: a block for every part, a reference for every copy, a layer for every process. DXF has no pictures in the file
+/// itself: they are left out.
 pub fn write_dxf(work: &Work, sheet: &SheetLayout) -> String {
-    let layers: Vec<dxf::WriteLayer> = LOOKS
-        .iter()
-        .map(|(process, name, _, colour)| dxf::WriteLayer { name, colour: *colour, paths: paths(work, sheet, *process) })
-        .collect();
-    dxf::write(&layers)
+    let layers = |part: Option<&Part>| -> Vec<dxf::WriteLayer> {
+        LOOKS
+            .iter()
+            .map(|(process, name, _, colour)| dxf::WriteLayer {
+                name,
+                colour: *colour,
+                paths: part.map_or_else(Vec::new, |part| paths(work, part, *process, None)),
+            })
+            .collect()
+    };
+    let mut parts: BTreeMap<PartId, dxf::WriteBlock> = BTreeMap::new();
+    for p in &sheet.placed {
+        let Some(part) = work.part(p.copy.part) else { continue };
+        let block = parts.entry(part.id).or_insert_with(|| dxf::WriteBlock {
+            name: part.name.clone(),
+            layers: layers(Some(part)),
+            copies: Vec::new(),
+        });
+        block.copies.push((p.x, p.y, p.angle, p.mirrored));
+    }
+    let parts: Vec<dxf::WriteBlock> = parts.into_values().collect();
+    dxf::write_with(&layers(None), &parts)
 }
 
 /// What the head really follows: kerf made up for, nicks left out, leads with it, by process.

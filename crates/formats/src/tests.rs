@@ -30,7 +30,8 @@ fn program(machine: usize, ops: Vec<Op>) -> String {
     let shop = Shop::builtin();
     let path = SheetPath { width: 300.0, height: 200.0, ops, ..SheetPath::default() };
     let mut text = Vec::new();
-    let order = ProgramOrder { path: &path, machine: &shop.machines[machine], sheet: (1, 2), stock: &Stock::default() };
+    let order =
+        ProgramOrder { path: &path, machine: &shop.machines[machine], sheet: (1, 2), stock: &Stock::default(), pose: Default::default() };
     release::write(&order, &mut text).expect("written");
     String::from_utf8(text).expect("ASCII")
 }

@@ -70,6 +70,8 @@ pub(super) struct Control {
     clock: f64,
     taken: f64,
     walked: f64,
+    /// Where the program's zero lies on the bed, mm.
+    zero: Point,
     rest: Lasting,
 }
 
@@ -92,16 +94,7 @@ struct Lasting {
 impl Control {
     /// Switched on, at its zero.
     pub(super) fn new(speed: f64) -> Self {
-        Self::with(Lasting {
-            alarm: None,
-            unknown: false,
-            door: false,
-            watch: 0.0,
-            heard: Instant::now(),
-            speed,
-            drag: 1.0,
-            deaf: None,
-        })
+        Self::with(Lasting { alarm: None, unknown: false, door: false, watch: 0.0, heard: Instant::now(), speed, drag: 1.0, deaf: None })
     }
 
     fn with(rest: Lasting) -> Self {
@@ -118,6 +111,7 @@ impl Control {
             clock: 0.0,
             taken: 0.0,
             walked: 0.0,
+            zero: Point::ZERO,
             rest,
         }
     }
@@ -290,14 +284,20 @@ impl Control {
             return Err(format!("the alarm {alarm} stands; put right what it is about and clear it"));
         }
         let words: Vec<&str> = rest.split(' ').collect();
-        let [name, lines, sum, run] = words[..] else {
-            return Err("load needs a name, a number of lines, a checksum and a run".into());
+        let ([name, lines, sum, run], zero) = match words[..] {
+            [name, lines, sum, run] => ([name, lines, sum, run], Point::ZERO),
+            [name, lines, sum, run, x, y] => {
+                let figure = |v: &str| v.parse::<f64>().ok().filter(|v| v.abs() < 1e6).ok_or("the zero's place is none");
+                ([name, lines, sum, run], Point::new(figure(x)?, figure(y)?))
+            }
+            _ => return Err("load needs a name, a number of lines, a checksum, a run, and may have where its zero lies".into()),
         };
         let expected = lines.parse().ok().filter(|n| (1..=MOST_LINES).contains(n)).ok_or("the number of lines is none")?;
         let run = run.parse().map_err(|_| "the run is no number")?;
         let held = Held { name: name.into(), sum: sum.into(), run };
         self.empty();
         self.state = State::Loading;
+        self.zero = zero;
         (self.expected, self.held, self.reader) = (expected, Some(held), Interpreter::new(Dialect::of(machine)));
         Ok(ROOM.to_string())
     }
@@ -324,8 +324,9 @@ impl Control {
             self.state = State::Fault;
             return Err("the program did not arrive as it was sent: its checksum differs".into());
         }
+        let zero = self.zero.to_vec2();
         let off_bed = |p: Point| p.x < -0.001 || p.y < -0.001 || p.x > machine.bed_width + 0.001 || p.y > machine.bed_height + 0.001;
-        if self.actions.iter().any(|a| matches!(a, Action::Move { path, .. } if off_bed(path.end))) {
+        if self.actions.iter().any(|a| matches!(a, Action::Move { path, .. } if off_bed(path.end + zero))) {
             self.state = State::Fault;
             return Err("the program leaves the bed".into());
         }

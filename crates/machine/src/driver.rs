@@ -1,6 +1,7 @@
 //! The side that sends.
 
 use crate::{LONGEST_LINE, Status, checksum};
+use boustrophe_core::bed::{LONGEST, Photo};
 use std::time::Duration;
 use tokio::io::{AsyncBufReadExt, AsyncReadExt, AsyncWriteExt, BufReader};
 use tokio::net::TcpStream;
@@ -116,12 +117,12 @@ impl Driver {
         }
     }
 
-    /// Sends a program for a run line by line, each acknowledged, and gives the seconds it will take. `heard` is told whenever
-    /// the machine has acknowledged some more.
-    pub async fn load(&mut self, name: &str, program: &str, run: i32, heard: impl Fn()) -> Result<f64, DriverError> {
+    /// Sends a program for a run line by line, each acknowledged, and gives the seconds it will take. `zero` is where its zero lies
+    /// on the bed, mm. `heard` is told whenever the machine has acknowledged some more.
+    pub async fn load(&mut self, name: &str, program: &str, run: i32, zero: (f64, f64), heard: impl Fn()) -> Result<f64, DriverError> {
         let lines: Vec<&str> = program.lines().collect();
         let name: String = name.chars().map(|c| if c.is_whitespace() { '_' } else { c }).collect();
-        let room = self.ask(&format!("load {name} {} {} {run}", lines.len(), checksum(program))).await?;
+        let room = self.ask(&format!("load {name} {} {} {run} {:.3} {:.3}", lines.len(), checksum(program), zero.0, zero.1)).await?;
         let ahead = room.parse().unwrap_or(CAREFUL).clamp(1, AHEAD);
         for (block, chunk) in lines.chunks(ahead).enumerate() {
             let first = block * ahead + 1;
@@ -135,6 +136,22 @@ impl Driver {
         self.write("end\n").await?;
         let seconds = self.answer("end", PATIENCE).await?;
         seconds.parse().ok().filter(|s: &f64| s.is_finite()).ok_or(DriverError::Garbled { address: self.address.clone(), answer: seconds })
+    }
+
+    /// What the camera over its bed sees; fails where it has none.
+    pub async fn picture(&mut self) -> Result<Photo, DriverError> {
+        self.write("picture\n").await?;
+        let size = self.answer("picture", PATIENCE).await?;
+        let garbled = || DriverError::Garbled { address: self.address.clone(), answer: size.chars().take(60).collect() };
+        let sides: Vec<usize> = size.split(' ').filter_map(|s| s.parse().ok()).collect();
+        let [width, height] = sides[..] else { return Err(garbled()) };
+        if !(1..=LONGEST).contains(&width) || !(1..=LONGEST).contains(&height) {
+            return Err(garbled());
+        }
+        let mut rgb = vec![0; 3 * width * height];
+        let read = timeout(PATIENCE, self.reader.read_exact(&mut rgb)).await.map_err(|_| DriverError::Silent(self.address.clone()))?;
+        read.map_err(|error| DriverError::Connection { address: self.address.clone(), error })?;
+        Ok(Photo { width, height, rgb })
     }
 
     /// Asks how it stands.

@@ -9,7 +9,7 @@
 //! | sent | answered | meaning |
 //! |---|---|---|
 //! | `hello TOKEN` | `ok ID NAME` | who are you; the first line of a connection, which ends where the token is wrong |
-//! | `load NAME LINES SUM RUN` | `ok ROOM` | a program of so many lines, with this checksum, for this run, follows; no more than ROOM lines may be on their way unanswered |
+//! | `load NAME LINES SUM RUN X Y` | `ok ROOM` | a program of so many lines, with this checksum, for this run, whose zero lies at X, Y mm on the bed, follows; no more than ROOM lines may be on their way unanswered |
 //! | `N TEXT` | `ok N` | line N of the program, from 1, in order |
 //! | `end` | `ok SECONDS` | the program is whole; this long it will take |
 //! | `start RUN SUM` | `ok` | start that run's program; refused where another is held |
@@ -18,11 +18,13 @@
 //! | `watch SECONDS` | `ok` | where it runs and hears nothing for so long it stops, with the alarm `link`; 0: it goes on by itself |
 //! | `clear` | `ok` | what the alarm was about is put right; refused while it is not |
 //! | `zero` | `ok` | find zero: without it nothing starts after the power was off |
+//! | `picture` | `ok WIDTH HEIGHT`, then so many pixels of three bytes | what the camera over the bed sees; refused without one |
 //! | `status` | `ok STATE key=value ...` | state, x, y, beam, line, of, seconds, total, name, sum, run of what is held, alarm, unknown |
 //! | `room ...` | `ok` | the simulated one only, see [`Fault`]: what may befall a machine |
 //!
 //! States: `idle`, `loading`, `ready`, `walking`, `running`, `paused`, `stopped`, `done`, `fault`.
 
+pub mod camera;
 mod control;
 mod driver;
 mod motion;

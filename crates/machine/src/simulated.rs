@@ -1,8 +1,8 @@
 //! A controller that exists only here: it reads programs, moves with limited acceleration in scaled real time, and can be
 //! paused, resumed and stopped.
 
-use crate::LONGEST_LINE;
 use crate::control::Control;
+use crate::{LONGEST_LINE, camera};
 use boustrophe_core::shop::Machine;
 use std::io;
 use std::sync::{Arc, Mutex, PoisonError};
@@ -119,6 +119,13 @@ async fn converse(simulated: &Simulated, stream: TcpStream) -> io::Result<()> {
             return Ok(());
         }
         let whole = line.ends_with('\n');
+        if line.trim_end() == "picture" {
+            let machine = Arc::clone(&simulated.machine);
+            let (w, h, rgb) = tokio::task::spawn_blocking(move || camera::picture(&machine)).await.map_err(io::Error::other)?;
+            writer.write_all(format!("ok {w} {h}\n").as_bytes()).await?;
+            writer.write_all(&rgb).await?;
+            continue;
+        }
         let answer = simulated.answer(line.trim_end());
         writer.write_all(format!("{answer}\n").as_bytes()).await?;
         if !whole {

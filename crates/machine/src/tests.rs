@@ -29,7 +29,7 @@ fn load(name: &str, program: &str, run: i32) -> String {
 #[tokio::test]
 async fn a_program_runs_to_its_end() {
     let mut driver = Driver::connect(&lark(50.0).await).await.expect("connected");
-    let seconds = driver.load("square", SQUARE, 7, || ()).await.expect("loaded");
+    let seconds = driver.load("square", SQUARE, 7, (0.0, 0.0), || ()).await.expect("loaded");
     assert!((4.0..5.0).contains(&seconds), "200 mm at 50 mm/s and a little: {seconds}");
     driver.ask(&format!("start 7 {}", checksum(SQUARE))).await.expect("started");
     let mut burned = false;

@@ -2,6 +2,7 @@
 
 use crate::schema::{jobs, run_ticks, runs};
 use crate::{Store, StoreError, now};
+use boustrophe_core::decisions::Pose;
 use diesel::prelude::*;
 
 /// A program sent to a machine.
@@ -55,6 +56,8 @@ pub struct Run {
     pub alarm: String,
     /// Its place in the machine's queue, the first lowest.
     pub place: i32,
+    /// How its sheet lies on the bed, as JSON; empty where it lies at the corner with its zero there.
+    pub pose: String,
 }
 
 /// What a machine was heard to say of a run.
@@ -145,6 +148,15 @@ pub struct NewRun<'a> {
     pub total: f64,
     /// The run that it goes on from.
     pub goes_on: Option<i32>,
+    /// How its sheet lies on the bed.
+    pub pose: Pose,
+}
+
+impl Run {
+    /// How its sheet lies on the bed.
+    pub fn pose(&self) -> Pose {
+        serde_json::from_str(&self.pose).unwrap_or_default()
+    }
 }
 
 impl Store {
@@ -165,6 +177,7 @@ impl Store {
             runs::sum.eq(run.sum),
             runs::cuts.eq(run.cuts),
             runs::goes_on.eq(run.goes_on),
+            runs::pose.eq(if run.pose == Pose::default() { String::new() } else { serde_json::to_string(&run.pose)? }),
         );
         self.connection()?.immediate_transaction(|c| {
             let last: Option<i32> = runs::table.select(diesel::dsl::max(runs::place)).first(c)?;

@@ -68,6 +68,7 @@ diesel::table! {
         goes_on -> Nullable<Integer>,
         alarm -> Text,
         place -> Integer,
+        pose -> Text,
     }
 }
 diesel::table! {

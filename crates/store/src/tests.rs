@@ -111,7 +111,10 @@ fn a_queue_is_arranged_and_what_ran_is_remembered() {
     let fault = Heard { state: "fault".into(), alarm: "door".into(), seconds: 30.0, ended: true, ..Heard::default() };
     store.set_run(runs[0], &fault).expect("ended");
     let past = store.past_runs("lark", 10).expect("past");
-    assert_eq!(past.iter().map(|p| (p.id, p.job.as_str(), p.alarm.as_str(), p.seconds)).collect::<Vec<_>>(), [(runs[0], "Number plates", "door", 30.0)]);
+    assert_eq!(
+        past.iter().map(|p| (p.id, p.job.as_str(), p.alarm.as_str(), p.seconds)).collect::<Vec<_>>(),
+        [(runs[0], "Number plates", "door", 30.0)]
+    );
 }
 
 fn new_run(store: &Store, job: i32, sheet: i32) -> i32 {
@@ -126,6 +129,7 @@ fn new_run(store: &Store, job: i32, sheet: i32) -> i32 {
         cuts: 5,
         total: 5.0,
         goes_on: None,
+        pose: Default::default(),
     };
     store.add_run(&new).expect("run")
 }

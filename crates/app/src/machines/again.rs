@@ -3,6 +3,7 @@
 use super::{NewRun, pieces, queue};
 use crate::error::AppError;
 use crate::shop::App;
+use boustrophe_core::decisions::Pose;
 use boustrophe_core::finding::Severity;
 use boustrophe_core::hold::{Op, SheetPath};
 use boustrophe_core::ids::CopyId;
@@ -37,6 +38,14 @@ impl SheetOf {
     /// Its batch.
     pub fn here(&self) -> &BatchRoute {
         self.route.batch(self.batch)
+    }
+    /// How it lies on the bed as Release has it now: a sheet that was put back may have been aligned since.
+    fn lies_now(&self, app: &App, run: &Run) -> Result<Pose, AppError> {
+        let head = app.store.job(run.job_id)?.head.unwrap_or(run.revision);
+        let decisions = app.store.revision(run.job_id, head)?.decisions;
+        let lying = self.here().nested.layout.sheets.get(self.at);
+        let batch = decisions.batches.get(&self.batch);
+        Ok(lying.zip(batch).map_or_else(|| run.pose(), |(l, b)| b.release.pose(self.at, &l.sheet)))
     }
     fn path(&self) -> Result<&SheetPath, AppError> {
         let gone = || AppError::Sentence("what the machine did cannot be worked out any more.".into());
@@ -129,12 +138,13 @@ fn send(app: &Arc<App>, run: &Run, path: &SheetPath, how: &str) -> Result<i32, A
     let here = sheet.here();
     let gone = || AppError::Sentence("the machine is not in the shop's book any more.".into());
     let machine = sheet.shop.machine(&here.stock.machine).ok_or_else(gone)?;
+    let pose = sheet.lies_now(app, run)?;
     let mut text = Vec::new();
-    let order = ProgramOrder { path, machine, sheet: (here.before + sheet.at + 1, here.of), stock: &here.stock };
+    let order = ProgramOrder { path, machine, sheet: (here.before + sheet.at + 1, here.of), stock: &here.stock, pose };
     write(&order, &mut text).map_err(|e| AppError::Sentence(e.to_string()))?;
     let program = String::from_utf8(text).map_err(|e| AppError::Sentence(e.to_string()))?;
     let whole = here.meant(sheet.at, &sheet.shop).ok_or_else(gone)?;
-    let (proof, findings) = proof::run(&program, &Meant { path, ..whole });
+    let (proof, findings) = proof::run(&program, &Meant { path, pose, ..whole });
     if let Some(f) = findings.iter().find(|f| f.severity == Severity::Stop) {
         return Err(AppError::Sentence(format!("what is left cannot be proved: {}", f.text)));
     }
@@ -150,6 +160,7 @@ fn send(app: &Arc<App>, run: &Run, path: &SheetPath, how: &str) -> Result<i32, A
         cuts: i32::try_from(pieces(&program).len()).unwrap_or(i32::MAX),
         total: proof.seconds,
         goes_on: Some(run.id),
+        pose,
     };
     queue(app, &new)
 }

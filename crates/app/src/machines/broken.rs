@@ -37,7 +37,8 @@ static TORCH: LazyLock<(Route, Shop)> = LazyLock::new(|| route("anvil", "mild-st
 
 fn program(path: &SheetPath, machine: &Machine, route: &Route) -> String {
     let mut text = Vec::new();
-    write(&ProgramOrder { path, machine, sheet: (1, 1), stock: &route.first().stock }, &mut text).expect("written");
+    write(&ProgramOrder { path, machine, sheet: (1, 1), stock: &route.first().stock, pose: Default::default() }, &mut text)
+        .expect("written");
     String::from_utf8(text).expect("ASCII")
 }
 

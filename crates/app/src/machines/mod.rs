@@ -6,10 +6,13 @@ pub mod again;
 mod broken;
 #[cfg(test)]
 mod tests;
+#[cfg(test)]
+mod pace;
 pub mod watch;
 
 use crate::error::AppError;
 use crate::shop::App;
+use boustrophe_core::bed::Photo;
 use boustrophe_machine::{Driver, DriverError, Link, Status, checksum};
 use boustrophe_store::{NewRun, Run};
 use std::collections::BTreeMap;
@@ -118,6 +121,12 @@ impl Desk {
         }
     }
 
+    /// What the camera over the machine's bed sees, over a line of its own.
+    pub async fn look(&self) -> Result<Photo, AppError> {
+        let seen = async { Driver::connect(&self.link).await?.picture().await };
+        Ok(seen.await?)
+    }
+
     /// Gives a word to the machine that is about no run, over a line of its own: `stop`, `clear`, `zero`, and those of the room.
     pub async fn tell(&self, word: &str) -> Result<(), AppError> {
         let told = async { Driver::connect(&self.link).await?.ask(word).await };
@@ -188,6 +197,7 @@ pub fn send(app: &Arc<App>, job: i32, sheet: usize, times: usize) -> Result<i32,
         cuts: i32::try_from(pieces(&program).len()).unwrap_or(i32::MAX),
         total: here.proofs.get(at).map_or(0.0, |p| p.seconds),
         goes_on: None,
+        pose: here.pose(at),
     };
     queue_times(app, &new, times)
 }
@@ -206,13 +216,8 @@ fn queue(app: &App, new: &NewRun) -> Result<i32, AppError> {
 fn queue_times(app: &App, new: &NewRun, times: usize) -> Result<i32, AppError> {
     let desk = app.machines.desk(new.machine)?;
     let _sending = app.sending.lock().unwrap_or_else(PoisonError::into_inner);
-    let same = |r: &&Run| {
-        r.job_id == new.job
-            && r.sheet == new.sheet
-            && r.sum == new.sum
-            && r.goes_on == new.goes_on
-            && not_begun(&r.state)
-    };
+    let same =
+        |r: &&Run| r.job_id == new.job && r.sheet == new.sheet && r.sum == new.sum && r.goes_on == new.goes_on && not_begun(&r.state);
     let open = app.store.open_runs(new.machine)?;
     let mut runs: Vec<i32> = open.iter().filter(same).map(|r| r.id).collect();
     while runs.len() < times {

@@ -73,6 +73,7 @@ impl Bench {
             cuts: 6,
             total: 3.0,
             goes_on: None,
+            pose: Default::default(),
         };
         queue(&self.app, &new).expect("sent")
     }
@@ -171,14 +172,14 @@ async fn what_is_done_at_the_machines_own_panel_is_not_taken_for_ours() {
     let bench = Bench::new(100.0).await;
     let mut panel = Driver::connect(&bench.machine).await.expect("the panel");
     let other = program(500);
-    panel.load("other.nc", &other, 0, || ()).await.expect("loaded");
+    panel.load("other.nc", &other, 0, (0.0, 0.0), || ()).await.expect("loaded");
     let a = bench.send(1);
     tokio::time::sleep(Duration::from_millis(300)).await;
     assert_eq!(bench.run(a).state, "waiting", "what the panel loaded is left alone");
     panel.ask(&format!("start 0 {}", checksum(&other))).await.expect("started");
     bench.until("the panel's program has ended and ours is sent", || bench.run(a).state == "ready").await;
     // Another program takes its place before it is started: it waits on and is sent again.
-    panel.load("third.nc", &other, 0, || ()).await.expect("loaded");
+    panel.load("third.nc", &other, 0, (0.0, 0.0), || ()).await.expect("loaded");
     bench.until_run(a, "waiting").await;
     assert!(bench.run(a).detail.contains("third.nc"), "{}", bench.run(a).detail);
     panel.ask("stop").await.expect("stopped");
@@ -198,7 +199,7 @@ async fn a_machine_that_was_switched_off_in_a_run_is_told() {
     let mut panel = Driver::connect(&bench.machine).await.expect("the panel");
     bench.line(false);
     panel.ask("stop").await.expect("stopped");
-    panel.load("fresh.nc", &program(10), 0, || ()).await.expect("loaded");
+    panel.load("fresh.nc", &program(10), 0, (0.0, 0.0), || ()).await.expect("loaded");
     bench.line(true);
     bench.until_run(a, "lost").await;
     assert!(bench.run(a).ended_at.is_some() && bench.run(a).detail.contains("Look at the sheet"), "{}", bench.run(a).detail);

@@ -4,6 +4,8 @@
 use super::{Desk, Order, Seen, Word, finished_at, home, pieces};
 use crate::error::AppError;
 use crate::shop::App;
+use boustrophe_core::decisions::Pose;
+use boustrophe_core::geometry::Point;
 use boustrophe_machine::{Driver, DriverError, Held, State, Status};
 use boustrophe_store::{Heard, Run};
 use std::sync::Arc;
@@ -23,6 +25,8 @@ struct InHand {
     run: i32,
     file_name: String,
     sum: String,
+    /// How its sheet lies on the bed.
+    pose: Pose,
     pieces: Vec<usize>,
     /// Line at which it goes home.
     home: usize,
@@ -170,7 +174,7 @@ async fn settle(app: &Arc<App>, desk: &Desk, hand: &mut InHand, status: &Status)
         line: i32::try_from(status.line).unwrap_or(i32::MAX),
         cuts_done: i32::try_from(hand.finished(status)).unwrap_or(i32::MAX),
         detail: String::new(),
-        at: (status.x, status.y),
+        at: on_sheet(hand.pose, status),
         ended: false,
         alarm: String::new(),
     };
@@ -230,6 +234,12 @@ async fn settle(app: &Arc<App>, desk: &Desk, hand: &mut InHand, status: &Status)
     Ok(heard.ended)
 }
 
+/// Where the head is on the sheet, mm.
+pub fn on_sheet(pose: Pose, status: &Status) -> (f64, f64) {
+    let at = pose.to_sheet() * Point::new(status.x, status.y);
+    (at.x, at.y)
+}
+
 /// Where a machine is in a program, in words.
 pub fn place(status: &Status) -> String {
     format!("line {} of {}, head at {:.1}, {:.1} mm", status.line, status.of, status.x, status.y)
@@ -285,6 +295,7 @@ fn in_hand(run: &Run, program: &str) -> InHand {
         run: run.id,
         file_name: run.file_name.clone(),
         sum: run.sum.clone(),
+        pose: run.pose(),
         pieces: pieces(program),
         home: home(program),
         last: noted.clone(),
@@ -304,7 +315,8 @@ async fn load(app: &Arc<App>, desk: &Desk, driver: &mut Driver, mut hand: InHand
     }
     let told = || desk.seen_mut().heard = Some(Instant::now());
     watched(app, desk, driver).await;
-    match driver.load(&hand.file_name, &program, hand.run, told).await {
+    let zero = hand.pose.zero_on_bed();
+    match driver.load(&hand.file_name, &program, hand.run, (zero.x, zero.y), told).await {
         Ok(_) => Ok(Some(hand)),
         Err(DriverError::Refused { reason, .. }) => {
             let heard = Heard {

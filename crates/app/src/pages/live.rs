@@ -73,7 +73,8 @@ fn lines(op: &Op, close: f64) -> Vec<Vec<f64>> {
 fn along(s: &Segment, close: f64, points: &mut Vec<boustrophe_core::geometry::Point>) {
     let radius = s.radius();
     // A chord's height is r (1 − cos(a / 2)), for small angles r a² / 8.
-    let steps = if radius.is_finite() { (s.length() / (8.0 * radius * close).sqrt().max(1e-3)).ceil().clamp(1.0, 64.0) as usize } else { 1 };
+    let steps =
+        if radius.is_finite() { (s.length() / (8.0 * radius * close).sqrt().max(1e-3)).ceil().clamp(1.0, 64.0) as usize } else { 1 };
     if points.last().is_none_or(|l| l.distance(s.start) > 1e-6) {
         points.push(s.start);
     }

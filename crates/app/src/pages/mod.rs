@@ -2,6 +2,7 @@
 
 pub mod after;
 pub mod assign;
+pub mod bed;
 pub mod book;
 pub mod cards;
 pub mod changes;

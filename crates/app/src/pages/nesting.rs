@@ -55,7 +55,7 @@ pub struct Ticked {
 /// Takes sheets and offcuts of the stock rack for a batch; none: the material's own again.
 pub async fn from_rack(app: Shared, Path(job): Path<i32>, Typed { form, .. }: Typed<Ticked>) -> Result<Response, AppError> {
     blocking(&app, move |app| {
-        let edit = NestEdit::SetSheets { sheets: rack::chosen(app, job, &form.stock)? }.on(form.batch);
+        let edit = NestEdit::SetSheets { sheets: rack::chosen(app, job, form.batch, &form.stock)? }.on(form.batch);
         changes::made(app, (job, form.revision), Station::Nest, form.batch, &edit)
     })
     .await

@@ -4,7 +4,7 @@ use super::after::{LONGEST_NAME, Made, THROUGH, WayOn, copies, ways};
 use super::{Shared, blocking};
 use crate::error::{AppError, html};
 use crate::machines::{self, QUIET, Seen, Word, watch};
-use crate::papers::LIST;
+use crate::papers::{LIST, zero_words};
 use crate::shop::App;
 use askama::Template;
 use axum::extract::{Form, Path};
@@ -140,7 +140,7 @@ fn shown(app: &Arc<App>, id: i32) -> Result<Html<String>, AppError> {
         through: ticks.iter().find(|t| t.item == THROUGH).map_or_else(String::new, signed),
         job_name: job.name,
         machine: name_of(app, &run.machine),
-        items: items(app, &run, &lying, &ticks)?,
+        items: items(app, &run, (&lying, size), &ticks)?,
         miniature: crate::miniature::of(here, &shop, at),
         view: crate::miniature::view(size),
         sheet: size,
@@ -155,9 +155,12 @@ fn name_of(app: &App, machine: &str) -> String {
 }
 
 /// The list of a run with what is ticked.
-fn items(app: &App, run: &Run, lying: &str, ticks: &[Tick]) -> Result<Vec<Item>, AppError> {
+fn items(app: &App, run: &Run, (lying, size): (&str, (f64, f64)), ticks: &[Tick]) -> Result<Vec<Item>, AppError> {
     let mut texts: Vec<(&str, String)> = LIST.iter().map(|(key, text)| (*key, (*text).to_owned())).collect();
     texts[0].1 = lying.to_owned();
+    if let Some(origin) = texts.iter_mut().find(|t| t.0 == "origin") {
+        origin.1 = format!("Zero is set at the {}; outline walked", zero_words(run.pose(), size));
+    }
     if let Some(before) = run.goes_on.map(|b| app.store.run(b)).transpose()? {
         texts.push((LIES, "The sheet lies where it lay; nothing was moved".into()));
         if before.state == "lost" {
@@ -187,7 +190,7 @@ fn status_of(app: &App, mut run: Run) -> Result<Status, AppError> {
         if matches!(run.state.as_str(), "running" | "paused") {
             run.detail = watch::place(status);
         }
-        head = matches!(status.state, State::Running | State::Paused | State::Walking).then_some((status.x, status.y));
+        head = matches!(status.state, State::Running | State::Paused | State::Walking).then(|| watch::on_sheet(run.pose(), status));
     }
     let stands = seen.status.as_ref().filter(|_| seen.live() && run.state != "done");
     let alarm = stands.and_then(|s| s.alarm);
@@ -412,7 +415,7 @@ async fn settled(app: &Shared, id: i32) -> Result<(), AppError> {
 /// Fails while something on the run's list is not ticked.
 fn ticked(app: &App, run: &Run) -> Result<(), AppError> {
     let ticks = app.store.ticks(run.id)?;
-    let open = items(app, run, "the sheet lies on the bed", &ticks)?;
+    let open = items(app, run, ("the sheet lies on the bed", (1.0, 1.0)), &ticks)?;
     match open.iter().filter(|i| i.tick.is_none()).count() {
         0 => Ok(()),
         n => Err(AppError::Sentence(format!("{n} of the list {} not ticked; go through it first.", if n == 1 { "is" } else { "are" }))),

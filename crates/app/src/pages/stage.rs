@@ -142,7 +142,7 @@ fn build(app: &App, loaded: &Loaded, station: Station, live: bool) -> Stage {
     let layout: &Layout = best.as_deref().unwrap_or(&loaded.here().nested.layout);
     let on_sheets = station >= Station::Nest && !layout.sheets.is_empty();
     if on_sheets {
-        (stage.parts, stage.sheets) = sheets::scene(loaded, layout, station, best.is_none());
+        (stage.parts, stage.sheets) = sheets::scene(app, loaded, layout, station, best.is_none());
     } else {
         stage.bench = bench(app, loaded, station);
     }

@@ -107,7 +107,8 @@ fn hand(station: Station) -> (&'static str, &'static str) {
         Station::Nest => ("carry", ""),
         Station::Order => ("sequence start", "nicks travel numbers"),
         Station::Hold => ("pierce nick", "nicks pierces fates"),
-        Station::Proof | Station::Release => ("", "nicks"),
+        Station::Proof => ("", "nicks"),
+        Station::Release => ("zero", "nicks"),
     }
 }
 

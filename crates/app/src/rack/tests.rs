@@ -53,7 +53,7 @@ impl Bench {
 
     /// Takes these of the rack for a job, and nests on them.
     fn nest(&self, job: i32, ids: &[i32]) {
-        let sheets = chosen(&self.app, job, ids).expect("they are free");
+        let sheets = chosen(&self.app, job, BatchId::FIRST, ids).expect("they are free");
         on_top(&self.app, job, &NestEdit::SetSheets { sheets }.on(BatchId::FIRST)).expect("taken");
         self.lay(job);
     }
@@ -93,12 +93,12 @@ async fn sheets_in_another_hand_and_sheets_that_are_gone_can_be_done_without() {
         let (first, second) = (bench.job("Boxes", 90.0, 60.0), bench.job("Lids", 80.0, 50.0));
         let offcut = bench.put(300.0, 200.0, 1);
         bench.nest(first, &[offcut]);
-        let told = chosen(&bench.app, second, &[offcut]).expect_err("the second is told").to_string();
+        let told = chosen(&bench.app, second, BatchId::FIRST, &[offcut]).expect_err("the second is told").to_string();
         assert!(told.contains("in hand for “Boxes”"), "{told}");
         assert!(bench.stops(first).is_empty());
         // The second comes to it all the same, as a revision of before would.
         let here = bench.app.store.stocked(offcut).expect("it");
-        let sheets = vec![Sheet { count: Some(1), ..as_sheet(&here, first) }];
+        let sheets = vec![Sheet { count: Some(1), ..as_sheet(&here, first, None) }];
         on_top(&bench.app, second, &NestEdit::SetSheets { sheets }.on(BatchId::FIRST)).expect("taken");
         bench.lay(second);
         assert!(!bench.app.load(second).expect("the job").route.released());
@@ -132,6 +132,7 @@ async fn a_finished_run_takes_its_sheet_once_and_holds_its_job_up_with_nothing()
             cuts: 1,
             total: 5.0,
             goes_on: None,
+            pose: Default::default(),
         };
         let run = store.add_run(&new).expect("a run");
         store.set_run(run, &boustrophe_store::Heard { state: "done".into(), ended: true, ..Default::default() }).expect("done");
@@ -146,7 +147,7 @@ async fn a_finished_run_takes_its_sheet_once_and_holds_its_job_up_with_nothing()
         assert!(share < 0.92 && (rest.stock.price.expect("a price") - 8.0 * share).abs() < 0.006, "{rest:?}");
         assert!(bench.stops(job).is_empty(), "what it has cut is not missing: {:?}", bench.stops(job));
         // The job's second sheet would be of the same kind: one of two that are left.
-        assert_eq!(chosen(&bench.app, job, &[sheet]).expect("two are free")[0].count, Some(2));
+        assert_eq!(chosen(&bench.app, job, BatchId::FIRST, &[sheet]).expect("two are free")[0].count, Some(2));
     };
     tokio::task::spawn_blocking(work).await.expect("it runs");
 }

@@ -16,10 +16,11 @@ import { Pierce } from "./tools/pierce.js";
 import { Sequence } from "./tools/sequence.js";
 import { Sort } from "./tools/sort.js";
 import { Start } from "./tools/start.js";
+import { Zero } from "./tools/zero.js";
 import { View } from "./view.js";
 
 /** Tools by the names under which stations ask for them. */
-const TOOLS = { measure: Measure, region: Region, sort: Sort, carry: Carry, nick: Nick, pierce: Pierce, sequence: Sequence, start: Start };
+const TOOLS = { measure: Measure, region: Region, sort: Sort, carry: Carry, nick: Nick, pierce: Pierce, sequence: Sequence, start: Start, zero: Zero };
 
 export class Stage {
   constructor(element) {

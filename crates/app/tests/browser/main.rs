@@ -8,6 +8,7 @@ mod fields;
 mod harness;
 mod holding;
 mod laying;
+mod machines;
 mod memory;
 mod ordering;
 mod rack;

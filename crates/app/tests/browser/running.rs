@@ -3,7 +3,7 @@
 use crate::harness::{Browser, Controller, Hand, Shop, demo_file};
 
 /// A job of guards in ply, nested and settled, at Release.
-async fn released(hand: &Hand<'_>, name: &str) {
+pub async fn released(hand: &Hand<'_>, name: &str) {
     hand.job_with(name, &[demo_file("comb-tiles.svg")]).await;
     for (key, slug) in [("1", "intake"), ("2", "clean"), ("3", "assign")] {
         hand.station(key, slug).await;

@@ -26,12 +26,15 @@ pub struct Sheet {
     /// What one costs; `None` for as its material says.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub price: Option<f64>,
+    /// Where the lower left corner of its box lies on the machine's bed, mm, where it lies there already.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub on_bed: Option<Point>,
 }
 
 impl Sheet {
     /// A full sheet, as many as needed.
     pub fn rectangle(width: f64, height: f64) -> Self {
-        Self { width, height, count: None, outline: Vec::new(), clamps: Vec::new(), rack: None, price: None }
+        Self { width, height, count: None, outline: Vec::new(), clamps: Vec::new(), rack: None, price: None, on_bed: None }
     }
     /// An offcut from closed outlines: the largest is its edge, the others are holes. Moved so that its box starts at 0, 0.
     pub fn offcut(mut outlines: Vec<Path>) -> Result<Self, String> {

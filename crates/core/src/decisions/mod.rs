@@ -27,6 +27,7 @@ mod layout;
 pub mod leads;
 pub mod nest;
 pub mod order;
+mod pose;
 mod process;
 mod reach;
 pub mod release;
@@ -44,7 +45,8 @@ pub use kerf::{CornerRule, InnerCorner, LineSide, OuterCorner};
 pub use leads::{LeadEnd, LeadFrom, LeadRule, LeadShape, PiercePlace};
 pub use nest::{NestDecisions, NestEdit};
 pub use order::{OrderDecisions, OrderEdit, SheetCorner, Strategy, Way};
-pub use release::{ReleaseDecisions, ReleaseEdit};
+pub use pose::{Pose, Zero};
+pub use release::{Laid, ReleaseDecisions, ReleaseEdit};
 pub use stored::modern;
 
 use crate::card::Card;

@@ -28,9 +28,9 @@ pub use thin::thinner_than;
 
 use crate::assign::{Part, Process, Work};
 use crate::cuts::{Cut, CutPlan, Line, SheetCuts};
-use crate::decisions::{HoldDecisions, HoldEdit, LineSide, NickWhich, Way};
+use crate::decisions::{HoldDecisions, HoldEdit, LineSide, NickWhich, Pose, Way};
 use crate::finding::Finding;
-use crate::geometry::{Path, Point};
+use crate::geometry::{Bounds, Path, Point};
 use crate::ids::ContourId;
 use crate::nest::{Layout, SheetLayout, Terms};
 use crate::order::{Sequence, SheetSequence, Step};
@@ -90,6 +90,8 @@ pub struct Given<'a> {
     pub rows: &'a Rows,
     /// The distances that parts keep.
     pub terms: &'a Terms,
+    /// How each sheet lies on the bed.
+    pub poses: &'a [Pose],
     /// The machine.
     pub machine: &'a Machine,
     /// How nicks are set in this material.
@@ -142,7 +144,8 @@ pub fn run(work: &Work, layout: &Layout, plan: &CutPlan, sequence: &Sequence, gi
             if !given.decisions.common_nicks.is_empty() {
                 blocks::by_hand(cuts, given.decisions, &mut block_nicks);
             }
-            let bench = Bench { work, layout: lying, cuts, given, holding, block_nicks };
+            let pose = given.poses.get(i).copied().unwrap_or_default();
+            let bench = Bench { work, layout: lying, cuts, given, pose, holding, block_nicks };
             let (sheet, troubles) = bench.sheet(sequence);
             let lined_up = lineup::proposed(&bench, sequence, sheet.swept, i, layout);
             (sheet, troubles, lined_up)
@@ -166,6 +169,8 @@ struct Bench<'a> {
     layout: &'a SheetLayout,
     cuts: &'a SheetCuts,
     given: &'a Given<'a>,
+    /// How the sheet lies on the bed.
+    pose: Pose,
     holding: Holding,
     /// Middles of the nicks on shared edges, by cut, as lengths along it.
     block_nicks: FxHashMap<usize, Vec<f64>>,
@@ -216,14 +221,23 @@ impl Bench<'_> {
             self.go_round(&mut sheet.ops);
         }
         sheet.pieces = falls::pieces(self.work, self.layout, self.cuts, &sheet.ops, self.given.machine);
-        troubles.short_run_up = sheet.ops.iter().filter_map(|o| sweep::short_run_up(o, self.given.machine)).collect();
+        troubles.short_run_up = sheet.ops.iter().filter_map(|o| sweep::short_run_up(o, self.given.machine, self.pose)).collect();
         (sheet, troubles)
+    }
+
+    /// The bed as seen from the sheet; of a sheet laid askew as much as lies under it.
+    fn bed(&self) -> Bounds {
+        let (m, at) = (self.given.machine, self.pose.at.to_vec2());
+        if self.pose.is_turned() {
+            return Bounds { min: Point::ZERO, max: Point::new(self.layout.sheet.width, self.layout.sheet.height) };
+        }
+        Bounds { min: Point::ZERO - at, max: Point::new(m.bed_width, m.bed_height) - at }
     }
 
     /// A torch goes round what it has cut free.
     fn go_round(&self, ops: &mut [Op]) {
         let kerf = ops.iter().map(|o| o.kerf).fold(0.0, f64::max);
-        let field = roundabout::Field::new(kerf, (self.given.machine.bed_width, self.given.machine.bed_height));
+        let field = roundabout::Field::new(kerf, self.bed());
         roundabout::lay(ops, field, |op| {
             let placement = self.layout.placed.get(op.placement)?;
             let part = self.work.part(placement.copy.part)?;

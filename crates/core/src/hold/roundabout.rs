@@ -47,9 +47,9 @@ pub(super) struct Field {
 }
 
 impl Field {
-    pub(super) fn new(kerf: f64, bed: (f64, f64)) -> Self {
+    pub(super) fn new(kerf: f64, bed: Bounds) -> Self {
         let rooms = ROOMS.into_iter().chain([LEAST_ROOM * kerf / 2.0]).collect();
-        Self { loose: Vec::new(), rooms, bed: Bounds { min: Point::ZERO, max: Point::new(bed.0, bed.1) } }
+        Self { loose: Vec::new(), rooms, bed }
     }
 
     /// A part has been cut free.

@@ -8,7 +8,7 @@ use super::plough::{self, Area, Extent, Pace, Rows, Spans, united};
 use super::{AreaSweep, Doing, Op, Swept, blank};
 use crate::assign::{Process, Work};
 use crate::clean::ContourId;
-use crate::decisions::Sweep;
+use crate::decisions::{Pose, Sweep};
 use crate::geometry::{Affine, Bounds, Path, Point, Vec2};
 use crate::nest::SheetLayout;
 use crate::order::Step;
@@ -83,22 +83,11 @@ pub(super) struct ShortRunUp {
 const UP_TO_SPEED: f64 = 0.97;
 
 /// Finds the slowest place of an engraving at the bed's edge: with room d before it the head has come to v = √(2 a d).
-pub(super) fn short_run_up(op: &Op, machine: &Machine) -> Option<ShortRunUp> {
+pub(super) fn short_run_up(op: &Op, machine: &Machine, pose: Pose) -> Option<ShortRunUp> {
     if !op.is_swept() || op.run_up() <= 0.0 {
         return None;
     }
-    let room = |p: Point, way: Vec2| {
-        let free = |at: f64, w: f64, most: f64| {
-            if w > 1e-9 {
-                (most - at) / w
-            } else if w < -1e-9 {
-                -at / w
-            } else {
-                f64::INFINITY
-            }
-        };
-        free(p.x, way.x, machine.bed_width).min(free(p.y, way.y, machine.bed_height)).max(0.0)
-    };
+    let room = |p: Point, way: Vec2| pose.room(p, way, (machine.bed_width, machine.bed_height));
     let rows = op.rows().iter().cloned().chain(op.picture_rows());
     let ends = rows.flat_map(|r| {
         let way = if r.backward { -r.way } else { r.way };

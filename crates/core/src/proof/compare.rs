@@ -6,7 +6,7 @@ use super::{Action, Meant, ProgramFault, SheetProof, Traced};
 use super::{edges, remains, settings};
 use crate::assign::Process;
 use crate::finding::{Finding, Severity, Station};
-use crate::geometry::{Bounds, Path, Point, Segment, Vec2};
+use crate::geometry::{Affine, Bounds, Path, Point, Segment, Vec2};
 use crate::hold::SheetPath;
 use crate::shop::Machine;
 use rayon::prelude::*;
@@ -55,10 +55,10 @@ pub(super) fn unreadable(sheet: usize, fault: &ProgramFault) -> Finding {
 }
 
 pub(super) fn run(proof: &mut SheetProof, read: &Read, meant: &Meant) -> Vec<Finding> {
-    let Meant { sheet, path: intended, machine, .. } = *meant;
+    let Meant { sheet, path: intended, machine, pose, .. } = *meant;
     let mut faults = Faults { sheet, findings: Vec::new() };
     let actions = &read.actions;
-    within_limits(actions, machine, &mut faults);
+    within_limits(actions, machine, pose.to_bed(), &mut faults);
     let mut strokes = strokes(intended);
     let mut stray = Vec::new();
     let mut twice = Vec::new();
@@ -255,11 +255,11 @@ fn coverage(strokes: &[Stroke], rows: &[Point], twice: &mut Vec<Point>, faults: 
     faults.add("not-burned", &missing, "lines that were meant to be burned are missing or short");
 }
 
-fn within_limits(actions: &[Action], machine: &Machine, faults: &mut Faults) {
+fn within_limits(actions: &[Action], machine: &Machine, to_bed: Affine, faults: &mut Faults) {
     let (mut off, mut fast, mut strong) = (Vec::new(), Vec::new(), Vec::new());
     for action in actions {
         let Action::Move { path, feed, power, .. } = action else { continue };
-        let b = path.bounds();
+        let b = path.transformed(to_bed).bounds();
         if b.min.x < -1e-3 || b.min.y < -1e-3 || b.max.x > machine.bed_width + 1e-3 || b.max.y > machine.bed_height + 1e-3 {
             off.push(path.end);
         }

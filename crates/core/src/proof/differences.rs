@@ -62,6 +62,7 @@ fn sentence(f: &Finding, at: Point) -> String {
         "wrong-tool" => "works with another tool in the holder than was meant",
         "wrong-air" => "burns with the assist air switched otherwise than chart and job say",
         "wrong-wait" => "waits longer or shorter than chart and machine ask",
+        "wrong-height" => "cuts without the torch's height being held, or travels with it held",
         "wrong-stay" => "stands with the beam on for longer or shorter than was meant",
         "left-on" => "ends with the beam or the air on",
         "unsafe-start" => "moves before it has said its units, absolute positions and the beam off",

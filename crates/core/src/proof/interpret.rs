@@ -50,6 +50,9 @@ pub struct ProgramFault {
     pub what: String,
 }
 
+/// Places with a wrong height that are kept.
+const MOST_TOLD: usize = 200;
+
 /// Words of one line at most.
 const MOST_WORDS: usize = 16;
 
@@ -129,6 +132,10 @@ pub struct Interpreter {
     stated: [bool; 3],
     /// Line of the first move before all of that was said.
     unsafe_from: Option<usize>,
+    /// The torch's height is held; `None` where the controller has no word for it.
+    held: Option<bool>,
+    /// Where it should be and is not, or is and should not be.
+    wrong_height: Vec<Point>,
 }
 
 impl Default for Interpreter {
@@ -141,6 +148,7 @@ impl Default for Interpreter {
 impl Interpreter {
     /// A controller that has just been switched on and knows these words.
     pub fn new(dialect: Dialect) -> Self {
+        let held = dialect.word(Meaning::Height).map(|_| false);
         Self {
             dialect,
             at: Point::ZERO,
@@ -158,6 +166,8 @@ impl Interpreter {
             air: false,
             stated: [false; 3],
             unsafe_from: None,
+            held,
+            wrong_height: Vec::new(),
         }
     }
 }
@@ -186,6 +196,11 @@ impl Interpreter {
     /// What is still on at the end of the program: beam, air.
     pub fn left_on(&self) -> (bool, bool) {
         (self.beam, self.air)
+    }
+    /// Where the torch burned without its height being held, or travelled with it held, in the order of the program; the first so
+    /// many. Nothing where the controller has no word for that.
+    pub fn wrong_height(&self) -> &[Point] {
+        &self.wrong_height
     }
     /// Line of the first move that relies on the state in which another program left the machine: units, absolute positions
     /// or the beam off were not said before it.
@@ -241,8 +256,9 @@ impl Interpreter {
                     Some(Meaning::TakeTool) => self.tool = self.called,
                     Some(Meaning::Air) => self.air = true,
                     Some(Meaning::Calm) => self.air = false,
-                    // How high the torch goes is the machine's affair.
-                    Some(Meaning::Height | Meaning::Level) => {}
+                    // How high the torch goes is the machine's affair; that it is held while it cuts is the program's.
+                    Some(Meaning::Height) => self.held = self.held.map(|_| true),
+                    Some(Meaning::Level) => self.held = self.held.map(|_| false),
                     Some(Meaning::Wait) => wait = true,
                     Some(Meaning::End) => self.ended = true,
                     None => return Err(self.fault(&format!("{letter}{value} is not understood"))),
@@ -262,6 +278,11 @@ impl Interpreter {
             return Ok(());
         }
         if moving {
+            // A tool in the holder is no torch.
+            let wrong = self.held.is_some_and(|held| held != (self.beam && self.tool == 0)) && (self.tool == 0 || self.held == Some(true));
+            if wrong && self.wrong_height.len() < MOST_TOLD {
+                self.wrong_height.push(self.at);
+            }
             let target = self.target(get('X'), get('Y'));
             let center = self.centre(target, (get('I'), get('J'), get('R')))?;
             self.go(target, center, power, actions)?;

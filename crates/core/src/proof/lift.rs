@@ -5,7 +5,7 @@
 
 use crate::assign::{Process, Work};
 use crate::clean::ContourId;
-use crate::decisions::{AssignEdit, Edit, JobSetting, NestEdit};
+use crate::decisions::{AssignEdit, Edit, JobSetting, NestEdit, Pose, ReleaseEdit};
 use crate::finding::{Finding, Severity, counted};
 use crate::geometry::{Bounds, Point};
 use crate::hold::{Op, SheetPath};
@@ -24,13 +24,16 @@ pub(crate) fn offered(
     layout: &SheetLayout,
     work: &Work,
     next_setting: u32,
-    machine: &Machine,
+    (machine, pose): (&Machine, Pose),
 ) -> Vec<Finding> {
     let lift = |f: Finding| {
         if f.severity != Severity::Stop {
             return f;
         }
         match f.code.as_str() {
+            "off-bed" if pose.at != Point::ZERO || pose.is_turned() => {
+                f.choice("Lay the sheets at the bed's corner", ReleaseEdit::LayAtCorner.on(BatchId::FIRST))
+            }
             "off-bed" => on_the_bed(f, layout, machine),
             "feed-over" => within(f, path, next_setting, |op| op.feed > machine.feed_limit, |s| s.feed = Some(machine.feed_limit)),
             "edges-not-once" => f.choice("Cut each part by itself", by_itself()),

@@ -22,6 +22,7 @@ pub use reader::Reader;
 
 use crate::assign::{Process, Work};
 use crate::cuts::SheetCuts;
+use crate::decisions::Pose;
 use crate::finding::Finding;
 use crate::geometry::Segment;
 use crate::hold::SheetPath;
@@ -87,6 +88,8 @@ pub struct Meant<'a> {
     pub work: &'a Work,
     /// On which machine.
     pub machine: &'a Machine,
+    /// Where the sheet lies, and where its zero is.
+    pub pose: Pose,
 }
 
 /// Reads the program back, compares it, and tells how long it takes.
@@ -101,7 +104,7 @@ pub fn run_read(reader: Reader, meant: &Meant) -> (SheetProof, Vec<Finding>) {
 
 /// A reader that has a whole program.
 fn taken_in<'a>(program: &str, meant: &Meant<'a>) -> Reader<'a> {
-    let mut reader = Reader::new(meant.path, meant.machine);
+    let mut reader = Reader::new(meant.path, meant.machine, meant.pose);
     // Reading into memory cannot fail.
     let _ = std::io::Write::write_all(&mut reader, program.as_bytes());
     reader

@@ -5,7 +5,8 @@
 //! the same for the row as for its pieces.
 
 use super::interpret::{Action, Interpreter, ProgramFault};
-use crate::geometry::{Point, Segment};
+use crate::decisions::Pose;
+use crate::geometry::{Affine, Point, Segment};
 use crate::hold::SheetPath;
 use crate::release::Dialect;
 use crate::shop::Machine;
@@ -18,12 +19,18 @@ const LONGEST_LINE: usize = 4096;
 const HEIGHTS: f64 = 1e4;
 /// Power words may differ by rounding, in words.
 const POWER: f64 = 0.01;
+/// Digits of a program on a turned sheet leave a row's ends so far apart in height, mm.
+const ASKEW: f64 = 0.002;
 /// A row is wrong where more than this is burned otherwise than meant, mm.
 const WRONG: f64 = 0.02;
 
 /// Reads a program piece by piece: an [`io::Write`] that takes its text.
 pub struct Reader<'a> {
     intended: &'a SheetPath,
+    /// The program's points on the sheet, where they are not the same.
+    to_sheet: Option<Affine>,
+    /// Heights of pictures' rows in order, where the program's digits have them askew.
+    straight: Vec<f64>,
     limit: f64,
     interpreter: Interpreter,
     line: Vec<u8>,
@@ -61,16 +68,20 @@ struct Row {
 }
 
 impl<'a> Reader<'a> {
-    /// A reader for the program of a sheet on a machine.
-    pub fn new(intended: &'a SheetPath, machine: &Machine) -> Self {
+    /// A reader for the program of a sheet that lies so on a machine. What it reads is told on the sheet.
+    pub fn new(intended: &'a SheetPath, machine: &Machine, pose: Pose) -> Self {
         let mut heights: FxHashMap<i64, Vec<(usize, usize)>> = FxHashMap::default();
         for (i, op) in intended.ops.iter().enumerate().filter(|(_, o)| o.picture().is_some()) {
             for (k, row) in op.numbered_picture_rows() {
                 heights.entry(height(row.at)).or_default().push((i, k));
             }
         }
+        let mut straight: Vec<f64> = if pose.is_turned() { heights.keys().map(|k| *k as f64 / HEIGHTS).collect() } else { Vec::new() };
+        straight.sort_by(f64::total_cmp);
         Self {
             intended,
+            to_sheet: (!pose.is_plain()).then(|| pose.to_sheet()),
+            straight,
             limit: machine.power_limit,
             interpreter: Interpreter::new(Dialect::of(machine)),
             line: Vec::new(),
@@ -114,7 +125,29 @@ impl<'a> Reader<'a> {
         self.fresh = fresh;
     }
 
+    /// A move as it lies on the sheet.
+    fn laid(&self, action: Action) -> Action {
+        let Some(to_sheet) = self.to_sheet else { return action };
+        match action {
+            Action::Move { path, feed, power, tool, air, line } => {
+                let mut path = path.transformed(to_sheet);
+                (path.start, path.end) = (self.straightened(path.start), self.straightened(path.end));
+                Action::Move { path, feed, power, tool, air, line }
+            }
+            wait @ Action::Wait { .. } => wait,
+        }
+    }
+
+    /// A point on the row that it lies on, up to the program's digits.
+    fn straightened(&self, p: Point) -> Point {
+        let i = self.straight.partition_point(|y| *y < p.y);
+        let near = [i.checked_sub(1), Some(i)].into_iter().flatten().filter_map(|k| self.straight.get(k));
+        let nearest = near.min_by(|a, b| (**a - p.y).abs().total_cmp(&(**b - p.y).abs()));
+        nearest.filter(|y| (**y - p.y).abs() < ASKEW).map_or(p, |y| Point::new(p.x, *y))
+    }
+
     fn add(&mut self, action: Action) {
+        let action = self.laid(action);
         if self.heights.is_empty() {
             self.actions.push(action);
             return;
@@ -269,6 +302,7 @@ impl<'a> Reader<'a> {
         }
         Ok(Read {
             left_on: self.interpreter.left_on(),
+            wrong_height: self.interpreter.wrong_height().iter().map(|p| self.to_sheet.map_or(*p, |a| a * *p)).collect(),
             relies_on_before: self.interpreter.relies_on_before(),
             actions: self.actions,
             folded: self.folded,
@@ -285,6 +319,8 @@ pub(super) struct Read {
     pub(super) actions: Vec<Action>,
     /// What is still on at its end: beam, air.
     pub(super) left_on: (bool, bool),
+    /// Places in the program where the torch burns without its height being held, or travels with it held.
+    pub(super) wrong_height: Vec<Point>,
     /// Line of the first move that relies on what the machine was left in.
     pub(super) relies_on_before: Option<usize>,
     /// Op of each such row, by its number among the actions.

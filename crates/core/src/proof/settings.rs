@@ -88,6 +88,7 @@ pub(super) fn check(read: &Read, proof: &SheetProof, intended: &SheetPath, machi
             &format!("is where it ends: it stands {dark:.2} s with the beam off, and {meant:.2} s were meant; places"),
         );
     }
+    faults.add("wrong-height", &read.wrong_height, "moves cut without the torch's height being held, or travel with it held");
     let (beam, air) = read.left_on;
     if beam || air {
         faults.add("left-on", &[last], &format!("is where it ends with the {} on; places", if beam { "beam" } else { "assist air" }));

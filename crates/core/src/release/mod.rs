@@ -13,7 +13,7 @@ pub use rest::{GoOn, only, rest};
 pub use sample::sample;
 pub use words::{Meaning, Word, Words};
 
-use crate::decisions::Stock;
+use crate::decisions::{Pose, Stock};
 use crate::hold::SheetPath;
 use crate::shop::Machine;
 use std::io;
@@ -30,6 +30,8 @@ pub struct ProgramOrder<'a> {
     pub sheet: (usize, usize),
     /// Machine, material and thickness.
     pub stock: &'a Stock,
+    /// Where the sheet lies, and where its zero is.
+    pub pose: Pose,
 }
 
 /// What writes programs. It fails only where what it writes to fails.

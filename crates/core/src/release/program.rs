@@ -6,8 +6,8 @@
 
 use super::dialect::{PowerIn, Remarks};
 use super::{Dialect, Meaning, ProgramOrder};
-use crate::decisions::Process;
-use crate::geometry::{Point, Segment};
+use crate::decisions::{Pose, Process};
+use crate::geometry::{Affine, Point, Segment};
 use crate::hold::Op;
 use crate::shop::{Machine, MachineKind};
 use std::fmt::Write;
@@ -29,6 +29,8 @@ pub fn write(order: &ProgramOrder, to: &mut dyn io::Write) -> io::Result<()> {
         to,
         tool: None,
         machine: order.machine,
+        pose: order.pose,
+        to_program: (!order.pose.is_plain()).then(|| order.pose.to_program()),
         dialect: Dialect::of(order.machine),
         at: Point::new(f64::NAN, f64::NAN),
         feed: f64::NAN,
@@ -74,6 +76,9 @@ pub(super) struct Writer<'a> {
     /// Tool in the holder, where one is.
     tool: Option<u32>,
     pub(super) machine: &'a Machine,
+    pub(super) pose: Pose,
+    /// The sheet's points in the program, where they are not the same.
+    to_program: Option<Affine>,
     pub(super) dialect: Dialect,
     pub(super) at: Point,
     feed: f64,
@@ -100,6 +105,12 @@ impl Writer<'_> {
             number(order.path.width),
             number(order.path.height)
         ));
+        if order.pose != Pose::default() {
+            let p = order.pose;
+            let turn = if p.is_turned() { format!(" turned by {} degrees", number(p.turn.to_degrees())) } else { String::new() };
+            let on = format!("{} {}", number(p.at.x), number(p.at.y));
+            self.comment(&format!("Zero is at {} {} of the sheet, which lies at {on}{turn}", number(p.zero.x), number(p.zero.y)));
+        }
         let opening = self.dialect.opening();
         self.line(opening);
         let dark = self.power_of(0.0);
@@ -225,9 +236,11 @@ impl Writer<'_> {
         self.say(Meaning::Light, "", &power);
         self.lit = true;
         self.wait(pierce + self.machine.lift);
-        if !self.held {
+        self.hold_height();
+    }
+    fn hold_height(&mut self) {
+        if !std::mem::replace(&mut self.held, true) {
             self.say(Meaning::Height, "", "");
-            self.held = true;
         }
     }
     pub(super) fn beam_ready(&mut self) {
@@ -235,6 +248,7 @@ impl Writer<'_> {
             let dark = self.power_of(0.0);
             self.say(Meaning::Light, "", &dark);
             (self.lit, self.power) = (true, 0.0);
+            self.hold_height();
         }
     }
     pub(super) fn power_word(&mut self, power: f64) {
@@ -269,12 +283,17 @@ impl Writer<'_> {
     }
     /// The begin of a move's line.
     fn go(&mut self, word: &str, to: Point) {
+        let to = self.said(to);
         self.begin_line();
         self.out.push_str(word);
         self.out.push_str(" X");
         self.length(to.x);
         self.out.push_str(" Y");
         self.length(to.y);
+    }
+    /// A point of the sheet as the program says it.
+    pub(super) fn said(&self, p: Point) -> Point {
+        self.to_program.map_or(p, |a| a * p)
     }
     /// The end of a line with a move: the power where it is said in every move, and the feed where it changes.
     fn end_move(&mut self, feed: &str) {
@@ -315,6 +334,7 @@ impl Writer<'_> {
         }
         // The centre as seen from where the machine stands, so that rounding does not add up.
         let c = Segment { start: self.at, end: to, bulge: s.bulge }.center() - self.at;
+        let c = if self.pose.is_turned() { (Affine::rotate(self.pose.turn) * c.to_point()).to_vec2() } else { c };
         let f = self.feed_word(feed);
         self.go(if s.bulge < 0.0 { "G2" } else { "G3" }, to);
         self.out.push_str(" I");

@@ -53,6 +53,7 @@ impl Writer<'_> {
                 let column = if row.backward { *from } else { *to };
                 let x = (raster.column + column as i64) as f64 * picture.pitch;
                 let fast = *burn == 0 && picture.fast_gap > 0.0 && (to - from) as f64 * picture.pitch >= picture.fast_gap;
+                let to = self.said(Point::new(x, row.at));
                 self.begin_line();
                 // Behind a rapid, and at first, it is said again that the beam's moves are meant.
                 let again = n == 0 || after_rapid;
@@ -64,7 +65,11 @@ impl Writer<'_> {
                     "X"
                 });
                 after_rapid = fast;
-                self.length(x);
+                self.length(to.x);
+                if self.pose.is_turned() {
+                    self.out.push('Y');
+                    self.length(to.y);
+                }
                 self.out.push_str(&words[usize::from(*burn)]);
                 self.out.push('\n');
                 self.at = rounded(Point::new(x, row.at));
@@ -105,13 +110,6 @@ impl Writer<'_> {
 
     /// `distance` mm from `p` in the direction `way`, or as far as the bed goes.
     fn on_the_bed(&self, p: Point, way: Vec2, distance: f64) -> Point {
-        let room = |at: f64, way: f64, most: f64| match way {
-            w if w > 1e-9 => (most - at) / w,
-            w if w < -1e-9 => -at / w,
-            _ => f64::INFINITY,
-        };
-        let m = self.machine;
-        let free = room(p.x, way.x, m.bed_width).min(room(p.y, way.y, m.bed_height)).max(0.0);
-        p + way * distance.min(free)
+        p + way * distance.min(self.pose.room(p, way, (self.machine.bed_width, self.machine.bed_height)))
     }
 }

@@ -45,6 +45,6 @@ pub fn sample(machine: &Machine) -> String {
     let stock = Stock { machine: machine.id.clone(), material: "sample".into(), thickness: 3.0 };
     let mut text = Vec::new();
     // Writing into memory cannot fail.
-    let _ = write(&ProgramOrder { path: &path, machine, sheet: (1, 1), stock: &stock }, &mut text);
+    let _ = write(&ProgramOrder { path: &path, machine, sheet: (1, 1), stock: &stock, pose: crate::decisions::Pose::default() }, &mut text);
     String::from_utf8_lossy(&text).into_owned()
 }

@@ -4,7 +4,7 @@ use super::BatchRoute;
 use crate::assign::{self, Work};
 use crate::cache::{Cache, Kept, Proved, joined, key};
 use crate::cuts::{self, CutPlan, SheetCuts};
-use crate::decisions::{Decisions, Stock};
+use crate::decisions::{Decisions, Pose, Stock};
 use crate::finding::Finding;
 use crate::hold::{self, SheetPath, Toolpath};
 use crate::ids::BatchId;
@@ -111,6 +111,7 @@ impl<'a> Line<'a> {
     }
 
     pub(super) fn hold(&mut self, cache: &Cache, shop: &Shop) -> Vec<Finding> {
+        let poses = self.poses(&made(self.nested.as_ref()).0.layout);
         let given = hold::Given {
             decisions: &self.decisions.batch(self.id).hold,
             thickness: self.stock.thickness,
@@ -118,6 +119,7 @@ impl<'a> Line<'a> {
             next_setting: self.decisions.assign.next_setting(),
             rows: &self.rows,
             terms: &self.terms,
+            poses: &poses,
             machine: &self.machine,
             nick: shop.nicks(&self.stock.material),
             web: (shop.web_kerfs, shop.web_share),
@@ -131,10 +133,16 @@ impl<'a> Line<'a> {
         told
     }
 
+    /// How each of its sheets lies on the bed.
+    fn poses(&self, layout: &Layout) -> Vec<Pose> {
+        let release = &self.decisions.batch(self.id).release;
+        layout.sheets.iter().enumerate().map(|(i, s)| release.pose(i, &s.sheet)).collect()
+    }
+
     pub(super) fn prove(&mut self, cache: &Cache, write: &Writer) -> Vec<Finding> {
         let ((nested, lies), (plan, cut), (toolpath, print)) =
             (made(self.nested.as_ref()), made(self.plan.as_ref()), made(self.toolpath.as_ref()));
-        let numbered = (self.numbered, self.decisions.assign.next_setting());
+        let numbered = (self.numbered, self.decisions.assign.next_setting(), self.poses(&nested.layout));
         let key = joined(&[self.work.print, lies, cut, print, key(&*self.machine), key(self.stock), key(&numbered)]);
         let proved = cache.proofs.get(key, || self.proofs(&nested.layout, &plan, &toolpath, write));
         let told = self.named(proved.findings.iter().cloned());
@@ -144,12 +152,14 @@ impl<'a> Line<'a> {
 
     fn proofs(&self, layout: &Layout, plan: &CutPlan, toolpath: &Toolpath, write: &Writer) -> (Proved, Vec<Finding>) {
         let (work, machine) = (&self.work.output, &*self.machine);
+        let poses = self.poses(layout);
         let one = |(i, ((path, lying), cuts)): (usize, ((&SheetPath, &SheetLayout), &SheetCuts))| {
-            let meant = Meant { sheet: i, path, cuts, layout: lying, work, machine };
-            let order = ProgramOrder { path, machine, sheet: (self.numbered.0 + i + 1, self.numbered.1), stock: self.stock };
-            let offered = |found| proof::offered(found, path, lying, work, self.decisions.assign.next_setting(), machine);
+            let meant = Meant { sheet: i, path, cuts, layout: lying, work, machine, pose: poses[i] };
+            let order =
+                ProgramOrder { path, machine, sheet: (self.numbered.0 + i + 1, self.numbered.1), stock: self.stock, pose: poses[i] };
+            let offered = |found| proof::offered(found, path, lying, work, self.decisions.assign.next_setting(), (machine, poses[i]));
             if path.ops.iter().any(|o| o.picture().is_some()) {
-                let mut reader = Reader::new(path, machine);
+                let mut reader = Reader::new(path, machine, poses[i]);
                 // The reader takes everything; a fault of the text is told when it is asked.
                 let _ = write(&order, &mut reader);
                 let (proof, findings) = proof::run_read(reader, &meant);
@@ -175,6 +185,7 @@ impl<'a> Line<'a> {
 
     pub(super) fn done(self, shop: &Shop) -> (BatchId, BatchRoute) {
         let nested = made(self.nested.as_ref()).0;
+        let poses = self.poses(&nested.layout);
         let (programs, proofs) = (*made(self.proved.as_ref()).0).clone();
         let ledger = Ledger::of(&nested.layout, super::placed_area(&self.work.output, &nested.layout), &proofs, self.stock, shop);
         let route = BatchRoute {
@@ -185,6 +196,7 @@ impl<'a> Line<'a> {
             toolpath: made(self.toolpath.as_ref()).0,
             programs,
             proofs,
+            poses,
             ledger,
             before: self.numbered.0,
             of: self.numbered.1,

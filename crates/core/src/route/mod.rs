@@ -11,7 +11,7 @@ use crate::assign::{self, Customs, Wanted, Work};
 use crate::cache::{Cache, Kept, joined, key};
 use crate::clean::{self, Cleaned};
 use crate::cuts::CutPlan;
-use crate::decisions::{Decisions, DrawingDecisions, Stock};
+use crate::decisions::{Decisions, DrawingDecisions, Pose, Stock};
 use crate::drawing::Drawing;
 use crate::finding::{Finding, Severity, Station};
 use crate::geometry::{Path, Tolerance};
@@ -79,6 +79,8 @@ pub struct BatchRoute {
     pub programs: Arc<Vec<Program>>,
     /// One proof a sheet.
     pub proofs: Arc<Vec<SheetProof>>,
+    /// How each sheet lies on the bed.
+    pub poses: Vec<Pose>,
     /// Its figures.
     pub ledger: Ledger,
     /// Sheets are numbered through: so many are before its first.
@@ -94,17 +96,25 @@ impl BatchRoute {
             (Some(Program::Kept(text)), _) => to.write_all(text.as_bytes()),
             (Some(Program::Streamed), Some(path)) => {
                 let machine = &*shop.machine_or_stand_in(&self.stock.machine);
-                release::write(&ProgramOrder { path, machine, sheet: (self.before + i + 1, self.of), stock: &self.stock }, to)
+                release::write(
+                    &ProgramOrder { path, machine, sheet: (self.before + i + 1, self.of), stock: &self.stock, pose: self.pose(i) },
+                    to,
+                )
             }
             _ => Ok(()),
         }
+    }
+
+    /// How sheet `i`, from 0, lies on the bed.
+    pub fn pose(&self, i: usize) -> Pose {
+        self.poses.get(i).copied().unwrap_or_default()
     }
 
     /// What was meant for sheet `i`, from 0, of this batch: what a program is proved against. `None` where it was not worked out, or
     /// the shop has no such machine.
     pub fn meant<'a>(&'a self, i: usize, shop: &'a Shop) -> Option<Meant<'a>> {
         let (path, cuts, layout) = (self.toolpath.sheets.get(i)?, self.plan.sheets.get(i)?, self.nested.layout.sheets.get(i)?);
-        Some(Meant { sheet: i, path, cuts, layout, work: &self.work, machine: shop.machine(&self.stock.machine)? })
+        Some(Meant { sheet: i, path, cuts, layout, work: &self.work, machine: shop.machine(&self.stock.machine)?, pose: self.pose(i) })
     }
 }
 

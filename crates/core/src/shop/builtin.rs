@@ -34,6 +34,7 @@ pub(super) fn lark() -> Machine {
         spot: 0.1,
         tools: Vec::new(),
         silence: 0.0,
+        camera: true,
         dialect: Dialect::shipped("laser").unwrap_or_default(),
         file_names: super::file_names(),
     }
@@ -69,6 +70,7 @@ pub(super) fn anvil() -> Machine {
         spot: 1.0,
         tools: vec![Tool { number: 1, kind: "scriber".into(), width: 0.5 }, Tool { number: 2, kind: "forming wheel".into(), width: 3.0 }],
         silence: 0.0,
+        camera: true,
         dialect: Dialect::shipped("plasma").unwrap_or_default(),
         file_names: super::file_names(),
     }

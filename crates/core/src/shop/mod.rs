@@ -94,6 +94,9 @@ pub struct Machine {
     /// Longest silence of the shop through which it runs on, s; then it stops by itself. 0: it runs on whatever happens.
     #[serde(default)]
     pub silence: f64,
+    /// It has a camera over its bed.
+    #[serde(default)]
+    pub camera: bool,
     /// How its controller is spoken to.
     #[serde(default)]
     pub dialect: Dialect,

@@ -10,7 +10,7 @@ mod pairs;
 mod tests;
 mod write;
 
-pub use write::{WriteLayer, write};
+pub use write::{WriteBlock, WriteLayer, write, write_with};
 
 use crate::ReadError;
 use boustrophe_core::drawing::{Drawing, FileUnits, Unit};

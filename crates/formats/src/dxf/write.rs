@@ -16,6 +16,8 @@ pub struct WriteLayer<'a> {
 struct Out {
     text: String,
     handle: u32,
+    /// Of the block that entities go to.
+    owner: String,
 }
 
 impl Out {
@@ -30,7 +32,8 @@ impl Out {
         let handle = self.handle();
         self.put(0, kind);
         self.put(5, handle);
-        self.put(330, MODEL_SPACE);
+        let owner = self.owner.clone();
+        self.put(330, owner);
         self.put(100, "AcDbEntity");
         self.put(8, layer);
         self.put(100, class);
@@ -41,14 +44,40 @@ impl Out {
 const MODEL_SPACE: &str = "1F";
 const PAPER_SPACE: &str = "1E";
 
+/// A part that lies on the sheet in copies: a block of the file.
+pub struct WriteBlock<'a> {
+    /// What it is called.
+    pub name: String,
+    /// Its lines by layer, as it is drawn.
+    pub layers: Vec<WriteLayer<'a>>,
+    /// Where its copies lie: x, y, turned by so many degrees, mirrored in x before that.
+    pub copies: Vec<(f64, f64, f64, bool)>,
+}
+
 /// The file: every path on its layer; circles as CIRCLE, everything else as LWPOLYLINE with bulges.
 pub fn write(layers: &[WriteLayer]) -> String {
-    let mut o = Out { text: String::new(), handle: 0xff };
+    write_with(layers, &[])
+}
+
+/// The same with parts as blocks and their copies as references to these. `layers` names all layers that are used.
+pub fn write_with(layers: &[WriteLayer], parts: &[WriteBlock]) -> String {
+    let mut o = Out { text: String::new(), handle: 0xff, owner: MODEL_SPACE.into() };
     header(&mut o);
-    tables(&mut o, layers);
-    blocks(&mut o);
+    let names: Vec<(String, String)> = parts.iter().enumerate().map(|(i, p)| (o.handle(), block_name(i, &p.name))).collect();
+    tables(&mut o, layers, &names);
+    blocks(&mut o, parts, &names);
     o.put(0, "SECTION");
     o.put(2, "ENTITIES");
+    for (part, (_, name)) in parts.iter().zip(&names) {
+        for (x, y, degrees, mirrored) in &part.copies {
+            o.entity("INSERT", "0", "AcDbBlockReference");
+            o.put(2, name);
+            for (code, value) in [(10, *x), (20, *y), (30, 0.0), (41, if *mirrored { -1.0 } else { 1.0 }), (42, 1.0), (43, 1.0)] {
+                o.put(code, format!("{value:.9}"));
+            }
+            o.put(50, format!("{degrees:.10}"));
+        }
+    }
     for layer in layers {
         for path in layer.paths.iter().filter(|p| !p.segments.is_empty()) {
             entity(&mut o, layer.name, path);
@@ -127,7 +156,13 @@ fn record(o: &mut Out, kind: &str, handle: &str, owner: &str, class: &str, name:
     o.put(2, name);
 }
 
-fn tables(o: &mut Out, layers: &[WriteLayer]) {
+/// Letters, digits and underscores, told apart by a number.
+fn block_name(i: usize, name: &str) -> String {
+    let clean: String = name.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '_' }).take(40).collect();
+    format!("PART_{}_{clean}", i + 1)
+}
+
+fn tables(o: &mut Out, layers: &[WriteLayer], parts: &[(String, String)]) {
     o.put(0, "SECTION");
     o.put(2, "TABLES");
     table(o, "VPORT", "8", 0);
@@ -171,37 +206,57 @@ fn tables(o: &mut Out, layers: &[WriteLayer]) {
     record(o, "DIMSTYLE", "27", "A", "AcDbDimStyleTableRecord", "Standard");
     o.put(70, 0);
     o.put(0, "ENDTAB");
-    table(o, "BLOCK_RECORD", "1", 2);
-    for (handle, name) in [(MODEL_SPACE, "*Model_Space"), (PAPER_SPACE, "*Paper_Space")] {
+    table(o, "BLOCK_RECORD", "1", 2 + parts.len());
+    let spaces = [(MODEL_SPACE, "*Model_Space"), (PAPER_SPACE, "*Paper_Space")];
+    for (handle, name) in spaces.into_iter().chain(parts.iter().map(|(h, n)| (h.as_str(), n.as_str()))) {
         record(o, "BLOCK_RECORD", handle, "1", "AcDbBlockTableRecord", name);
     }
     o.put(0, "ENDTAB");
     o.put(0, "ENDSEC");
 }
 
-fn blocks(o: &mut Out) {
+fn blocks(o: &mut Out, parts: &[WriteBlock], names: &[(String, String)]) {
     o.put(0, "SECTION");
     o.put(2, "BLOCKS");
     for (owner, name, begin, end) in [(MODEL_SPACE, "*Model_Space", "20", "21"), (PAPER_SPACE, "*Paper_Space", "1C", "1D")] {
-        for (kind, handle, class) in [("BLOCK", begin, "AcDbBlockBegin"), ("ENDBLK", end, "AcDbBlockEnd")] {
-            o.put(0, kind);
-            o.put(5, handle);
-            o.put(330, owner);
-            o.put(100, "AcDbEntity");
-            o.put(8, "0");
-            o.put(100, class);
-            if kind == "BLOCK" {
-                o.put(2, name);
-                o.put(70, 0);
-                for code in [10, 20, 30] {
-                    o.put(code, "0.0");
-                }
-                o.put(3, name);
-                o.put(1, "");
-            }
+        block_begin(o, owner, name, begin);
+        block_end(o, owner, end);
+    }
+    for (part, (owner, name)) in parts.iter().zip(names) {
+        let (begin, end) = (o.handle(), o.handle());
+        block_begin(o, owner, name, &begin);
+        owner.clone_into(&mut o.owner);
+        for layer in &part.layers {
+            layer.paths.iter().filter(|p| !p.segments.is_empty()).for_each(|p| entity(o, layer.name, p));
         }
+        MODEL_SPACE.clone_into(&mut o.owner);
+        block_end(o, owner, &end);
     }
     o.put(0, "ENDSEC");
+}
+
+fn block_begin(o: &mut Out, owner: &str, name: &str, handle: &str) {
+    block_mark(o, owner, "BLOCK", handle, "AcDbBlockBegin");
+    o.put(2, name);
+    o.put(70, 0);
+    for code in [10, 20, 30] {
+        o.put(code, "0.0");
+    }
+    o.put(3, name);
+    o.put(1, "");
+}
+
+fn block_end(o: &mut Out, owner: &str, handle: &str) {
+    block_mark(o, owner, "ENDBLK", handle, "AcDbBlockEnd");
+}
+
+fn block_mark(o: &mut Out, owner: &str, kind: &str, handle: &str, class: &str) {
+    o.put(0, kind);
+    o.put(5, handle);
+    o.put(330, owner);
+    o.put(100, "AcDbEntity");
+    o.put(8, "0");
+    o.put(100, class);
 }
 
 fn objects(o: &mut Out) {

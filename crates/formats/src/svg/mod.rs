@@ -10,7 +10,7 @@ mod shapes;
 mod tests;
 mod write;
 
-pub use write::{WriteGroup, path_data, write};
+pub use write::{WriteCopy, WriteGroup, path_data, write, write_copies};
 
 use crate::{MOST_ENTITIES, ReadError};
 use boustrophe_core::drawing::{Drawing, Entity, Shape, Style};

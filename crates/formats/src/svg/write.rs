@@ -1,6 +1,7 @@
 //! SVG in true millimetres.
 
-use boustrophe_core::geometry::Path;
+use base64::Engine;
+use boustrophe_core::geometry::{Affine, Path};
 use std::fmt::Write;
 
 /// A named group of lines.
@@ -21,21 +22,70 @@ pub fn write(width: f64, height: f64, groups: &[WriteGroup]) -> String {
     let _ = writeln!(out, r#"<?xml version="1.0" encoding="UTF-8"?>"#);
     let _ =
         writeln!(out, r#"<svg xmlns="http://www.w3.org/2000/svg" width="{width}mm" height="{height}mm" viewBox="0 0 {width} {height}">"#);
-    for group in groups.iter().filter(|g| !g.paths.is_empty()) {
-        let paint = if group.filled {
-            format!(r#"fill="{}" fill-rule="evenodd" stroke="none""#, group.stroke)
-        } else {
-            format!(r#"fill="none" stroke="{}" stroke-width="0.1""#, group.stroke)
-        };
-        let _ = writeln!(out, r#"<g id="{}" {paint}>"#, group.name);
-        if group.filled {
-            // One compound path, so that openings stay open.
-            let all: Vec<String> = group.paths.iter().map(|p| path_data(p, height)).collect();
-            let _ = writeln!(out, r#"<path d="{}"/>"#, all.join(" "));
-        } else {
-            for path in &group.paths {
-                let _ = writeln!(out, r#"<path d="{}"/>"#, path_data(path, height));
-            }
+    for group in groups {
+        layer(&mut out, group, &format!(r#"id="{}""#, group.name), height);
+    }
+    out.push_str("</svg>\n");
+    out
+}
+
+/// The lines of a layer, in a group that is named so.
+fn layer(out: &mut String, group: &WriteGroup, named: &str, height: f64) {
+    if group.paths.is_empty() {
+        return;
+    }
+    let paint = if group.filled {
+        format!(r#"fill="{}" fill-rule="evenodd" stroke="none""#, group.stroke)
+    } else {
+        format!(r#"fill="none" stroke="{}" stroke-width="0.1""#, group.stroke)
+    };
+    let _ = writeln!(out, "<g {named} {paint}>");
+    if group.filled {
+        // One compound path, so that openings stay open.
+        let all: Vec<String> = group.paths.iter().map(|p| path_data(p, height)).collect();
+        let _ = writeln!(out, r#"<path d="{}"/>"#, all.join(" "));
+    } else {
+        for path in &group.paths {
+            let _ = writeln!(out, r#"<path d="{}"/>"#, path_data(path, height));
+        }
+    }
+    out.push_str("</g>\n");
+}
+
+/// A copy of a part.
+pub struct WriteCopy<'a> {
+    /// What it is called.
+    pub name: String,
+    /// Its lines by layer.
+    pub layers: Vec<WriteGroup<'a>>,
+    /// Its pictures: PNG, and from the unit square (y up) to where it lies.
+    pub pictures: Vec<(Vec<u8>, Affine)>,
+}
+
+/// The same with a group for every copy of a part, and in it a group for each layer, whose name is its label. Pictures are in the
+/// file itself.
+pub fn write_copies(width: f64, height: f64, copies: &[WriteCopy]) -> String {
+    let mut out = String::new();
+    let _ = writeln!(out, r#"<?xml version="1.0" encoding="UTF-8"?>"#);
+    let _ = writeln!(
+        out,
+        r#"<svg xmlns="http://www.w3.org/2000/svg" xmlns:layer="urn:boustrophe:layer" width="{width}mm" height="{height}mm" viewBox="0 0 {width} {height}">"#
+    );
+    for (n, copy) in copies.iter().enumerate() {
+        let title: String = copy.name.chars().filter(|c| !matches!(c, '<' | '>' | '&') && !c.is_control()).collect();
+        let _ = writeln!(out, r#"<g id="copy-{}"><title>{title}</title>"#, n + 1);
+        for (png, place) in &copy.pictures {
+            // An image stands with its head up in a square whose y goes down.
+            let [a, b, c, d, e, f] =
+                (Affine::new([1.0, 0.0, 0.0, -1.0, 0.0, height]) * *place * Affine::new([1.0, 0.0, 0.0, -1.0, 0.0, 1.0])).as_coeffs();
+            let _ = writeln!(
+                out,
+                r#"<g layer:label="picture"><image width="1" height="1" preserveAspectRatio="none" transform="matrix({a} {b} {c} {d} {e} {f})" href="data:image/png;base64,{}"/></g>"#,
+                base64::engine::general_purpose::STANDARD.encode(png)
+            );
+        }
+        for group in &copy.layers {
+            layer(&mut out, group, &format!(r#"layer:label="{}""#, group.name), height);
         }
         out.push_str("</g>\n");
     }

@@ -63,7 +63,11 @@ fn a_controller_without_arcs_gets_chords_and_its_own_words_for_the_air() {
         ..SheetPath::default()
     };
     let mut text = Vec::new();
-    release::write(&ProgramOrder { path: &path, machine: &machine, sheet: (1, 1), stock: &Stock::default() }, &mut text).expect("written");
+    release::write(
+        &ProgramOrder { path: &path, machine: &machine, sheet: (1, 1), stock: &Stock::default(), pose: Default::default() },
+        &mut text,
+    )
+    .expect("written");
     let text = String::from_utf8(text).expect("ASCII");
     assert!(!text.contains("\nG2 ") && !text.contains("\nG3 ") && text.contains("\nM7\n"), "{text}");
     let actions = boustrophe_core::proof::interpret(&text).expect("it reads");
@@ -81,8 +85,18 @@ fn verdict(path: &SheetPath, text: &str) -> Vec<String> {
     use boustrophe_core::{assign::Work, cuts::SheetCuts, nest, proof};
     let machine = &Shop::builtin().machines[0];
     let layout = nest::SheetLayout { sheet: nest::Sheet::rectangle(300.0, 200.0), placed: Vec::new() };
-    let (told, findings) =
-        proof::run(text, &proof::Meant { sheet: 0, path, cuts: &SheetCuts::default(), layout: &layout, work: &Work::default(), machine });
+    let (told, findings) = proof::run(
+        text,
+        &proof::Meant {
+            sheet: 0,
+            path,
+            cuts: &SheetCuts::default(),
+            layout: &layout,
+            work: &Work::default(),
+            machine,
+            pose: Default::default(),
+        },
+    );
     assert!(findings.iter().any(|f| f.code == "program-unreadable") || told.seconds > 0.0);
     findings.into_iter().map(|f| f.code).collect()
 }
@@ -107,8 +121,11 @@ fn picture_sheet(width: usize, burn: Vec<u8>, passes: u32) -> (SheetPath, String
     let path = SheetPath { width: 300.0, height: 200.0, ops: vec![op], ..SheetPath::default() };
     let shop = Shop::builtin();
     let mut text = Vec::new();
-    release::write(&ProgramOrder { path: &path, machine: &shop.machines[0], sheet: (1, 1), stock: &Stock::default() }, &mut text)
-        .expect("written");
+    release::write(
+        &ProgramOrder { path: &path, machine: &shop.machines[0], sheet: (1, 1), stock: &Stock::default(), pose: Default::default() },
+        &mut text,
+    )
+    .expect("written");
     (path, String::from_utf8(text).expect("ASCII"))
 }
 
@@ -166,7 +183,7 @@ proptest! {
         moved.ops = vec![op(Process::Score, &Path::new(vec![Segment::line(Point::new(1.0, 1.0), to)], false))];
         let shop = Shop::builtin();
         let mut text = Vec::new();
-        release::write(&ProgramOrder { path: &moved, machine: &shop.machines[0], sheet: (1, 1), stock: &Stock::default() }, &mut text).expect("written");
+        release::write(&ProgramOrder { path: &moved, machine: &shop.machines[0], sheet: (1, 1), stock: &Stock::default(), pose: Default::default() }, &mut text).expect("written");
         let actions = boustrophe_core::proof::interpret(&String::from_utf8(text).expect("ASCII")).expect("it reads");
         let burned = actions.iter().find_map(|a| if let boustrophe_core::proof::Action::Move { path, power, .. } = a { (*power > 0.0).then_some(path.end) } else { None });
         prop_assert!(burned.is_some_and(|e| e.distance(to) < 0.000_08), "{burned:?} for {to:?}");

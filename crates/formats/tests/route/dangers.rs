@@ -196,7 +196,8 @@ fn verdict(route: &Route, job: &Job, text: &str) -> Vec<String> {
     let machine = job.shop.machine(&job.decisions.first().stock.machine).expect("a machine");
     let b = route.first();
     let (path, cuts, layout) = (&b.toolpath.sheets[0], &b.plan.sheets[0], &b.nested.layout.sheets[0]);
-    let (_, findings) = proof::run(text, &proof::Meant { sheet: 0, path, cuts, layout, work: &route.work, machine });
+    let (_, findings) =
+        proof::run(text, &proof::Meant { sheet: 0, path, cuts, layout, work: &route.work, machine, pose: Default::default() });
     findings.into_iter().filter(|f| f.severity == Severity::Stop).map(|f| f.code).collect()
 }
 

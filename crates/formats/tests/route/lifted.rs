@@ -210,12 +210,30 @@ fn brought_about() -> Vec<(&'static str, Job)> {
         ("wrong-air", with_fault(|op| op.air = !op.air)),
         ("wrong-wait", with_fault(|op| op.pierce += 3.0)),
         ("wrong-stay", with_text(|t| t.rfind("G1 X").map_or_else(|| t.to_owned(), |at| format!("{}G4 P0.4\n{}", &t[..at], &t[at..])))),
+        ("wrong-height", torch_unheld()),
         ("outer-first", hole_last()),
         ("left-on", with_text(|t| t.lines().filter(|l| !l.starts_with("M9")).map(|l| format!("{l}\n")).collect())),
         ("unsafe-start", with_text(|t| t.replacen("G21 ", "", 1))),
         ("program-unreadable", with_text(|t| t.replacen("G1 ", "G1 Xhive ", 1))),
     ]);
     out
+}
+
+/// A torch that is not told to hold its height while it cuts the hole.
+fn torch_unheld() -> Job {
+    let body = format!(r#"<path {RED} d="M10 10h90v80h-90z"/><circle {RED} cx="50" cy="50" r="12"/>"#);
+    let mut job = Job::of(&[("part.svg", svg(&body))], Stock { machine: "anvil".into(), material: "mild-steel".into(), thickness: 6.0 });
+    job.nest(1, 1);
+    let hole = hole(&job);
+    job.written_by(move |order: &ProgramOrder, to: &mut dyn Write| {
+        let mut text = Vec::new();
+        write(order, &mut text)?;
+        let text = String::from_utf8(text).expect("ASCII");
+        let word = release::Dialect::of(order.machine).word(release::Meaning::Height).expect("the torch's height has a word").to_string();
+        let spoilt = text.replacen(&format!("{word}\n"), "", 1);
+        to.write_all(if order.path.ops.iter().any(|o| o.contour == hole) { spoilt } else { text }.as_bytes())
+    });
+    job
 }
 
 /// The hole is cut after the outline round it.

@@ -5,11 +5,13 @@ mod cached;
 mod common;
 mod dangers;
 mod dialects;
+mod handed;
 mod held;
 mod job;
 mod jobs;
 mod lifted;
 mod loose;
+mod posed;
 mod printed;
 mod real;
 

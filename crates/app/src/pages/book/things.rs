@@ -102,6 +102,8 @@ pub struct MachineForm {
     leads_from: String,
     #[serde(default)]
     silence: String,
+    #[serde(default)]
+    camera: String,
     change: String,
     row_turn: String,
     slat_pitch: String,
@@ -184,6 +186,7 @@ impl MachineForm {
             clockwise: self.clockwise == "on",
             arcs: self.arcs == "on",
             fast_gaps: self.fast_gaps == "on",
+            camera: self.camera == "on",
             air: (self.air_on.trim().to_owned(), self.air_off.trim().to_owned()),
             file_names: if self.file_names.trim().is_empty() { known.file_names.clone() } else { self.file_names.trim().to_owned() },
             dialect: if self.dialect.trim().is_empty() {

@@ -6,7 +6,9 @@ use crate::view::metres;
 use askama::Template;
 use boustrophe_core::assign::Process;
 use boustrophe_core::cuts::Line;
+use boustrophe_core::decisions::{Pose, Zero};
 use boustrophe_core::finding::{Severity, Station, counted};
+use boustrophe_core::geometry::Point;
 use boustrophe_core::hold::Op;
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::time::clock;
@@ -195,6 +197,15 @@ pub(super) struct Release {
     runs: Vec<Run>,
     initials: String,
     machine: String,
+    /// Zeros to choose from: word, words, whether it is the one; and in words what it is now where it is none of these.
+    zeros: Vec<(&'static str, &'static str, bool)>,
+    zero: String,
+    /// Where each sheet lies: its number in the batch and as numbered through, and x, y, degrees as they are typed.
+    laid: Vec<(usize, usize, String)>,
+    /// Some sheet lies elsewhere than at the bed's corner.
+    moved: bool,
+    /// The machine, and whether there is a picture of its bed.
+    bed: (String, bool),
 }
 
 pub(super) fn release_body(app: &App, loaded: &Loaded) -> Result<Release, AppError> {
@@ -209,7 +220,18 @@ pub(super) fn release_body(app: &App, loaded: &Loaded) -> Result<Release, AppErr
         name: crate::names::stem(&loaded.job, loaded.decided(), here.before + i, &loaded.machine()),
         time: clock(p.seconds * loaded.shop.time_factor(&here.stock)),
     });
+    let zero = loaded.decided().release.zero;
+    let typed = |(i, pose): (usize, &Pose)| {
+        let r = |v: f64| (v * 100.0).round() / 100.0;
+        let turn = if pose.is_turned() { format!(", {}", r(pose.turn.to_degrees())) } else { String::new() };
+        (i + 1, here.before + i + 1, format!("{}, {}{turn}", r(pose.at.x), r(pose.at.y)))
+    };
     Ok(Release {
+        zeros: Zero::NAMED.map(|(z, word, words)| (word, words, z == zero)).to_vec(),
+        zero: if let Zero::At(_) = zero { zero.words() } else { String::new() },
+        laid: here.poses.iter().enumerate().map(typed).collect(),
+        moved: here.poses.iter().any(|p| p.at != Point::ZERO || p.is_turned()),
+        bed: (here.stock.machine.clone(), crate::pages::bed::pictured(app, &here.stock.machine).is_some()),
         job: loaded.job.id,
         revision: loaded.revision.id,
         batch: loaded.batch,

@@ -62,6 +62,8 @@ const MINIATURE: (f64, f64) = (34.0, 26.0);
 #[derive(Template)]
 #[template(path = "nest/docket.html")]
 pub(super) struct Nest {
+    /// The machine, and whether there is a picture of its bed.
+    bed: (String, bool),
     job: i32,
     revision: i32,
     batch: BatchId,
@@ -258,6 +260,7 @@ pub(super) fn nest_body(app: &App, loaded: &Loaded) -> Result<Nest, AppError> {
     let grains = [("", "any way"), ("along", "along"), ("across", "across")];
     let grain = terms.grain.map_or("", Grain::name);
     Ok(Nest {
+        bed: (loaded.here().stock.machine.clone(), crate::pages::bed::pictured(app, &loaded.here().stock.machine).is_some()),
         job: loaded.job.id,
         revision: loaded.revision.id,
         batch: loaded.batch,

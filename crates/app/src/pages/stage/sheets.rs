@@ -4,6 +4,7 @@ use super::moves::{rows, travel};
 use super::*;
 use boustrophe_core::assign::Part;
 use boustrophe_core::cuts::Line;
+use boustrophe_core::decisions::Pose;
 use boustrophe_core::geometry::{Path, Segment};
 use boustrophe_core::hold::{Fate, Op, Piece};
 use boustrophe_core::ids::CutId;
@@ -78,18 +79,26 @@ pub(super) struct Sheet {
     shared: Vec<Flat>,
     /// x, y, width and height of boxes that nothing may lie on.
     clamps: Vec<[f64; 4]>,
+    /// Where the program's zero is on it.
+    zero: [f64; 2],
+    /// The bed under it: the picture's address, and the matrix from a unit square with y down.
+    bed: Option<(String, [f64; 6])>,
 }
 
 /// The parts that lie on the sheets of a layout, and the sheets beside each other.
-pub(super) fn scene(loaded: &Loaded, layout: &Layout, station: Station, kept: bool) -> (Vec<PartScene>, Vec<Sheet>) {
+pub(super) fn scene(app: &App, loaded: &Loaded, layout: &Layout, station: Station, kept: bool) -> (Vec<PartScene>, Vec<Sheet>) {
     let here = loaded.here();
     let columns = (layout.sheets.len() as f64).sqrt().ceil().max(1.0) as usize;
     let widest = layout.sheets.iter().map(|s| s.sheet.width).fold(0.0, f64::max);
     let highest = layout.sheets.iter().map(|s| s.sheet.height).fold(0.0, f64::max);
     let cut = kept && station > Station::Nest;
+    let machine = loaded.machine();
+    let pictured = crate::pages::bed::pictured(app, &machine.id).filter(|_| matches!(station, Station::Nest | Station::Release));
+    let under = pictured.map(|made| (format!("/bed/{}/flat.png?{made}", machine.id), (machine.bed_width, machine.bed_height)));
     let (parts, index) = parts(loaded, layout, !cut);
     let sheets = layout.sheets.iter().enumerate().map(|(i, s)| {
         let (column, row) = (i % columns, i / columns);
+        let pose = loaded.decided().release.pose(i, &s.sheet);
         let mut sheet = Sheet {
             n: here.before + i + 1,
             x: column as f64 * (widest + APART),
@@ -104,6 +113,8 @@ pub(super) fn scene(loaded: &Loaded, layout: &Layout, station: Station, kept: bo
             travel: Vec::new(),
             fates: Vec::new(),
             shared: Vec::new(),
+            zero: [r(pose.zero.x), r(pose.zero.y)],
+            bed: under.as_ref().map(|(address, size)| (address.clone(), bed_under(pose, *size))),
             clamps: s.sheet.clamps.iter().map(|c| [r(c.min.x), r(c.min.y), r(c.width()), r(c.height())]).collect(),
         };
         if let Some(plan) = here.plan.sheets.get(i).filter(|_| kept) {
@@ -120,6 +131,12 @@ pub(super) fn scene(loaded: &Loaded, layout: &Layout, station: Station, kept: bo
         sheet
     });
     (parts, sheets.collect())
+}
+
+/// The bed's picture as it lies under a sheet: from a unit square with y down.
+fn bed_under(pose: Pose, (w, h): (f64, f64)) -> [f64; 6] {
+    let upright = Affine::new([w, 0.0, 0.0, -h, 0.0, h]);
+    (pose.to_bed().inverse() * upright).as_coeffs().map(|v| (v * 1e6).round() / 1e6)
 }
 
 /// A piece that does not stay where it lies.

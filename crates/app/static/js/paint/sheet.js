@@ -1,17 +1,22 @@
 // A sheet as it will look: its own tone and grain, parts a little lighter, engraved rows, kerf at true width.
+import { bed } from "./bed.js";
 import { INK, PAPER, ink, pictures, shade } from "./inks.js";
 
-export function sheet(c, { view, scene }, g) {
-  const s = g.sheet, k = view.k;
+export function sheet(c, stage, g) {
+  const { view, scene } = stage, s = g.sheet, k = view.k;
   view.place(c, s.x, s.y);
+  const through = bed(c, { scene, picture: (...of) => stage.picture(...of) }, g);
   c.save();
+  if (through) c.globalAlpha = 0.3;
   c.shadowColor = "rgb(0 0 0 / 28%)"; c.shadowBlur = 14; c.shadowOffsetY = 4;
   c.fillStyle = shade(scene.tone, -14);
   c.fill(g.edge, "evenodd");
   c.restore();
   c.fillStyle = shade(scene.tone, 12);
+  if (through) c.globalAlpha = 0.55;
   c.fill(g.parts, "evenodd");
-  if (scene.grain) grain(c, view, g);
+  c.globalAlpha = 1;
+  if (scene.grain && !through) grain(c, view, g);
   clamps(c, view, s);
   pictures(c, view, g);
   if (s.rows.length) { c.strokeStyle = INK.engrave; c.lineWidth = Math.max(s.pitch * 0.82, 0.35 / k); c.setLineDash([]); c.stroke(g.rows); }

@@ -33,8 +33,16 @@ fn proved(work: &Work, layout: &Layout, decisions: &Decisions) -> (SheetPath, pr
     let (path, _) = crate::testing::held(work, layout, decisions, machine, &shop);
     let plan = crate::cuts::plan(work, layout, None);
     let mut program = Vec::new();
-    write(&ProgramOrder { path: &path.sheets[0], machine, sheet: (1, 1), stock }, &mut program).expect("written");
-    let meant = proof::Meant { sheet: 0, path: &path.sheets[0], cuts: &plan.sheets[0], layout: &layout.sheets[0], work, machine };
+    write(&ProgramOrder { path: &path.sheets[0], machine, sheet: (1, 1), stock, pose: Default::default() }, &mut program).expect("written");
+    let meant = proof::Meant {
+        sheet: 0,
+        path: &path.sheets[0],
+        cuts: &plan.sheets[0],
+        layout: &layout.sheets[0],
+        work,
+        machine,
+        pose: Default::default(),
+    };
     let (sheet, findings) = proof::run(&String::from_utf8(program).expect("ASCII"), &meant);
     (path.sheets[0].clone(), sheet, findings.into_iter().map(|f| f.text).collect())
 }
@@ -87,12 +95,20 @@ fn standing_where_nothing_was_said_is_a_fault() {
     let plan = crate::cuts::plan(&work, &layout, None);
     let mut program = Vec::new();
     let stock = &decisions.first().stock;
-    write(&ProgramOrder { path: &path.sheets[0], machine, sheet: (1, 1), stock }, &mut program).expect("written");
+    write(&ProgramOrder { path: &path.sheets[0], machine, sheet: (1, 1), stock, pose: Default::default() }, &mut program).expect("written");
     let program = String::from_utf8(program).expect("ASCII");
     // Behind the second move that burns it stands for half a second.
     let at = program.match_indices("\nG1").nth(2).expect("moves").0 + 1;
     let stood = format!("{}G4 P0.5\n{}", &program[..at], &program[at..]);
-    let meant = proof::Meant { sheet: 0, path: &path.sheets[0], cuts: &plan.sheets[0], layout: &layout.sheets[0], work: &work, machine };
+    let meant = proof::Meant {
+        sheet: 0,
+        path: &path.sheets[0],
+        cuts: &plan.sheets[0],
+        layout: &layout.sheets[0],
+        work: &work,
+        machine,
+        pose: Default::default(),
+    };
     let codes: Vec<String> = proof::run(&stood, &meant).1.into_iter().map(|f| f.code.to_string()).collect();
     assert!(codes.iter().any(|c| c == "wrong-stay" || c == "wrong-wait"), "{codes:?}");
 }

@@ -131,10 +131,20 @@ fn what_stays_dark_for_long_in_a_picture_is_crossed_at_travel_speed() {
         let (path, _) = crate::testing::held(&work, &layout, &decisions, &machine, &shop);
         let plan = crate::cuts::plan(&work, &layout, None);
         let mut program = Vec::new();
-        write(&ProgramOrder { path: &path.sheets[0], machine: &machine, sheet: (1, 1), stock: &decisions.first().stock }, &mut program)
-            .expect("written");
+        write(
+            &ProgramOrder {
+                path: &path.sheets[0],
+                machine: &machine,
+                sheet: (1, 1),
+                stock: &decisions.first().stock,
+                pose: Default::default(),
+            },
+            &mut program,
+        )
+        .expect("written");
         let program = String::from_utf8(program).expect("ASCII");
         let meant = crate::proof::Meant {
+            pose: Default::default(),
             sheet: 0,
             path: &path.sheets[0],
             cuts: &plan.sheets[0],
