@@ -1,12 +1,13 @@
 //! From the fields of a form to an [`Edit`].
 
+use crate::laying;
 use boustrophe_core::assign::Process;
 use boustrophe_core::clean::ContourId;
 use boustrophe_core::clean::operate::words;
 use boustrophe_core::decisions::Stock;
 use boustrophe_core::decisions::{
     AssignEdit, CleanEdit, Edit, HoldEdit, IntakeEdit, LineSide, MOST_COPIES, NestEdit, NickWhich, OrderEdit, ReleaseEdit, Strategy, Sweep,
-    Way, Zero,
+    Way,
 };
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::geometry::{Bounds, Point};
@@ -44,35 +45,6 @@ impl Form {
             return serde_json::from_str(&self.edit).map_err(|e| format!("this change is not understood: {e}"));
         }
         self.named().map(|edit| edit.on(self.batch))
-    }
-
-    /// Where a sheet lies: `x, y` and, where it is turned, degrees.
-    fn laid(&self) -> Result<ReleaseEdit, String> {
-        let sheet = count(&self.on, 1, 1_000_000)?;
-        let wrong = || format!("“{}” is no place; type x, y and, where it is turned, degrees: 120, 80, 1.5", self.value.trim());
-        let parts: Vec<&str> = self.value.split([',', ';']).map(str::trim).collect();
-        let [x, y, degrees] = match parts[..] {
-            [x, y] => [x, y, "0"],
-            [x, y, degrees] => [x, y, degrees.trim_end_matches('°')],
-            _ => return Err(wrong()),
-        };
-        Ok(ReleaseEdit::Lay { sheet, x: length(x, Unit::Mm)?, y: length(y, Unit::Mm)?, degrees: number(degrees)? })
-    }
-
-    /// Two points of a sheet and where they were found: eight figures.
-    fn aligned(&self) -> Result<ReleaseEdit, String> {
-        let sheet = count(&self.on, 1, 1_000_000)?;
-        let figures: Vec<f64> = self
-            .value
-            .split([',', ';', ' '])
-            .filter(|t| !t.trim().is_empty())
-            .map(|t| length(t.trim(), Unit::Mm))
-            .collect::<Result<_, _>>()?;
-        let [a, b, c, d, e, f, g, h] = figures[..] else {
-            return Err("two points of the sheet and where each lies on the bed are needed: take or type all four".into());
-        };
-        let at = Point::new;
-        Ok(ReleaseEdit::Align { sheet, on_sheet: [at(a, b), at(e, f)], on_bed: [at(c, d), at(g, h)] })
     }
 
     /// The edit of this name, on whichever batch.
@@ -138,9 +110,9 @@ impl Form {
             "aim" => aim(value).map(|aim| NestEdit::SetAim { aim }.on(BatchId::FIRST)),
             "aside" => aside(value).map(|edit| edit.on(BatchId::FIRST)),
             "sheet" => sheets(value).map(|sheets| NestEdit::SetSheets { sheets }.on(BatchId::FIRST)),
-            "zero" => zero(value).map(|zero| ReleaseEdit::SetZero { zero }.on(BatchId::FIRST)),
-            "lay" => self.laid().map(|edit| edit.on(BatchId::FIRST)),
-            "align" => self.aligned().map(|edit| edit.on(BatchId::FIRST)),
+            "zero" => laying::zero(value).map(|zero| ReleaseEdit::SetZero { zero }.on(BatchId::FIRST)),
+            "lay" => laying::laid(&self.on, value).map(|edit| edit.on(BatchId::FIRST)),
+            "align" => laying::aligned(&self.on, value).map(|edit| edit.on(BatchId::FIRST)),
             "lay-at-corner" => Ok(ReleaseEdit::LayAtCorner.on(BatchId::FIRST)),
             "nicks" => Ok(HoldEdit::SetNicks { on: on_or_off() }.on(BatchId::FIRST)),
             "nick-width" => Ok(HoldEdit::SetNickWidth { width: optional()? }.on(BatchId::FIRST)),
@@ -341,15 +313,6 @@ fn sheets(text: &str) -> Result<Vec<Sheet>, String> {
             sheet.checked().map(|()| sheet)
         })
         .collect()
-}
-
-/// A zero by its name, or a point of the sheet as `x, y`.
-fn zero(value: &str) -> Result<Zero, String> {
-    if let Some(named) = Zero::NAMED.iter().find(|n| n.1 == value) {
-        return Ok(named.0);
-    }
-    let (x, y) = value.split_once(',').ok_or_else(|| format!("“{value}” is no zero; choose a corner, or type x, y in mm"))?;
-    Ok(Zero::At(Point::new(length(x.trim(), Unit::Mm)?, length(y.trim(), Unit::Mm)?)))
 }
 
 #[cfg(test)]

@@ -120,10 +120,16 @@ pub fn keep(app: &App, name: &str, bytes: &[u8]) -> Result<String, AppError> {
 pub fn add_own(app: &App, job: i32, files: &[(String, Vec<u8>)]) -> Result<(), AppError> {
     let mut taken = Vec::new();
     for (name, bytes) in files {
-        app.know(&keep(app, name, bytes)?, name, boustrophe_formats::read(name, bytes)?);
-        taken.push(Taken { name: name.clone(), hash: keep(app, name, bytes)? });
+        taken.push(Taken { name: name.clone(), hash: known(app, name, bytes)? });
     }
     add(app, job, taken)
+}
+
+/// Keeps a file that we made ourselves; gives its hash.
+pub fn known(app: &App, name: &str, bytes: &[u8]) -> Result<String, AppError> {
+    let hash = keep(app, name, bytes)?;
+    app.know(&hash, name, boustrophe_formats::read(name, bytes)?);
+    Ok(hash)
 }
 
 /// Adds files to a job as one change, on whatever revision is in force: uploads wait for each other, and what others change

@@ -9,6 +9,7 @@ mod floor_cards;
 mod guard;
 mod guests;
 mod incoming;
+mod laying;
 mod machines;
 mod miniature;
 mod names;

@@ -4,8 +4,8 @@ use crate::command::Failure;
 use crate::error::AppError;
 use crate::guard::{Names, guard};
 use crate::pages::{
-    after, assign, bed, book, cards, changes, floor, history, holding, intake, live, nesting, ordering, pictures, proving, queue, release,
-    room, runs, stage, station,
+    after, assign, bed, book, boxes, cards, changes, floor, history, holding, intake, live, nesting, ordering, pictures, proving, queue,
+    release, room, runs, stage, station,
 };
 use crate::reading::Readers;
 use crate::serving::{asked_to_end, serve};
@@ -76,6 +76,8 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/jobs/{job}/edit", post(changes::edit))
         .route("/jobs/{job}/slot-fit", post(changes::slot_fit))
         .route("/jobs/{job}/coupon", post(changes::coupon))
+        .route("/jobs/{job}/box", post(boxes::make))
+        .route("/jobs/{job}/box/seen", post(boxes::seen))
         .route("/jobs/{job}/resize", post(intake::resize))
         .route("/jobs/{job}/trace", post(intake::trace))
         .route("/jobs/{job}/region", post(intake::region))

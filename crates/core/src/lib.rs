@@ -49,6 +49,7 @@ pub mod ledger;
 pub mod lettering;
 pub mod nest;
 pub mod order;
+pub mod panels;
 pub mod picture;
 pub mod proof;
 pub mod quantity;

@@ -7,6 +7,8 @@ pub mod bitmap;
 pub mod chart;
 mod clipping;
 pub mod dxf;
+pub mod eps;
+pub mod panels;
 pub mod pdf;
 pub mod print;
 pub mod sheet;
@@ -46,7 +48,7 @@ pub enum ReadError {
         file: String,
     },
     /// A format that is not read.
-    #[error("{file} is no drawing that is read here ({what}). Export it as DXF, SVG, PDF, PNG, JPEG or STL.")]
+    #[error("{file} is no drawing that is read here ({what}). Export it as DXF, SVG, PDF, EPS, PNG, JPEG or STL.")]
     Unknown {
         /// File name.
         file: String,
@@ -84,9 +86,13 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
     }
     match head {
         [b'%', b'P', b'D', b'F', ..] => return pdf::read(file, bytes),
+        _ if eps::is_postscript(head) => return eps::read(file, bytes),
         [0x89, b'P', b'N', b'G', ..] | [0xff, 0xd8, ..] => return bitmap::read(file, bytes),
         _ if lower.ends_with(".stl") => return stl::read(file, bytes),
         _ => {}
+    }
+    if lower.ends_with(boustrophe_core::panels::ENDING) {
+        return panels::read(file, bytes);
     }
     let what = if head.contains(&0) { "it is binary data" } else { "it is some other text" };
     Err(ReadError::Unknown { file: file_name(), what: what.into() })

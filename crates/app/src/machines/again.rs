@@ -63,7 +63,8 @@ pub fn broke_off(run: &Run) -> bool {
         && matches!(run.state.as_str(), "stopped" | "fault" | "lost")
         && run.cuts > 0
         && run.cuts_done < run.cuts
-        && run.seconds > 0.0
+        // Of one that the machine no longer knows of, nobody can say that it had not begun.
+        && (run.seconds > 0.0 || run.state == "lost")
 }
 
 /// What a run's own work was: that of the sheet, or, where it went on from another, the pieces that its own program burns, each

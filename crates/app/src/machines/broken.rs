@@ -7,11 +7,10 @@ use boustrophe_core::geometry::{Point, Segment};
 use boustrophe_core::hold::SheetPath;
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::nest::{Control, Problem, Terms, search};
-use boustrophe_core::proof::{Action, Interpreter, acts, dynamics};
+use boustrophe_core::proof::{Action, Interpreter};
 use boustrophe_core::release::{Dialect, GoOn, ProgramOrder, only, rest, write};
 use boustrophe_core::route::{Route, run};
 use boustrophe_core::shop::{Machine, Shop};
-use boustrophe_core::time::plan;
 use boustrophe_machine::{Simulated, State, Status, checksum};
 use proptest::prelude::*;
 use std::sync::{Arc, LazyLock};
@@ -42,8 +41,11 @@ fn program(path: &SheetPath, machine: &Machine, route: &Route) -> String {
     String::from_utf8(text).expect("ASCII")
 }
 
-/// Runs a program on a simulated controller for so many seconds; how it stands then.
-fn run_for(machine: &Machine, program: &str, seconds: f64) -> Status {
+/// What may end a run.
+const ENDS: [&str; 4] = ["stop", "room flame", "room door open", "room limit"];
+
+/// Runs a program on a simulated controller for so many seconds, until one of [`ENDS`]; how it stands then.
+fn run_for(machine: &Machine, program: &str, seconds: f64, end: &str) -> Status {
     let controller = Simulated::new(machine.clone(), 1.0, "token");
     let lines: Vec<&str> = program.lines().collect();
     let sum = checksum(program);
@@ -53,31 +55,31 @@ fn run_for(machine: &Machine, program: &str, seconds: f64) -> Status {
     }
     assert!(controller.answer("end").starts_with("ok") && controller.answer(&format!("start 1 {sum}")).starts_with("ok"));
     controller.pass(seconds);
-    let _ = controller.answer("stop");
+    let _ = controller.answer(end);
     controller.answer("status").strip_prefix("ok ").expect("it answers").parse().expect("a status")
 }
 
-/// What a program burns within so many seconds: moves, the last of them cut off where the head was.
-fn burned(machine: &Machine, program: &str, seconds: f64) -> Vec<Segment> {
+/// What a program burned by the controller's own record: all of it, or up to the line and the place where it stopped.
+fn burned(machine: &Machine, program: &str, stopped: Option<&Status>) -> Vec<Segment> {
     let mut reader = Interpreter::new(Dialect::of(machine));
     let mut actions = Vec::new();
     program.lines().for_each(|l| reader.line(l, &mut actions).expect("it reads"));
-    let timings = plan(&acts(&actions, machine), dynamics(machine));
-    let mut clock = 0.0;
     let mut out = Vec::new();
-    for (action, timing) in actions.iter().zip(&timings) {
-        let left = seconds - clock;
-        clock += timing.seconds;
-        if left <= 0.0 {
-            break;
-        }
-        if let Action::Move { path, power, .. } = action
-            && *power > 0.0
-        {
-            let share = if left >= timing.seconds { 1.0 } else { timing.covered(left, machine.acceleration) / timing.length.max(1e-9) };
-            if share > 1e-6 {
-                out.push(path.piece(0.0, share.min(1.0)));
+    for action in &actions {
+        let Action::Move { path, power, line, .. } = action else { continue };
+        let share = match stopped {
+            Some(s) if *line > s.line => break,
+            Some(s) if *line == s.line => {
+                let at = Point::new(s.x, s.y);
+                (0..=1000)
+                    .map(|k| f64::from(k) / 1000.0)
+                    .min_by(|a, b| path.at(*a).distance(at).total_cmp(&path.at(*b).distance(at)))
+                    .unwrap_or(1.0)
             }
+            _ => 1.0,
+        };
+        if *power > 0.0 && share > 1e-6 {
+            out.push(path.piece(0.0, share));
         }
     }
     out
@@ -97,22 +99,23 @@ proptest! {
     /// Whenever the machine stops or loses its power, and however the shop goes on: every contour is cut once, but for the one that was
     /// under way, which goes as was chosen.
     #[test]
-    fn what_breaks_off_is_gone_on_with(share in 0.02..0.98_f64, how in 0..3_usize, torch in any::<bool>()) {
+    fn what_breaks_off_is_gone_on_with(share in 0.02..0.98_f64, how in 0..3_usize, end in 0..ENDS.len(), torch in any::<bool>()) {
         let (route, shop) = if torch { &*TORCH } else { &*LASER };
         let machine = shop.machine(&route.first().stock.machine).expect("the machine");
         let path = &route.first().toolpath.sheets[0];
         let first = program(path, machine, route);
         let seconds = share * route.first().proofs[0].seconds;
-        let status = run_for(machine, &first, seconds);
-        prop_assume!(status.state == State::Stopped);
+        let status = run_for(machine, &first, seconds, ENDS[end]);
+        prop_assume!(matches!(status.state, State::Stopped | State::Fault));
+        prop_assert!(!status.beam && status.alarm.is_some() == (end > 0) && status.unknown == (end == 3));
         let finished = finished_at(status.line, &pieces(&first), home(&first));
         let from = [GoOn::Again, GoOn::Here(Point::new(status.x, status.y)), GoOn::Next][how];
         let left = rest(path, finished, from);
-        let mut all = burned(machine, &first, seconds);
+        let mut all = burned(machine, &first, Some(&status));
         if !left.ops.is_empty() {
             let second = program(&left, machine, route);
-            prop_assert_eq!(run_for(machine, &second, 1e6).state, State::Done);
-            all.extend(burned(machine, &second, 1e6));
+            prop_assert_eq!(run_for(machine, &second, 1e6, "stop").state, State::Done);
+            all.extend(burned(machine, &second, None));
         }
         for (k, op) in path.ops.iter().enumerate() {
             for s in op.line().runs.iter().flatten().filter(|s| s.length() > 4.0) {

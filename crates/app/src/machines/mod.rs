@@ -5,9 +5,9 @@ pub mod again;
 #[cfg(test)]
 mod broken;
 #[cfg(test)]
-mod tests;
-#[cfg(test)]
 mod pace;
+#[cfg(test)]
+mod tests;
 pub mod watch;
 
 use crate::error::AppError;

@@ -201,7 +201,7 @@ pub async fn replace(app: Shared, Path((job, drawing)): Path<(i32, u32)>, multip
 }
 
 /// The edit that puts a file in the place of a drawing's, with what was decided on contours that only moved.
-fn replacing(app: &App, job: i32, drawing: u32, file: String, name: String) -> Result<Edit, AppError> {
+pub fn replacing(app: &App, job: i32, drawing: u32, file: String, name: String) -> Result<Edit, AppError> {
     let loaded = app.load(job)?;
     let decisions = &loaded.revision.decisions;
     let of = decisions.drawing(drawing).map_or(BatchId::FIRST, |d| d.batch);

@@ -54,8 +54,16 @@ fn lines(op: &Op, close: f64) -> Vec<Vec<f64>> {
     if op.is_swept() {
         let rows: Vec<_> = if op.rows().is_empty() { op.picture_rows().collect() } else { op.rows().to_vec() };
         let each = rows.len().div_ceil(MOST_ROWS).max(1);
-        let row = |row: &boustrophe_core::hold::Row| vec![r(row.start().x), r(row.start().y), r(row.end().x), r(row.end().y)];
-        return rows.iter().step_by(each).map(row).collect();
+        let stretches = |row: &boustrophe_core::hold::Row| {
+            let spans = row.spans.iter().map(|(a, b)| (row.point(*a), row.point(*b)));
+            let mut out: Vec<Vec<f64>> = spans.map(|(a, b)| vec![r(a.x), r(a.y), r(b.x), r(b.y)]).collect();
+            if row.backward {
+                out.reverse();
+                out.iter_mut().for_each(|l| l.rotate_left(2));
+            }
+            out
+        };
+        return rows.iter().step_by(each).flat_map(stretches).collect();
     }
     let line = op.line();
     let mut out = Vec::new();

@@ -1,6 +1,7 @@
 //! The operator's page: a program on a machine, and the truth about the line to it.
 
 use super::after::{LONGEST_NAME, Made, THROUGH, WayOn, copies, ways};
+use super::run_words::{says, silence, told, waits};
 use super::{Shared, blocking};
 use crate::error::{AppError, html};
 use crate::machines::{self, QUIET, Seen, Word, watch};
@@ -15,8 +16,6 @@ use boustrophe_machine::{Alarm, State};
 use boustrophe_store::{Run, Tick};
 use serde::Deserialize;
 use std::sync::Arc;
-use std::time::SystemTime;
-use time::OffsetDateTime;
 
 /// Ticked as well where an earlier run has burned some of the sheet.
 const AGAIN: &str = "again";
@@ -199,7 +198,7 @@ fn status_of(app: &App, mut run: Run) -> Result<Status, AppError> {
     let share = if run.total > 0.0 { (run.seconds / run.total).clamp(0.0, 1.0) } else { 0.0 };
     let share = if run.state == "done" { 1.0 } else { share };
     Ok(Status {
-        says: recorded.map_or_else(|| says(&run.state, &machine), |a| told(a).0.to_owned()),
+        says: recorded.map_or_else(|| says(&run.state, &machine), |a| format!("Stopped: {}", told(a).0)),
         shown: format!("{}-{}{}", run.state, alarm.map_or_else(String::new, |a| a.to_string()), if unknown { "-unknown" } else { "" }),
         alarm: alarm.map(|a| (format!("{machine}: {}", told(a).0), told(a).1.to_owned())),
         unknown,
@@ -212,67 +211,6 @@ fn status_of(app: &App, mut run: Run) -> Result<Status, AppError> {
         total: clock(run.total),
         machine,
         run,
-    })
-}
-
-/// An alarm in a sentence, and what to do about it.
-fn told(alarm: Alarm) -> (&'static str, &'static str) {
-    match alarm {
-        Alarm::Door => ("the door is open", "Nothing burns. Look at the sheet, shut the door, then say that it is put right."),
-        Alarm::Flame => ("something burns", "Put it out and look at the bed. When nothing glows any more, say that it is put right."),
-        Alarm::Limit => (
-            "the head ran into the end of its way",
-            "It lost its place there. Clear what is in the way, say that it is put right, and have it find zero.",
-        ),
-        Alarm::Link => (
-            "it heard nothing from the shop and stopped",
-            "As it is told to in the shop's book. Check cable and switch, then say that it is put right.",
-        ),
-    }
-}
-
-fn says(state: &str, machine: &str) -> String {
-    match state {
-        "walking" => "Walking round, beam off".into(),
-        "waiting" => format!("Waits for {machine}"),
-        "sending" | "loading" => format!("Being sent to {machine}"),
-        "ready" => "Ready: go through the list, then start".into(),
-        "running" => "Running".into(),
-        "paused" => "Paused".into(),
-        "stopped" => "Stopped".into(),
-        "done" => "Done".into(),
-        "lost" => "Lost: the machine no longer knows of it".into(),
-        "withdrawn" => "Taken out of the queue".into(),
-        _ => "Went wrong".into(),
-    }
-}
-
-/// What a line that is silent means; nothing while it is live.
-fn silence(machine: &str, seen: &Seen) -> String {
-    if seen.live() {
-        return String::new();
-    }
-    let since = seen.heard.map(|h| OffsetDateTime::from(SystemTime::now() - h.elapsed()));
-    let since = since.map_or_else(
-        || "since the shop was opened".to_owned(),
-        |t| format!("since {:02}:{:02}:{:02} UTC", t.hour(), t.minute(), t.second()),
-    );
-    format!(
-        "{machine} has not been heard {since}. What is shown may be old, and the machine goes on by itself: look at it. Stop is tried all the same; where it does not answer, use the machine's own."
-    )
-}
-
-/// What a run in the queue waits for.
-fn waits(app: &App, run: &Run, machine: &str, seen: &Seen) -> Result<String, AppError> {
-    let before = app.store.open_runs(&run.machine)?.into_iter().filter(|r| r.id < run.id || r.state != "waiting").collect::<Vec<_>>();
-    let ahead = before.iter().filter(|r| r.id != run.id).count();
-    let held = seen.status.as_ref().and_then(|s| s.held.as_ref().filter(|h| h.run == 0).map(|h| (s.state, h)));
-    Ok(match (before.first(), held) {
-        (Some(first), _) if ahead > 0 => format!("{machine} has {}; {ahead} before this one.", first.file_name),
-        (_, Some((state, held))) => {
-            format!("{machine} is {state} with {}, from its own panel. This one is sent when that is gone.", held.name)
-        }
-        _ => String::new(),
     })
 }
 

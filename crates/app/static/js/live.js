@@ -25,18 +25,21 @@ export async function open(run) {
   box.append(head);
 }
 
-/** The stretches of a piece up to the place nearest to the head, which goes on along them and never back. */
+/** How far a place lies from a line between two points. */
+function off(x, y, [ax, ay], [bx, by]) {
+  const l = (bx - ax) ** 2 + (by - ay) ** 2, t = l ? Math.max(0, Math.min(1, ((x - ax) * (bx - ax) + (y - ay) * (by - ay)) / l)) : 0;
+  return Math.hypot(x - ax - t * (bx - ax), y - ay - t * (by - ay));
+}
+
+/** The stretches of a piece up to the head: on from where it was, to the first line that it is near to, and never back. */
 function upTo(piece, x, y) {
-  const points = piece.lines.flatMap((l, i) => Array.from({ length: l.length / 2 }, (_, k) => [l[2 * k], l[2 * k + 1], i, k]));
-  let best = at.step, least = Infinity;
-  for (let i = at.step; i < points.length; i++) {
-    const away = Math.hypot(points[i][0] - x, points[i][1] - y);
-    if (away < least - 1e-9) { least = away; best = i; }
-  }
-  at.step = best;
-  if (!points[best]) return [];
-  const [, , stretch, step] = points[best];
-  return [...piece.lines.slice(0, stretch), piece.lines[stretch].slice(0, 2 * step + 2)];
+  const lines = piece.lines.flatMap((l, i) => Array.from({ length: l.length / 2 - 1 }, (_, k) => [[l[2 * k], l[2 * k + 1]], [l[2 * k + 2], l[2 * k + 3]], i, k]));
+  const near = Math.max(work.width, work.height) / 200, found = lines.findIndex(([a, b], i) => i >= at.step && off(x, y, a, b) < near);
+  if (found >= 0) at.step = found;
+  const here = lines[at.step];
+  if (!here) return [];
+  const [, , stretch, step] = here, begun = piece.lines[stretch].slice(0, 2 * step + 2);
+  return [...piece.lines.slice(0, stretch), found >= 0 ? [...begun, x, y] : begun];
 }
 
 /** Shows how far it is. */

@@ -119,7 +119,8 @@ async fn a_queue_is_put_in_order_and_what_runs_take_goes_into_the_chart() {
         hand.run_state("done").await;
     }
     hand.go("/machines").await;
-    assert!(hand.text(".past-runs").await.contains("+20 %"), "{}", hand.text(".past-runs").await);
+    let past = hand.value("document.querySelector('.past-runs').textContent").await.to_string();
+    assert!(past.contains("+20 %"), "{past}");
     assert!(hand.text(".pace").await.contains("1.2 times"), "{}", hand.text(".pace").await);
     hand.click(".pace button").await;
     hand.until("it is reckoned with", "document.readyState === 'complete' && document.querySelector('.pace') === null").await;
@@ -186,7 +187,11 @@ async fn a_scrap_is_outlined_on_the_bed_and_cut_from() {
     hand.shoot("bed-scrap").await;
     // A corner is taken off by a click and comes back by a click on the edge between its neighbours.
     let corners = hand.value("document.querySelectorAll('#found circle').length").await.as_i64().unwrap_or(0);
-    let click = |what: &str| format!("(() => {{ const c = {what}, b = c.getBoundingClientRect(); for (const kind of ['pointerdown', 'pointerup']) c.dispatchEvent(new PointerEvent(kind, {{ clientX: b.x + b.width / 2, clientY: b.y + b.height / 2, pointerId: 1, bubbles: true }})); return true }})()");
+    let click = |what: &str| {
+        format!(
+            "(() => {{ const c = {what}, b = c.getBoundingClientRect(); for (const kind of ['pointerdown', 'pointerup']) c.dispatchEvent(new PointerEvent(kind, {{ clientX: b.x + b.width / 2, clientY: b.y + b.height / 2, pointerId: 1, bubbles: true }})); return true }})()"
+        )
+    };
     hand.value(&click("document.querySelectorAll('#found circle')[1]")).await;
     hand.until("one less", &format!("document.querySelectorAll('#found circle').length === {}", corners - 1)).await;
     hand.value(touch).await;
@@ -224,20 +229,34 @@ async fn a_photo_with_two_known_points_is_laid_flat() {
     let hand = Hand { page: &browser.page, shop: &shop.address };
     // Seen from straight above, two pixels to the mm, with a frame of 40 pixels: a light piece on a dark bed of 900 × 600 mm.
     let (w, h) = (1880_usize, 1280_usize);
-    let pixel = |x: usize, y: usize| if (400..1000).contains(&x) && (300..700).contains(&y) { [220, 200, 150, 255] } else { [60, 60, 58, 255] };
+    let pixel =
+        |x: usize, y: usize| if (400..1000).contains(&x) && (300..700).contains(&y) { [220, 200, 150, 255] } else { [60, 60, 58, 255] };
     let rgba = (0..w * h).flat_map(|i| pixel(i % w, i / w)).collect();
     let file = shop.data.path().join("photo.png");
     std::fs::write(&file, boustrophe_formats::bitmap::write_png(w, h, rgba).expect("a photo")).expect("written");
     hand.go("/bed/lark").await;
-    browser.page.find(thirtyfour::By::Css("#bed-photo")).await.expect("the picker").send_keys(file.display().to_string()).await.expect("given");
+    browser
+        .page
+        .find(thirtyfour::By::Css("#bed-photo"))
+        .await
+        .expect("the picker")
+        .send_keys(file.display().to_string())
+        .await
+        .expect("given");
     hand.until("it waits for its points", "document.querySelector('#known') !== null").await;
-    let click = |x: usize, y: usize| format!("(() => {{ const s = document.querySelector('#bed-stage'), p = new DOMPoint({x}, {y}).matrixTransform(s.getScreenCTM()); s.dispatchEvent(new MouseEvent('click', {{ clientX: p.x, clientY: p.y, bubbles: true }})); return true }})()");
+    let click = |x: usize, y: usize| {
+        format!(
+            "(() => {{ const s = document.querySelector('#bed-stage'), p = new DOMPoint({x}, {y}).matrixTransform(s.getScreenCTM()); s.dispatchEvent(new MouseEvent('click', {{ clientX: p.x, clientY: p.y, bubbles: true }})); return true }})()"
+        )
+    };
     hand.value(&click(40, 1240)).await;
     hand.value(&click(1840, 40)).await;
     hand.until("both", "document.querySelectorAll('#points circle').length === 2").await;
     hand.click("#known button").await;
     hand.until("it is flat", "document.querySelector('#bed-stage image')?.getAttribute('href').includes('flat')").await;
-    let found = hand.value("fetch('/bed/lark/touched', { method: 'POST', body: new URLSearchParams({ x: 300, y: 350 }) }).then(r => r.json())").await;
+    let found = hand
+        .value("fetch('/bed/lark/touched', { method: 'POST', body: new URLSearchParams({ x: 300, y: 350 }) }).then(r => r.json())")
+        .await;
     let ring = found["rings"][0].as_array().expect("a ring").clone();
     let corner = |x: f64, y: f64| ring.iter().any(|p| (p[0].as_f64().unwrap_or(0.0) - x).hypot(p[1].as_f64().unwrap_or(0.0) - y) < 2.0);
     assert!(corner(180.0, 270.0) && corner(480.0, 470.0), "{ring:?}");

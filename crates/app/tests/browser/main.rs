@@ -3,6 +3,7 @@
 mod assigning;
 mod batches;
 mod book;
+mod boxes;
 mod drawings;
 mod fields;
 mod harness;
@@ -11,6 +12,7 @@ mod laying;
 mod machines;
 mod memory;
 mod ordering;
+mod pointer;
 mod rack;
 mod refusals;
 mod running;

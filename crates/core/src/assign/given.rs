@@ -1,10 +1,11 @@
 //! What Assign gets to see: no more than it needs, so that nothing else makes it work again.
 
-use crate::decisions::{AssignDecisions, Decisions, PartDecisions, Process};
-use crate::ids::{BatchId, PartId};
+use crate::decisions::clean::Operation;
+use crate::decisions::{AssignDecisions, Decisions, PartDecisions, Process, Stock};
+use crate::ids::{BatchId, ContourId, PartId};
 use crate::shop::{Rule, Shop};
 use serde::Serialize;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Decisions and customs of the shop that bear on what lines are.
 #[derive(Clone, Copy, Debug)]
@@ -60,6 +61,14 @@ pub struct Customs<'a> {
     pub near_colour: u32,
     /// By batch.
     pub stocks: BTreeMap<BatchId, StockCustoms>,
+    /// What each batch is made on and of.
+    pub made_of: BTreeMap<BatchId, Stock>,
+    /// Materials of the book: id and name.
+    pub materials: Vec<(String, String)>,
+    /// Parts of which it is said how their grain lies.
+    pub grained: BTreeSet<PartId>,
+    /// Contours of which a mirrored copy was made.
+    pub mirrored: BTreeSet<ContourId>,
 }
 
 /// What a batch's machine and material bring along.
@@ -88,7 +97,19 @@ impl<'a> Customs<'a> {
             thickness: s.thickness,
         };
         let stocks = decisions.batches.iter().map(|(id, b)| (*id, stock(&b.stock))).collect();
-        Self { rules: &shop.rules, near_colour: shop.near_colour, stocks }
+        let grained =
+            decisions.batches.values().flat_map(|b| &b.nest.parts).filter(|(_, n)| n.grain.is_some()).map(|(id, _)| *id).collect();
+        let mirrors = decisions.drawings.iter().flat_map(|d| &d.operations);
+        let mirrored = mirrors.filter_map(|o| if let Operation::Mirror { contours, keep: true, .. } = o { Some(contours) } else { None });
+        Self {
+            rules: &shop.rules,
+            near_colour: shop.near_colour,
+            stocks,
+            made_of: decisions.batches.iter().map(|(id, b)| (*id, b.stock.clone())).collect(),
+            materials: shop.materials.iter().map(|m| (m.id.clone(), m.name.clone())).collect(),
+            grained,
+            mirrored: mirrored.flatten().copied().collect(),
+        }
     }
     /// Those of a batch.
     pub fn stock(&self, batch: BatchId) -> StockCustoms {

@@ -4,6 +4,7 @@ mod chart;
 mod containment;
 mod given;
 mod key;
+mod notes;
 mod numbers;
 mod parts;
 #[cfg(test)]
@@ -165,6 +166,7 @@ pub fn run(drawings: &[Arc<Cleaned>], given: &Given) -> (Work, Vec<Finding>) {
             );
         }
     }
+    findings.extend(drawings.iter().filter_map(|d| notes::told(d, &parts, &items, given)));
     if let Some(n) = &decisions.numbers {
         findings.extend(numbers::add(&mut items, &mut parts, n));
     }

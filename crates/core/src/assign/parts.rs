@@ -105,7 +105,13 @@ pub(super) fn gather(items: &[Item], first: usize, drawing: &Cleaned, wanted: im
     let many = parts.len() > 1;
     for (n, part) in parts.iter_mut().enumerate() {
         part.quantity = part.wanted.values().sum();
-        part.name = if many { format!("{stem} {}", n + 1) } else { stem.to_owned() };
+        // A box's panels are called by their places.
+        let place = part.outer.filter(|_| drawing.name.ends_with(crate::panels::ENDING)).map(|i| items[i].contour.style.layer.clone());
+        part.name = match place {
+            Some(place) => format!("{stem}, {place}"),
+            None if many => format!("{stem} {}", n + 1),
+            None => stem.to_owned(),
+        };
     }
     Gathered { parts, outside }
 }

@@ -1,6 +1,7 @@
 //! A reader of ISO 6983 programs, as a controller understands them: G0 G1 G2 G3 G17 G20 G21 G90 G91 G94, M0, F, I J, and
 //! the words of its [`Dialect`]. Anything else is a fault with its line.
 
+use super::line::{MOST_WORDS, Words, number};
 use crate::geometry::{Point, Segment, Vec2};
 use crate::release::{Dialect, Meaning, Word};
 use std::f64::consts::TAU;
@@ -52,55 +53,6 @@ pub struct ProgramFault {
 
 /// Places with a wrong height that are kept.
 const MOST_TOLD: usize = 200;
-
-/// Words of one line at most.
-const MOST_WORDS: usize = 16;
-
-/// The words of a line, in place: programs have tens of millions of lines.
-#[derive(Default)]
-struct Words {
-    words: [(char, f64); MOST_WORDS],
-    count: usize,
-}
-
-impl Words {
-    /// False when there is no room.
-    fn push(&mut self, word: (char, f64)) -> bool {
-        let Some(place) = self.words.get_mut(self.count) else { return false };
-        *place = word;
-        self.count += 1;
-        true
-    }
-    fn as_slice(&self) -> &[(char, f64)] {
-        &self.words[..self.count]
-    }
-}
-
-/// A decimal number. Up to fifteen digits, which is all that programs have, its digits and its power of ten are exact, and
-/// so is their quotient; what is longer goes the slow way.
-fn number(text: &str) -> Option<f64> {
-    let (sign, digits) = match text.as_bytes() {
-        [b'-', rest @ ..] => (-1.0, rest),
-        [b'+', rest @ ..] => (1.0, rest),
-        all => (1.0, all),
-    };
-    if digits.len() > 15 {
-        return text.parse().ok();
-    }
-    let (mut value, mut scale, mut point, mut any) = (0_u64, 1_u64, false, false);
-    for b in digits {
-        match b {
-            b'0'..=b'9' => {
-                value = value * 10 + u64::from(b - b'0');
-                scale *= if point { 10 } else { 1 };
-                any = true;
-            }
-            b'.' if !point => point = true,
-            _ => return None,
-        }
-    }
-    any.then(|| sign * (value as f64 / scale as f64))
-}
 
 #[derive(Clone, Copy, Debug, PartialEq)]
 enum Motion {
@@ -197,8 +149,7 @@ impl Interpreter {
     pub fn left_on(&self) -> (bool, bool) {
         (self.beam, self.air)
     }
-    /// Where the torch burned without its height being held, or travelled with it held, in the order of the program; the first so
-    /// many. Nothing where the controller has no word for that.
+    /// Where the torch burned without its height being held, or travelled with it held: the first so many, none without a word for it.
     pub fn wrong_height(&self) -> &[Point] {
         &self.wrong_height
     }
@@ -278,16 +229,20 @@ impl Interpreter {
             return Ok(());
         }
         if moving {
-            // A tool in the holder is no torch.
-            let wrong = self.held.is_some_and(|held| held != (self.beam && self.tool == 0)) && (self.tool == 0 || self.held == Some(true));
-            if wrong && self.wrong_height.len() < MOST_TOLD {
-                self.wrong_height.push(self.at);
-            }
+            self.watch_height();
             let target = self.target(get('X'), get('Y'));
             let center = self.centre(target, (get('I'), get('J'), get('R')))?;
             self.go(target, center, power, actions)?;
         }
         Ok(())
+    }
+
+    /// Held while the torch burns, and only then; a tool in the holder is no torch.
+    fn watch_height(&mut self) {
+        let wrong = self.held.is_some_and(|held| held != (self.beam && self.tool == 0)) && (self.tool == 0 || self.held == Some(true));
+        if wrong && self.wrong_height.len() < MOST_TOLD {
+            self.wrong_height.push(self.at);
+        }
     }
 
     /// The centre of an arc, seen from where it begins: said by I and J, or by the radius R, which is less than nothing for the

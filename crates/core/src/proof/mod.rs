@@ -9,6 +9,7 @@ mod differences;
 mod edges;
 mod interpret;
 mod lift;
+mod line;
 mod reader;
 mod remains;
 mod settings;

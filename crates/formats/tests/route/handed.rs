@@ -73,7 +73,7 @@ proptest! {
             // SVG's y goes down from the page's upper edge; it is read with y up, so both agree.
             for (process, layer) in [(Process::Cut, "cut"), (Process::Score, "score"), (Process::Mark, "mark")] {
                 let same = alike(&lines(&drawing, layer), &lying(&job, 0, process));
-                prop_assert!(same.is_ok(), "{name}, {layer}: {}", same.unwrap_err());
+                prop_assert!(same.is_ok(), "{name}, {layer}: {same:?}");
             }
             prop_assert!(drawing.damage.is_empty(), "{:?}", drawing.damage);
         }

@@ -1,5 +1,6 @@
 //! The whole route over the demo drawings: what is kept, what is computed anew, and what must hold for every sheet.
 
+mod boxes;
 mod by_hand;
 mod cached;
 mod common;
@@ -11,6 +12,7 @@ mod job;
 mod jobs;
 mod lifted;
 mod loose;
+mod plans;
 mod posed;
 mod printed;
 mod real;

@@ -1,5 +1,6 @@
 //! Intake's docket: drawings with their sizes, pictures, pages, revisions.
 
+use crate::pages::boxes::figures;
 use crate::pages::intake::{compared, extent, judged};
 use crate::shop::{App, Loaded};
 use askama::Template;
@@ -8,6 +9,7 @@ use boustrophe_core::clean::trace::parting;
 use boustrophe_core::decisions::{DrawingDecisions, Edit, IntakeEdit};
 use boustrophe_core::geometry::Bounds;
 use boustrophe_core::intake;
+use boustrophe_core::panels::{BoxSpec, Top};
 use boustrophe_core::route::DrawingState;
 
 struct DrawingRow {
@@ -26,6 +28,8 @@ struct DrawingRow {
     page_edits: Vec<String>,
     picture: Option<PictureView>,
     compared: Option<(usize, usize, usize)>,
+    /// The figures of a box.
+    figures: Option<BoxSpec>,
 }
 
 #[derive(Template)]
@@ -34,6 +38,8 @@ pub(super) struct Intake {
     job: i32,
     revision: i32,
     drawings: Vec<DrawingRow>,
+    /// What a new box begins with.
+    fresh: BoxSpec,
 }
 
 struct PictureView {
@@ -105,9 +111,12 @@ pub(super) fn intake_body(app: &App, loaded: &Loaded) -> Intake {
                 pages: d.drawing.pages.len(),
                 page_edits: page_edits(d),
                 picture: picture(loaded, d, decided),
+                figures: figures(app, &decided.file, &decided.name),
                 compared: compared(app, loaded, d).map(|c| (c.kept, c.fresh.len(), c.gone.len())),
             }
         })
         .collect();
-    Intake { job: loaded.job.id, revision: loaded.revision.id, drawings }
+    let t = loaded.decided().stock.thickness;
+    let fresh = BoxSpec { thickness: (t, t, t), ..BoxSpec::default() };
+    Intake { job: loaded.job.id, revision: loaded.revision.id, drawings, fresh }
 }

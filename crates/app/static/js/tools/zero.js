@@ -13,9 +13,13 @@ export class Zero {
       this.want(button.dataset.take);
     };
     document.addEventListener("click", this.ask);
-    $("#docket").addEventListener("submit", (e) => this.send(e), true);
+    this.fill = (e) => this.send(e);
+    document.addEventListener("submit", this.fill, true);
   }
-  leave() { document.removeEventListener("click", this.ask); }
+  leave() {
+    document.removeEventListener("click", this.ask);
+    document.removeEventListener("submit", this.fill, true);
+  }
   shown() { this.want(null); }
 
   want(what) {

@@ -101,7 +101,14 @@ pub(super) struct Scale {
     pub(super) length: f64,
     pub(super) numbered: u32,
     pub(super) angle: f64,
+    pub(super) middle: u32,
+    pub(super) by: u32,
+    pub(super) both: bool,
 }
+
+/// Lengths of the longest and of the middle marks, as shares of the others'.
+const LONG: f64 = 1.6;
+const MIDDLE: f64 = 1.3;
 
 /// Marks across the row's direction, the first at the spot; numbers stand behind the marks.
 pub(super) fn marks(work: &mut Work, part: ContourId, spot: &Spot, scale: &Scale) -> bool {
@@ -111,17 +118,36 @@ pub(super) fn marks(work: &mut Work, part: ContourId, spot: &Spot, scale: &Scale
     for k in 0..scale.count {
         let x = f64::from(k) * scale.pitch;
         let numbered = scale.numbered > 0 && k.is_multiple_of(scale.numbered);
-        let length = if numbered { scale.length * 1.6 } else { scale.length };
+        let middle = scale.middle > 0 && k.is_multiple_of(scale.middle);
+        let length = scale.length
+            * if numbered {
+                LONG
+            } else if middle {
+                MIDDLE
+            } else {
+                1.0
+            };
         let mark = Path::new(vec![Segment::line(Point::new(x, 0.0), Point::new(x, length))], false);
         let style = added(&work.contours[i].style, Nature::Plain);
         work.add_styled(i, mark.transformed(row), style);
         if numbered {
             let height = (scale.pitch * f64::from(scale.numbered) * 0.45).clamp(1.2, scale.length.max(2.0) * 1.5);
-            let number = lettering::strokes(&k.to_string(), height);
-            let shift = Vec2::new(x - number.width / 2.0, length + height * 0.4);
             let style = written(&work.contours[i].style);
-            for path in number.paths {
-                work.add_styled(i, path.transformed(row * Affine::translate(shift)), Arc::clone(&style));
+            let mut write = |number: u32, place: &dyn Fn(f64) -> Affine| {
+                let line = lettering::strokes(&number.to_string(), height);
+                for path in line.paths {
+                    work.add_styled(i, path.transformed(row * place(line.width)), Arc::clone(&style));
+                }
+            };
+            let above = length + height * 0.4;
+            write(k / scale.numbered * scale.by, &|width| Affine::translate(Vec2::new(x - width / 2.0, above)));
+            let back = scale.count - 1 - k;
+            if scale.both && back.is_multiple_of(scale.numbered) {
+                // Turned about, behind the first: its foot is away from the marks.
+                let foot = above + height * 2.4;
+                write(back / scale.numbered * scale.by, &|width| {
+                    Affine::translate(Vec2::new(x + width / 2.0, foot)) * Affine::rotate(std::f64::consts::PI)
+                });
             }
         }
     }

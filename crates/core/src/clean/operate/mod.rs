@@ -73,8 +73,18 @@ fn apply(work: &mut Work, operation: &Operation) -> bool {
         Operation::Hole { part, spot, diameter } => add::hole(work, *part, spot, *diameter),
         Operation::Slot { part, spot, length, width, angle } => add::slot(work, *part, spot, (*length, *width), *angle),
         Operation::Tab { part, spot, outer, hole } => add::tab(work, *part, spot, *outer, *hole),
-        Operation::Marks { part, spot, pitch, count, length, numbered, angle } => {
-            add::marks(work, *part, spot, &add::Scale { pitch: *pitch, count: *count, length: *length, numbered: *numbered, angle: *angle })
+        Operation::Marks { part, spot, pitch, count, length, numbered, angle, middle, by, both } => {
+            let scale = add::Scale {
+                pitch: *pitch,
+                count: *count,
+                length: *length,
+                numbered: *numbered,
+                angle: *angle,
+                middle: *middle,
+                by: if *by == 0 { *numbered } else { *by },
+                both: *both,
+            };
+            add::marks(work, *part, spot, &scale)
         }
         Operation::Write { part, spot, text, height, face, angle } => add::write(work, *part, spot, text, *height, *face, *angle),
         Operation::Move { contours, dx, dy } => place::shift(work, contours, *dx, *dy),

@@ -137,6 +137,9 @@ fn tabs_marks_and_writing() {
         length: 3.0,
         numbered: 5,
         angle: 0.0,
+        middle: 0,
+        by: 0,
+        both: false,
     };
     let marks = done(&contours, &[scale]);
     assert_eq!(marks.iter().filter(|c| !c.path.closed && c.path.segments.len() == 1 && c.bounds.width() < 1e-9).count(), 11);
@@ -338,4 +341,40 @@ fn small_holes_become_centre_marks() {
     let middle = contours[1].bounds.center();
     assert!(arms.len() == 2 && arms.iter().all(|c| !c.path.closed && c.bounds.center().distance(middle) < 1e-9));
     assert!(marked.iter().filter(|c| c.path.closed).count() == 1 && marked.iter().any(|c| c.id == ids[1]), "one arm keeps the name");
+}
+
+/// A ruler in millimetres and one in eighths of an inch: three lengths of marks, numbers from both ends, those of the far side upright
+/// for who stands there.
+#[test]
+fn rulers_read_from_both_ends() {
+    let (contours, _) = start(&[Path::rectangle(0.0, 0.0, 330.0, 40.0)]);
+    for (words, marks, long, last) in [
+        ("marks 301 every 1 long 3 middle 5 numbered 10 both at 10,4", 301, 31, "300"),
+        ("marks 97 every 1/8in long 3 middle 4 numbered 8 by 1 both at 10,4", 97, 13, "12"),
+    ] {
+        let operation = words::parse(words, &[contours[0].id]).expect(words);
+        let made = done(&contours, &[operation]);
+        let lines: Vec<f64> = made
+            .iter()
+            .filter(|c| !c.path.closed && c.path.segments.len() == 1 && c.bounds.width() < 1e-9 && (c.bounds.min.y - 4.0).abs() < 1e-9)
+            .map(|c| c.length)
+            .collect();
+        assert_eq!(lines.len(), marks, "{words}");
+        let of = |length: f64| lines.iter().filter(|l| (**l - length).abs() < 1e-6).count();
+        assert_eq!(of(4.8), long, "{words}");
+        assert!(of(3.9) > 0 && of(3.0) + of(3.9) + of(4.8) == marks);
+        // Over the first mark stands 0, and behind it the last number the other way round; over the last mark they are exchanged.
+        let strokes = |x: f64, from: f64, to: f64| {
+            made.iter()
+                .filter(|c| {
+                    c.style.nature == Nature::Writing && (c.bounds.center().x - x).abs() < 9.0 && (from..to).contains(&c.bounds.center().y)
+                })
+                .count()
+        };
+        let letters = |text: &str| crate::lettering::strokes(text, 3.0).paths.len();
+        let (near, far) =
+            (made.iter().filter(|c| c.style.nature == Nature::Writing).map(|c| c.bounds.min.y).fold(f64::INFINITY, f64::min), 60.0);
+        let both = strokes(10.0, near, far);
+        assert_eq!(both, letters("0") + letters(last), "{words}: 0 and {last} over the first mark");
+    }
 }

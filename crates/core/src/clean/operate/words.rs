@@ -21,7 +21,7 @@ pub const VERBS: &[(&str, &str)] = &[
     ("hole", "hole 6 at 10,10 corners"),
     ("slot", "slot 20x5 at 15,10"),
     ("tab", "tab 12/4 at 0,0 from top"),
-    ("marks", "marks 11 every 5 long 3 numbered 5 at 5,5"),
+    ("marks", "marks 101 every 1 long 3 middle 5 numbered 10 both at 5,5"),
     ("write", "write \"BEE\" 8 at 10,10"),
     ("move", "move 10,0"),
     ("turn", "turn 90"),
@@ -77,6 +77,9 @@ pub fn parse(typed: &str, chosen: &[ContourId]) -> Result<Operation, String> {
                 length: rest.long.unwrap_or(3.0),
                 numbered: rest.numbered,
                 angle: rest.angle,
+                middle: rest.middle,
+                by: rest.by,
+                both: rest.both,
             }
         }
         "write" => {
@@ -162,6 +165,9 @@ struct Rest {
     every: Option<f64>,
     long: Option<f64>,
     numbered: u32,
+    middle: u32,
+    by: u32,
+    both: bool,
     face: Face,
 }
 
@@ -233,6 +239,9 @@ impl<'a> Words<'a> {
                 "every" => rest.every = Some(self.length("a pitch")?),
                 "long" => rest.long = Some(self.length("a length")?),
                 "numbered" => rest.numbered = count(&self.word("a number")?, 1, 1000)?,
+                "middle" => rest.middle = count(&self.word("a number")?, 1, 1000)?,
+                "by" => rest.by = count(&self.word("a number")?, 1, 100_000)?,
+                "both" => rest.both = true,
                 "outline" => rest.face = Face::Outline,
                 "stroke" => rest.face = Face::Stroke,
                 other => return Err(self.strange(other)),

@@ -147,7 +147,9 @@ pub enum Operation {
         outer: f64,
         hole: f64,
     },
-    /// A scale: `count` marks at a `pitch`, `length` long, every `numbered`-th with its number (0 for none).
+    /// A scale: `count` marks at a `pitch`, `length` long, every `numbered`-th longest and with its number (0 for none), every
+    /// `middle`-th of the others longer than the rest. The numbers rise by `by` (0: as the marks are counted); with `both` they stand a
+    /// second time, counted from the other end and upright for who stands on the other side.
     Marks {
         part: ContourId,
         spot: Spot,
@@ -156,6 +158,12 @@ pub enum Operation {
         length: f64,
         numbered: u32,
         angle: f64,
+        #[serde(default, skip_serializing_if = "is_none")]
+        middle: u32,
+        #[serde(default, skip_serializing_if = "is_none")]
+        by: u32,
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        both: bool,
     },
     Write {
         part: ContourId,
@@ -222,6 +230,10 @@ pub enum Operation {
 
 /// Copies that one operation may make.
 pub const MOST_COPIES: u32 = 2000;
+
+fn is_none(n: &u32) -> bool {
+    *n == 0
+}
 
 impl Operation {
     /// What it is, for the list and the history.

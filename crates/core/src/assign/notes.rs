@@ -1,0 +1,161 @@
+//! What a plan says in words beside its parts: how many, how thick and of what, which way the grain runs, and that a part is
+//! wanted in both hands. Each note is tied to the part that it stands in, or else to the nearest.
+
+mod words;
+
+use super::given::Given;
+use super::{Item, Part};
+use crate::clean::Cleaned;
+use crate::decisions::clean::Operation;
+use crate::decisions::{AssignEdit, CleanEdit, Edit, NestEdit, Stock};
+use crate::drawing::Text;
+use crate::finding::{Finding, Severity, Station, counted};
+use crate::geometry::{Point, Vec2};
+use crate::ids::BatchId;
+use crate::nest::{Grain, PartNest};
+use words::{Said, is_stuff, understood};
+
+/// A note beside a part is not further from it than so many times its height, and than this, mm.
+const REACH: (f64, f64) = (9.0, 45.0);
+/// Notes that are told one by one.
+const TOLD: usize = 6;
+/// Width of a letter as a share of its height.
+const LETTER: f64 = 0.65;
+
+/// A note with the part that it is about.
+struct Tied<'a> {
+    text: &'a Text,
+    middle: Point,
+    part: &'a Part,
+    said: Said,
+}
+
+fn middle(t: &Text) -> Point {
+    let along = Vec2::from_angle(t.angle);
+    t.at + along * (t.height * LETTER * t.value.chars().count() as f64 / 2.0) + along.turn_90() * (t.height / 2.0)
+}
+
+/// The part that a note stands in, the smallest of several; else the nearest within reach.
+fn tied<'a>(t: &Text, parts: &'a [Part], drawing: u32) -> Option<&'a Part> {
+    let at = middle(t);
+    let of = || parts.iter().filter(|p| p.drawing == drawing);
+    let within = of().filter(|p| p.outline.contains(at)).min_by(|a, b| a.area.total_cmp(&b.area));
+    within.or_else(|| {
+        let away = |p: &Part| p.outline.nearest(at).distance.min(p.outline.nearest(t.at).distance);
+        let reach = (REACH.0 * t.height).min(REACH.1).max(10.0);
+        of().map(|p| (away(p), p)).filter(|(d, _)| *d <= reach).min_by(|a, b| a.0.total_cmp(&b.0)).map(|(_, p)| p)
+    })
+}
+
+/// What the notes of a drawing say that is not so yet, with what takes them all.
+pub(super) fn told(drawing: &Cleaned, parts: &[Part], items: &[Item], given: &Given) -> Option<Finding> {
+    let mut open: Vec<Tied> = Vec::new();
+    for text in &drawing.texts {
+        let said = understood(&text.value);
+        let Some(part) = (if said.is_empty() { None } else { tied(text, parts, drawing.drawing) }) else { continue };
+        let said = said.into_iter().map(|said| Tied { text, middle: middle(text), part, said });
+        open.extend(said.filter(|t| !settled(t, given)));
+    }
+    // Of several notes that say the same of a part the first stands.
+    let mut kept: Vec<Tied> = Vec::new();
+    for t in open {
+        if !kept.iter().any(|k| k.part.id == t.part.id && std::mem::discriminant(&k.said) == std::mem::discriminant(&t.said)) {
+            kept.push(t);
+        }
+    }
+    if kept.is_empty() {
+        return None;
+    }
+    let mut edits = Vec::new();
+    let mut added: Vec<Stock> = Vec::new();
+    for t in &kept {
+        edits.extend(edit(t, items, given, &mut added));
+    }
+    // Batches come first: parts are moved to them by the numbers that they will have.
+    let mut all: Vec<Edit> = added.into_iter().map(|stock| Edit::Assign(AssignEdit::AddBatch { stock })).collect();
+    let plain = all.is_empty();
+    all.extend(edits);
+    let words: Vec<String> = kept.iter().take(TOLD).map(|t| format!("“{}” by {}", t.text.value.trim(), t.part.name)).collect();
+    let more = if kept.len() > TOLD { format!(", and {} more", kept.len() - TOLD) } else { String::new() };
+    let text = format!("{} says what is wanted and is not so yet: {}{more}.", drawing.name, words.join(", "));
+    let points: Vec<Point> = kept.iter().map(|t| t.middle).collect();
+    let found = Finding::new(Station::Assign, Severity::Look, "plan-says", kept.len(), text).at(drawing.drawing, points);
+    let label = format!("Take {}", counted(kept.len(), "note", "notes"));
+    let quiet = plain && kept.iter().all(|t| matches!(t.said, Said::Copies(_) | Said::Grain { .. }));
+    Some(if quiet { found.mend(label, Edit::All { edits: all }) } else { found.choice(label, Edit::All { edits: all }) })
+}
+
+/// True where it is so already, or where a hand has said otherwise since.
+fn settled(t: &Tied, given: &Given) -> bool {
+    let decided = given.wanted.parts.get(&t.part.id);
+    let (batch, quantity, _) = given.wanted.drawings.get(&t.part.drawing).copied().unwrap_or((BatchId::FIRST, 1, false));
+    match &t.said {
+        Said::Copies(n) => t.part.quantity == *n || quantity != 1 || decided.is_some_and(|d| !d.quantity.is_empty()),
+        Said::Thickness(mm, of) => {
+            let home = decided.and_then(|d| d.batch).unwrap_or(batch);
+            let so = given.customs.made_of.get(&home).is_none_or(|now| alike(now, &stock(now, *mm, of, given)));
+            so || decided.is_some_and(|d| d.batch.is_some())
+        }
+        Said::Grain { .. } => given.customs.grained.contains(&t.part.id) || grain(t).is_none(),
+        Said::Handed => given.customs.mirrored.contains(&t.part.id.0),
+    }
+}
+
+/// What a part of which so thick a sheet of something is said is made of: of what it is made of now where the book has no such thing.
+fn stock(now: &Stock, thickness: f64, of: &str, given: &Given) -> Stock {
+    let named = |name: &str| of.split(' ').any(|w| w.len() > 2 && is_stuff(w) && name.to_lowercase().contains(w));
+    let material = given.customs.materials.iter().find(|(_, name)| named(name)).map_or_else(|| now.material.clone(), |m| m.0.clone());
+    Stock { material, thickness, ..now.clone() }
+}
+
+/// The same machine, material and thickness.
+fn alike(a: &Stock, b: &Stock) -> bool {
+    a.machine == b.machine && a.material == b.material && (a.thickness - b.thickness).abs() < 0.05
+}
+
+/// Which way of the part's drawing lies along the sheet's grain: none where it runs askew.
+fn grain(t: &Tied) -> Option<Grain> {
+    let Said::Grain { across } = t.said else { return None };
+    let angle = t.text.angle + if across { std::f64::consts::FRAC_PI_2 } else { 0.0 };
+    let (sin, cos) = (angle.sin().abs(), angle.cos().abs());
+    if sin < 0.1 {
+        Some(Grain::Along)
+    } else if cos < 0.1 {
+        Some(Grain::Across)
+    } else {
+        None
+    }
+}
+
+fn edit(t: &Tied, items: &[Item], given: &Given, added: &mut Vec<Stock>) -> Vec<Edit> {
+    let home = *t.part.wanted.keys().next().unwrap_or(&BatchId::FIRST);
+    match &t.said {
+        Said::Copies(n) => vec![NestEdit::SetQuantity { part: t.part.id, quantity: *n }.on(home)],
+        Said::Grain { .. } => grain(t)
+            .map(|g| NestEdit::SetPart { part: t.part.id, nest: PartNest { grain: Some(g), ..PartNest::default() } }.on(home))
+            .into_iter()
+            .collect(),
+        Said::Handed => {
+            let contours = t.part.items().filter_map(|i| items.get(i)).map(|i| i.contour.id).collect();
+            vec![Edit::Clean(CleanEdit::Operate {
+                drawing: t.part.drawing,
+                operation: Operation::Mirror { contours, upright: false, keep: true },
+            })]
+        }
+        Said::Thickness(mm, of) => {
+            let Some(now) = given.customs.made_of.get(&home) else { return Vec::new() };
+            let stock = stock(now, *mm, of, given);
+            let same = |s: &Stock| alike(s, &stock);
+            let known = given.customs.made_of.iter().find(|(_, s)| same(s)).map(|(id, _)| *id);
+            let to = known.unwrap_or_else(|| {
+                let next = given.customs.made_of.keys().map(|b| b.0).max().unwrap_or(0) + 1;
+                let at = added.iter().position(same).unwrap_or_else(|| {
+                    added.push(stock.clone());
+                    added.len() - 1
+                });
+                BatchId(next + u32::try_from(at).unwrap_or(0))
+            });
+            vec![Edit::Assign(AssignEdit::MoveParts { parts: vec![t.part.id], to })]
+        }
+    }
+}

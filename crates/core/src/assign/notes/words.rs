@@ -1,0 +1,278 @@
+//! What the words of a note say.
+
+use crate::drawing::Unit;
+use crate::quantity;
+
+/// Copies that are believed.
+const MOST: u32 = 5000;
+/// Thicknesses that are believed, mm.
+const THICK: std::ops::RangeInclusive<f64> = 0.1..=100.0;
+
+/// What a note says.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Said {
+    /// So many of it.
+    Copies(u32),
+    /// So thick, mm, and the words for what it is of.
+    Thickness(f64, String),
+    /// The grain runs along the writing, or across it.
+    Grain {
+        /// Across the writing.
+        across: bool,
+    },
+    /// One of it as drawn, and one the other way round.
+    Handed,
+}
+
+/// What the words of a note say; mostly nothing.
+pub fn understood(text: &str) -> Vec<Said> {
+    let lower = text.to_lowercase().replace('×', "x");
+    let words: Vec<&str> = lower.split([' ', ',', ';', '(', ')', '\n', '\t', '[', ']', '|']).filter(|w| !w.is_empty()).collect();
+    let mut out = Vec::new();
+    let copies = copies(&words);
+    out.extend(copies.filter(|n| (1..=MOST).contains(n)).map(Said::Copies));
+    if let Some((mm, of)) = thickness(&words) {
+        out.push(Said::Thickness(mm, of));
+    }
+    if words.iter().any(|w| matches!(w.trim_matches(['-', '>', '<', '.', ':', '→', '←', '↔']), "grain" | "fibre" | "fiber")) {
+        out.push(Said::Grain { across: text.contains(['↑', '↓', '↕']) });
+    }
+    if words.iter().any(|w| matches!(*w, "mirror" | "mirrored" | "handed" | "l&r" | "lh&rh" | "l/r" | "lh/rh"))
+        || lower.contains("opposite hand")
+    {
+        out.push(Said::Handed);
+    }
+    out
+}
+
+fn whole(word: &str) -> Option<u32> {
+    let digits = word.trim_matches(['.', ':', '-', '+']);
+    if digits.is_empty() || digits.len() > 5 || !digits.bytes().all(|b| b.is_ascii_digit()) { None } else { digits.parse().ok() }
+}
+
+/// `x6`, `6x`, `6 off`, `2 req'd`, `qty 4`, `make 4`.
+fn copies(words: &[&str]) -> Option<u32> {
+    let after = |i: usize| words.get(i + 1).and_then(|w| whole(w));
+    for (i, word) in words.iter().enumerate() {
+        let w = word.trim_end_matches(['.', ':']);
+        // 40x20 and M6x20 are sizes; 4x Ø6 and 4x M6 are holes.
+        let sized = |k: usize| {
+            words.get(k).is_some_and(|next| {
+                let begins = next.chars().next().unwrap_or(' ');
+                matches!(begins, 'ø' | '⌀' | 'r') && next.chars().nth(1).is_some_and(|c| c.is_ascii_digit())
+                    || matches!(*next, "ø" | "⌀" | "dia" | "dia." | "hole" | "holes" | "slot" | "slots" | "deep" | "thru")
+                    || begins == 'm' && next.chars().nth(1).is_some_and(|c| c.is_ascii_digit())
+            })
+        };
+        let figure = |k: usize| words.get(k).is_some_and(|next| next.starts_with(|c: char| c.is_ascii_digit()));
+        if let Some(n) = w.strip_prefix('x').and_then(whole)
+            && !(i > 0 && whole(words[i - 1]).is_some())
+            && !sized(i + 1)
+        {
+            return Some(n);
+        }
+        if let Some(n) = w.strip_suffix('x').and_then(whole)
+            && !sized(i + 1)
+            && !figure(i + 1)
+        {
+            return Some(n);
+        }
+        match w {
+            "qty" | "quantity" | "quant" | "make" | "count" => {
+                if let Some(n) = after(i) {
+                    return Some(n);
+                }
+            }
+            "off" | "of" | "req'd" | "reqd" | "req" | "required" | "pieces" | "pcs" | "pcs." | "pc" | "nos" | "no" | "stk" => {
+                // “1 of 3” is a page.
+                let page = w == "of" && after(i).is_some();
+                if let Some(n) = i.checked_sub(1).and_then(|k| whole(words[k])).filter(|_| !page && w != "of") {
+                    return Some(n);
+                }
+            }
+            "x" => {
+                // “x 6” and “6 x”, but not “40 x 20”.
+                let (before, behind) = (i.checked_sub(1).and_then(|k| whole(words[k])), after(i));
+                match (before, behind) {
+                    (None, Some(n)) if i + 2 >= words.len() || !sized(i + 2) => return Some(n),
+                    (Some(n), None) if !sized(i + 1) && !figure(i + 1) => return Some(n),
+                    _ => {}
+                }
+            }
+            _ => {
+                if let Some((k, v)) = w.split_once([':', '='])
+                    && matches!(k, "qty" | "quantity" | "quant")
+                    && let Some(n) = whole(v)
+                {
+                    return Some(n);
+                }
+                if let Some(n) = w.strip_suffix("off").or_else(|| w.strip_suffix("pcs")).and_then(whole) {
+                    return Some(n);
+                }
+            }
+        }
+    }
+    None
+}
+
+/// `4 mm poplar`, `t=3`, `3mm thick`, `1/8in ply`: a length with a word behind it that says what it is of.
+fn thickness(words: &[&str]) -> Option<(f64, String)> {
+    for (i, word) in words.iter().enumerate() {
+        let marked = word.strip_prefix("t=").or_else(|| word.strip_prefix("thk=")).or_else(|| word.strip_prefix("thk:"));
+        let (figure, mut next) = match marked {
+            Some(figure) => ((*figure).to_owned(), i + 1),
+            None => ((*word).to_owned(), i + 1),
+        };
+        let figure =
+            if figure.ends_with(|c: char| c.is_ascii_digit()) && words.get(next).is_some_and(|w| matches!(*w, "mm" | "in" | "inch")) {
+                next += 1;
+                format!("{figure}{}", if words[next - 1] == "inch" { "in" } else { words[next - 1] })
+            } else {
+                figure
+            };
+        let unit = figure.ends_with("mm") || figure.ends_with("in") || figure.ends_with('"');
+        if !(unit || marked.is_some()) || !figure.starts_with(|c: char| c.is_ascii_digit()) {
+            continue;
+        }
+        let Some(mm) = quantity::length(&figure, Unit::Mm).ok().filter(|v| THICK.contains(v)) else { continue };
+        let of: Vec<&str> = words[next.min(words.len())..]
+            .iter()
+            .take_while(|w| w.chars().all(|c| c.is_alphabetic() || c == '-') && whole(w).is_none())
+            .take(3)
+            .copied()
+            .collect();
+        let thick =
+            of.iter().any(|w| matches!(*w, "thick" | "thk")) || words[..i].iter().any(|w| matches!(*w, "thick" | "thickness" | "thk"));
+        let of: Vec<&str> =
+            of.into_iter().filter(|w| !matches!(*w, "thick" | "thk" | "off" | "req'd" | "reqd" | "grain" | "mirror")).collect();
+        // A figure alone is a dimension.
+        if marked.is_some() || thick || of.iter().any(|w| is_stuff(w)) {
+            return Some((mm, of.join(" ")));
+        }
+    }
+    None
+}
+
+/// Words for what sheets are of.
+pub(super) fn is_stuff(word: &str) -> bool {
+    const STUFF: [&str; 30] = [
+        "ply",
+        "plywood",
+        "birch",
+        "poplar",
+        "beech",
+        "oak",
+        "walnut",
+        "mdf",
+        "hardboard",
+        "wood",
+        "bamboo",
+        "balsa",
+        "lime",
+        "acrylic",
+        "perspex",
+        "plexi",
+        "steel",
+        "aluminium",
+        "aluminum",
+        "brass",
+        "copper",
+        "stainless",
+        "card",
+        "cardboard",
+        "paper",
+        "leather",
+        "felt",
+        "cork",
+        "slate",
+        "sheet",
+    ];
+    STUFF.iter().any(|s| word == *s || word.strip_suffix('s') == Some(s))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    #[test]
+    fn notes_are_understood_and_dimensions_are_none() {
+        for (text, n) in [
+            ("x6", 6),
+            ("X 6", 6),
+            ("6x", 6),
+            ("6 x", 6),
+            ("6 off", 6),
+            ("6 OFF", 6),
+            ("2 REQ'D", 2),
+            ("2 reqd", 2),
+            ("qty 4", 4),
+            ("QTY: 4", 4),
+            ("qty:4", 4),
+            ("Qty=12", 12),
+            ("plate x4", 4),
+            ("gusset, 3 required", 3),
+            ("12 pcs", 12),
+            ("make 2", 2),
+            ("side panel (x2)", 2),
+            ("×8", 8),
+            ("4off", 4),
+            ("x4 4 mm poplar", 4),
+            ("4 mm poplar x2", 2),
+        ] {
+            let said = understood(text);
+            assert!(said.contains(&Said::Copies(n)), "{text}: {said:?}");
+        }
+        for text in [
+            "40 x 20",
+            "40x20",
+            "M6x20",
+            "600 X 400 MM",
+            "4x ø6",
+            "4 x M6",
+            "2x holes",
+            "sheet 1 of 3",
+            "scale 1:2",
+            "40",
+            "R12",
+            "page 2",
+            "6 holes",
+            "rev 3",
+            "40 mm",
+            "120.5",
+            "tolerance 0.1 mm",
+            "drawn 2026-11-28",
+            "x",
+            "off",
+            "box",
+            "extra",
+            "no 4711 drawn",
+            "120 mm wide",
+        ] {
+            assert_eq!(understood(text), [], "{text}");
+        }
+        assert_eq!(understood("4 mm poplar"), [Said::Thickness(4.0, "poplar".into())]);
+        assert_eq!(understood("3mm birch ply, 6 off"), [Said::Copies(6), Said::Thickness(3.0, "birch ply".into())]);
+        assert_eq!(understood("t=6"), [Said::Thickness(6.0, String::new())]);
+        assert!(matches!(understood("1/8in ply")[..], [Said::Thickness(mm, _)] if (mm - 3.175).abs() < 1e-9));
+        assert_eq!(understood("3 mm thick"), [Said::Thickness(3.0, String::new())]);
+        assert_eq!(understood("grain →"), [Said::Grain { across: false }]);
+        assert_eq!(understood("GRAIN ↑"), [Said::Grain { across: true }]);
+        assert_eq!(understood("mirror"), [Said::Handed]);
+        assert_eq!(understood("1 as drawn, 1 opposite hand"), [Said::Handed]);
+    }
+
+    proptest! {
+        /// Whatever is written is read or left alone, and counts are kept within what is believed.
+        #[test]
+        fn strange_words_do_no_harm(text in "\\PC{0,60}", n in 0..200_000_u32) {
+            for said in understood(&text).into_iter().chain(understood(&format!("{n} off"))).chain(understood(&format!("x{n}"))) {
+                match said {
+                    Said::Copies(n) => prop_assert!((1..=MOST).contains(&n)),
+                    Said::Thickness(mm, _) => prop_assert!(THICK.contains(&mm)),
+                    _ => {}
+                }
+            }
+        }
+    }
+}
