@@ -153,6 +153,7 @@ fn cut(app: &App, run: &Run) -> Result<(), AppError> {
     let route = app.route(&decisions, &shop)?;
     let found = route.sheet(usize::try_from(run.sheet - 1).unwrap_or(0));
     let lying = found.and_then(|(batch, at)| Some((route.batch(batch), route.batch(batch).nested.layout.sheets.get(at)?)));
+    app.store.set_made(run.id, lying.map_or(0, |(_, l)| l.placed.len()))?;
     if let Some((batch, lying)) = lying
         && let Some(id) = number(&lying.sheet)
     {

@@ -4,6 +4,7 @@ use crate::schema::{jobs, run_ticks, runs};
 use crate::{Store, StoreError, now};
 use boustrophe_core::decisions::Pose;
 use diesel::prelude::*;
+use std::collections::BTreeMap;
 
 /// A program sent to a machine.
 #[derive(Clone, Debug, Queryable, Selectable)]
@@ -211,6 +212,20 @@ impl Store {
         let ended = runs::table.inner_join(jobs::table).filter(runs::machine.eq(machine)).filter(runs::ended_at.is_not_null());
         let ended = ended.filter(runs::state.ne("withdrawn")).order((runs::ended_at.desc(), runs::id.desc())).limit(most);
         Ok(ended.select(PastRun::as_select()).load(&mut self.connection()?)?)
+    }
+
+    /// Writes down how many parts a run made.
+    pub fn set_made(&self, run: i32, parts: usize) -> Result<(), StoreError> {
+        let parts = i32::try_from(parts).unwrap_or(i32::MAX);
+        diesel::update(runs::table.find(run)).set(runs::made.eq(parts)).execute(&mut self.connection()?)?;
+        Ok(())
+    }
+
+    /// Parts that the runs of each job made, by job; none of those that made none.
+    pub fn parts_made(&self) -> Result<BTreeMap<i32, i64>, StoreError> {
+        let made = runs::table.filter(runs::made.gt(0)).group_by(runs::job_id).select((runs::job_id, diesel::dsl::sum(runs::made)));
+        let rows: Vec<(i32, Option<i64>)> = made.load(&mut self.connection()?)?;
+        Ok(rows.into_iter().filter_map(|(job, n)| Some((job, n?))).collect())
     }
 
     /// The program of a run, as it was sent.

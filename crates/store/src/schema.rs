@@ -69,6 +69,7 @@ diesel::table! {
         alarm -> Text,
         place -> Integer,
         pose -> Text,
+        made -> Integer,
     }
 }
 diesel::table! {

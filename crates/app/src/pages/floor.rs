@@ -14,6 +14,7 @@ use axum::response::{Html, IntoResponse, Redirect, Response};
 use boustrophe_core::decisions::Decisions;
 use boustrophe_store::{Job, OnFloor};
 use serde::Deserialize;
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 /// A job on the floor.
@@ -23,6 +24,15 @@ struct Card {
     figures: Figures,
     /// The revision that its miniature shows.
     revision: i32,
+    /// Parts that its runs have made.
+    made: i64,
+}
+
+impl Card {
+    /// All parts that are wanted are made.
+    fn is_made(&self) -> bool {
+        self.made > 0 && self.made >= i64::from(self.figures.parts)
+    }
 }
 
 #[derive(Template)]
@@ -43,11 +53,12 @@ pub struct Which {
 /// The start page.
 pub async fn floor(app: Shared, Query(which): Query<Which>) -> Result<Html<String>, AppError> {
     blocking(&app, move |app| {
-        let mut cards: Vec<Card> = app.store.floor(which.away)?.into_iter().map(card).collect();
-        // Something to decide first, then by date.
+        let made = app.store.parts_made()?;
+        let mut cards: Vec<Card> = app.store.floor(which.away)?.into_iter().map(|on| card(on, &made)).collect();
+        // Something to decide first, then by date; what is made last.
         cards.sort_by(|a, b| {
             let open = |c: &Card| c.figures.stops + c.figures.looks > 0;
-            open(b).cmp(&open(a)).then(a.due.is_empty().cmp(&b.due.is_empty())).then(a.due.cmp(&b.due))
+            a.is_made().cmp(&b.is_made()).then(open(b).cmp(&open(a))).then(a.due.is_empty().cmp(&b.due.is_empty())).then(a.due.cmp(&b.due))
         });
         html(&Floor { cards, archived: which.away })
     })
@@ -55,10 +66,11 @@ pub async fn floor(app: Shared, Query(which): Query<Which>) -> Result<Html<Strin
 }
 
 /// A card that cannot be read, or is not there yet, shows the job's name alone.
-fn card((job, stored): OnFloor) -> Card {
+fn card((job, stored): OnFloor, made: &BTreeMap<i32, i64>) -> Card {
     let (revision, body) = stored.unwrap_or_default();
     let figures = serde_json::from_str(&body).unwrap_or_default();
-    Card { due: job.due.clone().unwrap_or_default(), figures, revision, job }
+    let made = made.get(&job.id).copied().unwrap_or(0);
+    Card { due: job.due.clone().unwrap_or_default(), figures, revision, made, job }
 }
 
 /// A job's first sheet in small.

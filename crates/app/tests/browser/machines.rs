@@ -218,6 +218,9 @@ async fn a_scrap_is_outlined_on_the_bed_and_cut_from() {
     hand.shoot("release-bed").await;
     let id = job.parse().expect("a number");
     hand.run_of(id).await;
+    // Its parts are counted: the job is made.
+    hand.until("it is all made", "fetch('/').then(r => r.text()).then(t => { window.floor = t }), /all made/.test(window.floor ?? '')")
+        .await;
     assert!(hand.text("#checklist").await.contains("on the bed"), "{}", hand.text("#checklist").await);
     browser.shut().await;
 }
