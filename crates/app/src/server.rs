@@ -76,6 +76,7 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/jobs/{job}/edit", post(changes::edit))
         .route("/jobs/{job}/slot-fit", post(changes::slot_fit))
         .route("/jobs/{job}/coupon", post(changes::coupon))
+        .route("/jobs/{job}/holds", post(changes::holds))
         .route("/jobs/{job}/box", post(boxes::make))
         .route("/jobs/{job}/box/seen", post(boxes::seen))
         .route("/jobs/{job}/resize", post(intake::resize))

@@ -135,7 +135,7 @@ pub async fn photo(app: Shared, Path(id): Path<String>, multipart: Multipart) ->
     blocking(&app, move |app| {
         let machine = machine_of(app, &id)?;
         let file = files.first().ok_or_else(|| AppError::Sentence("there was no photo in it; choose or drop one.".into()))?;
-        let photo = bitmap::photo(&file.bytes()?).map_err(|e| AppError::Sentence(format!("{}: {e}.", file.name)))?;
+        let photo = bitmap::photo(&file.bytes()?).map_err(|e| AppError::Sentence(format!("the file {}: {e}.", file.name)))?;
         save(app, &machine.id, "photo", &photo)
     })
     .await?;

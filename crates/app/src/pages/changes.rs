@@ -2,7 +2,7 @@
 
 use super::station::docket;
 use super::typed::Typed;
-use super::{Shared, blocking};
+use super::{Shared, blocking, book};
 use crate::edits::Form;
 use crate::error::{AppError, html};
 use crate::incoming;
@@ -117,6 +117,36 @@ pub async fn slot_fit(app: Shared, Path(job): Path<i32>, Typed { form, .. }: Typ
     make(app, job, form.revision, Station::Clean, Edit::Clean(CleanEdit::Operate { drawing: form.on, operation })).await
 }
 
+/// What a slot coupon is called among a job's drawings.
+pub const COUPON: &str = "slot-coupon.dxf";
+
+/// The slot of a coupon that holds the sheet, and how thick that measured, as typed.
+#[derive(serde::Deserialize)]
+pub struct Holds {
+    width: String,
+    measured: String,
+    #[serde(default)]
+    person: String,
+}
+
+/// Writes down the room that slots in a job's material want, as a coupon has shown it.
+pub async fn holds(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Holds>) -> Result<Redirect, AppError> {
+    blocking(&app, move |app| {
+        let mm = |text: &str| length(text.trim(), Unit::Mm).map_err(AppError::Sentence);
+        let room = ((mm(&form.width)? - mm(&form.measured)?) * 1000.0).round() / 1000.0;
+        let loaded = app.load(job)?;
+        let id = loaded.revision.decisions.first().stock.material.clone();
+        book::change(app, "material", None, (&form.person, "from a slot coupon"), |shop| {
+            let known = shop.materials.iter_mut().find(|m| m.id == id).ok_or("its material is not in the shop's book any more")?;
+            known.clearance = Some(room);
+            book::told(&known.troubles())
+        })?;
+        Ok(())
+    })
+    .await?;
+    Ok(Redirect::to(&format!("/jobs/{job}/clean")))
+}
+
 /// Figures of a slot coupon.
 #[derive(serde::Deserialize)]
 pub struct CouponForm {
@@ -133,7 +163,7 @@ fn coupon_added(app: &Arc<App>, job: i32, form: CouponForm) -> Result<Redirect, 
     let mm = |text: &str| length(text, Unit::Mm).map_err(AppError::Sentence);
     let coupon = slots(mm(&form.middle)?, mm(&form.step)?, 9)?;
     let layers = [WriteLayer { name: "cut", colour: 7, paths: vec![coupon.outline] }];
-    incoming::add_own(app, job, &[("slot-coupon.dxf".into(), dxf::write(&layers).into_bytes())])?;
+    incoming::add_own(app, job, &[(COUPON.into(), dxf::write(&layers).into_bytes())])?;
     // Its numbers are written on it as a person would: scored whatever the shop's colours say, and clean as they are.
     let loaded = app.load(job)?;
     let comb = loaded.route.drawings.last().and_then(|d| Some((d.id, d.cleaned.contours.first()?.id)));

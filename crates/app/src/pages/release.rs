@@ -9,7 +9,9 @@ use axum::body::Body;
 use axum::extract::Path;
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
-use boustrophe_core::ids::BatchId;
+use boustrophe_core::geometry::{Affine, Bounds};
+use boustrophe_core::ids::{BatchId, CopyId};
+use boustrophe_core::nest::{Placement, Sheet, SheetLayout};
 use boustrophe_formats::print::{Paper, fitted, tiled};
 use boustrophe_formats::sheet::{kerf_dxf, kerf_svg, write_dxf, write_svg};
 use futures_util::StreamExt;
@@ -102,9 +104,33 @@ fn zipped(app: &Arc<App>, loaded: &Loaded) -> Result<Vec<u8>, AppError> {
     Ok(zip.finish().map_err(|e| broken(&e))?.into_inner())
 }
 
+/// A drawing as it came, at 1:1 on paper: `drawing-2.a4.pdf`.
+fn on_paper(app: &Arc<App>, job: i32, drawing: u32, kind: &str) -> Result<Response, AppError> {
+    let missing = || AppError::NoPage(format!("/jobs/{job}/files/drawing-{drawing}.{kind}"));
+    let paper: Paper = kind.strip_suffix(".pdf").and_then(|p| p.parse().ok()).ok_or_else(missing)?;
+    let loaded = app.load(job)?;
+    let work = &loaded.route.work;
+    let parts = || work.parts.iter().filter(|p| p.drawing == drawing);
+    let bounds = parts().map(|p| p.bounds).reduce(Bounds::union).ok_or_else(missing)?;
+    // Each part lies where it is drawn.
+    let home = Affine::translate(-bounds.min.to_vec2());
+    let placed = parts().map(|p| Placement::of(CopyId { part: p.id, number: 1 }, home)).collect();
+    let layout = SheetLayout { sheet: Sheet::rectangle(bounds.width().max(1.0), bounds.height().max(1.0)), placed };
+    let name = loaded.revision.decisions.drawing(drawing).map_or_else(String::new, |d| d.name.clone());
+    let pdf = tiled(work, &layout, paper, &format!("{}, {name}", loaded.job.name)).map_err(|e| AppError::Sentence(format!("{e}.")))?;
+    let file = format!("{}-{}.{kind}", loaded.job.id, names::safe(&name));
+    let header = [(CONTENT_TYPE, "application/pdf".to_owned()), (CONTENT_DISPOSITION, format!("attachment; filename=\"{file}\""))];
+    Ok((header, pdf).into_response())
+}
+
 fn file_of(app: &Arc<App>, job: i32, name: String) -> Result<Response, AppError> {
     if let Some(all) = file_of_all(app, job, &name) {
         return all;
+    }
+    if let Some((drawing, kind)) = name.strip_prefix("drawing-").and_then(|n| n.split_once('.'))
+        && let Ok(drawing) = drawing.parse()
+    {
+        return on_paper(app, job, drawing, kind);
     }
     let missing = || AppError::NoPage(format!("/jobs/{job}/files/{name}"));
     let (sheet, kind) = name.split_once('.').ok_or_else(missing)?;

@@ -33,6 +33,14 @@ async fn a_box_is_made_nested_and_changed_with_its_decisions_kept() {
     hand.change("two bases", hand.fill(".parts.list tr:nth-child(1) input[name=value]", "2")).await;
     hand.nest().await;
     hand.shoot("box-nested").await;
+    // A coupon says how much room its joints want; the next box begins with that.
+    hand.station("2", "clean").await;
+    hand.click(".coupon button").await;
+    hand.until("its slots", "document.querySelectorAll('.fits button').length === 9").await;
+    hand.drawn().await;
+    hand.click(".fits button:nth-of-type(7)").await;
+    hand.until("it is written down", "/0\\.1 mm of room/.test(document.querySelector('.fits')?.innerText ?? '')").await;
+    hand.drawn().await;
     // A handle later: it is the same box with the same base, wanted twice.
     hand.station("1", "intake").await;
     hand.click("article .box > summary").await;

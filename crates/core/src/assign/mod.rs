@@ -7,6 +7,7 @@ mod key;
 mod notes;
 mod numbers;
 mod parts;
+mod small;
 #[cfg(test)]
 mod tests;
 mod thin;
@@ -177,6 +178,7 @@ pub fn run(drawings: &[Arc<Cleaned>], given: &Given) -> (Work, Vec<Finding>) {
     let spot = if spot.is_finite() { spot } else { StockCustoms::default().spot };
     findings.extend(thin::open(&items, spot));
     findings.extend(thin::thin(&items, spot));
+    findings.extend(small::leave_out(&mut items, &parts, spot));
     if parts.is_empty() && !drawings.is_empty() {
         findings.push(
             Finding::new(

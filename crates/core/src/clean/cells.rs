@@ -40,8 +40,8 @@ impl Cells {
         self.near_few(p, radius, usize::MAX, visit);
     }
 
-    /// The same, but ends once so many points were looked at: in a crowd that is too many to be told apart.
-    pub(super) fn near_few(&self, p: Point, radius: f64, most: usize, mut visit: impl FnMut(usize, f64)) {
+    /// The same, but ends once so many points were looked at: in a crowd that is too many to be told apart. False where it ended so.
+    pub(super) fn near_few(&self, p: Point, radius: f64, most: usize, mut visit: impl FnMut(usize, f64)) -> bool {
         let mut looked = 0;
         // The cells that a disc no wider than a cell can touch: the four round the nearest grid corner.
         let corner = ((p.x / self.size).round() as i64, (p.y / self.size).round() as i64);
@@ -52,7 +52,7 @@ impl Cells {
                 while at != NONE {
                     looked += 1;
                     if looked > most {
-                        return;
+                        return false;
                     }
                     let distance = self.points[at as usize].distance(p);
                     if distance <= radius {
@@ -62,5 +62,6 @@ impl Cells {
                 }
             }
         }
+        true
     }
 }

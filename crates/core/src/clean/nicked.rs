@@ -24,7 +24,7 @@ const FEWEST: usize = 2;
 /// It goes straight on over the gap: cosine of the angle.
 const STRAIGHT: f64 = 0.995;
 /// Ends looked at round one end: where more lie nothing can be told.
-const CROWD: usize = 60;
+const CROWD: usize = 300;
 
 /// An outline that came nicked.
 #[derive(Clone, Debug)]
@@ -63,10 +63,8 @@ pub(super) fn find(open: &[Chained]) -> Vec<Nicked> {
         let (at, out) = tip(open, a);
         let (cells, ends) = grids.get(&open[a / 2].style)?;
         let mut best: Option<(f64, End)> = None;
-        let mut seen = 0;
-        cells.near(at, WIDTH.1, |i, d| {
+        let told_apart = cells.near_few(at, WIDTH.1, CROWD, |i, d| {
             let b = ends[i];
-            seen += 1;
             if b == a || d < WIDTH.0 || best.is_some_and(|best| best.0 <= d) {
                 return;
             }
@@ -76,7 +74,7 @@ pub(super) fn find(open: &[Chained]) -> Vec<Nicked> {
                 best = Some((d, b));
             }
         });
-        best.filter(|_| seen <= CROWD).map(|b| b.1)
+        best.filter(|_| told_apart).map(|b| b.1)
     };
     let to: Vec<Option<End>> = (0..open.len() * 2).map(across).collect();
     let faces = |a: End| to[a].filter(|b| to[*b] == Some(a));

@@ -87,6 +87,7 @@ pub(super) fn materials() -> Vec<Material> {
         engraved: engraved.into(),
         density,
         nicks: super::NickRule::default(),
+        clearance: None,
     };
     vec![
         material("birch-ply", "Birch plywood", "#dcc397", "#5b3a1e", true, 7.0, (600.0, 400.0), 680.0),

@@ -246,6 +246,9 @@ pub struct Material {
     /// How its parts are held.
     #[serde(default)]
     pub nicks: NickRule,
+    /// How much wider than the sheet a slot is that holds it, mm, as a coupon has shown.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub clearance: Option<f64>,
 }
 
 fn burnt() -> String {
@@ -271,6 +274,7 @@ impl Material {
         within("density", self.density, 0.0, 30_000.0);
         within("sheet width", self.sheet.0, 10.0, 20_000.0);
         within("sheet height", self.sheet.1, 10.0, 20_000.0);
+        within("clearance", self.clearance.unwrap_or(0.0), -3.0, 3.0);
         within("nick width", self.nicks.width.unwrap_or(1.0), 0.05, 20.0);
         within("nick pitch", self.nicks.pitch.unwrap_or(100.0), 5.0, 10_000.0);
         if self.nicks.count.is_some_and(|(least, most)| least > most || most > 400) {

@@ -71,6 +71,28 @@ fn solids_come_through_to_released_programs() {
     }
 }
 
+/// What nobody could read is not put on a small solid's faces; on a large one nothing is left out.
+#[test]
+fn numbers_too_small_to_be_read_are_left_out_with_a_word() {
+    let told = |radius: f64| {
+        let mut job = Job::of(&[("ball.stl", ball(8, 5, radius, 1))], Stock::default());
+        job.edit(&Edit::Intake(IntakeEdit::SetUnit { drawing: 1, unit: Unit::Mm }));
+        job.mend();
+        let route = job.route();
+        // The height of a stroke that runs from top to bottom tells that of its number; the smallest strokes are half of one.
+        let scored = route
+            .work
+            .items
+            .iter()
+            .filter(|i| i.process == Process::Score)
+            .map(|i| i.contour.bounds.height().max(i.contour.bounds.width()));
+        (route.findings.iter().find(|f| f.code == "numbers-small").map(|f| f.count), scored.fold(f64::INFINITY, f64::min))
+    };
+    let (small, left) = told(40.0);
+    assert!(small.is_some_and(|n| n > 10) && left > 0.5, "{small:?}, {left}");
+    assert!(told(25.0).1 > 0.5 && told(400.0).0.is_none());
+}
+
 const RED: &str = r#"fill="none" stroke="red""#;
 
 fn svg(body: &str) -> Vec<u8> {

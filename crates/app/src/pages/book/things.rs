@@ -271,6 +271,9 @@ pub struct MaterialForm {
     nick_pitch: String,
     #[serde(default)]
     nick_count: String,
+    /// Room in slots; empty where nothing is known.
+    #[serde(default)]
+    clearance: String,
     #[serde(default)]
     person: String,
     /// Revision on the page; none for something new.
@@ -318,6 +321,7 @@ impl MaterialForm {
             price: n(&self.price)?,
             density: n(&self.density)?,
             sheet: (length(self.width.trim(), Unit::Mm)?, length(self.height.trim(), Unit::Mm)?),
+            clearance: if self.clearance.trim().is_empty() { None } else { Some(length(self.clearance.trim(), Unit::Mm)?) },
             nicks: NickRule { width: mm(&self.nick_width)?, pitch: mm(&self.nick_pitch)?, count: least_and_most(&self.nick_count)? },
         })
     }

@@ -1,6 +1,7 @@
 //! Clean's docket: contours, gaps, slots, what was done.
 
 use super::MOST_LISTED;
+use crate::pages::changes::COUPON;
 use crate::shop::Loaded;
 use askama::Template;
 use boustrophe_core::clean::Operation;
@@ -72,6 +73,11 @@ pub(super) struct Clean {
     revision: i32,
     drawings: Vec<CleanRow>,
     thickness: f64,
+    /// Room in slots of the material, mm.
+    clearance: f64,
+    /// Widths of the slots of a coupon that is in the job, and what it is of.
+    fits: Vec<String>,
+    material: String,
     verbs: &'static [(&'static str, &'static str)],
 }
 
@@ -118,11 +124,17 @@ pub(super) fn clean_body(loaded: &Loaded) -> Clean {
             slots: slot_views(d, decisions.batch(decided.map_or(BatchId::FIRST, |d| d.batch)).stock.thickness),
         }
     };
+    let material = loaded.shop.material(&decisions.first().stock.material);
+    // A coupon's numbers are what was written on it.
+    let written = |o: &Operation| if let Operation::Write { text, .. } = o { text.parse::<f64>().ok().map(|_| text.clone()) } else { None };
     Clean {
         job: loaded.job.id,
         revision: loaded.revision.id,
         drawings: loaded.route.drawings.iter().map(row).collect(),
         thickness: decisions.first().stock.thickness,
+        clearance: material.and_then(|m| m.clearance).unwrap_or(0.05),
+        material: material.map_or_else(String::new, |m| m.name.clone()),
+        fits: decisions.drawings.iter().filter(|d| d.name == COUPON).flat_map(|d| &d.operations).filter_map(written).collect(),
         verbs: words::VERBS,
     }
 }

@@ -117,6 +117,7 @@ pub(super) fn intake_body(app: &App, loaded: &Loaded) -> Intake {
         })
         .collect();
     let t = loaded.decided().stock.thickness;
-    let fresh = BoxSpec { thickness: (t, t, t), ..BoxSpec::default() };
+    let room = loaded.material().and_then(|m| m.clearance);
+    let fresh = BoxSpec { thickness: (t, t, t), clearance: room.unwrap_or(BoxSpec::default().clearance), ..BoxSpec::default() };
     Intake { job: loaded.job.id, revision: loaded.revision.id, drawings, fresh }
 }
