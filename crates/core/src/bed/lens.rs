@@ -1,14 +1,14 @@
 //! How a camera sees the bed: a plane in perspective (a homography), bent by its lens.
 //!
 //! A place of the bed goes to (u, v) = H (x, y, 1), in half diagonals of the picture from its middle, and is bent to
-//! (u, v) (1 + k₁ r² + k₂ r⁴) with r² = u² + v² (D. C. Brown, Decentering distortion of lenses, 1966, without decentering). The ten
-//! figures are found from places that are known, by the direct linear transform for a start and then by damped least squares
+//! (u, v) (1 + k r²) with r² = u² + v² (D. C. Brown, Decentering distortion of lenses, 1966, its first term: marks that all stand in
+//! the corners cannot tell it from the next). The nine figures are found from places that are known, by the direct linear transform for a start and then by damped least squares
 //! (K. Levenberg, 1944).
 
 use crate::geometry::{Affine, Point};
 
 /// Figures of a lens.
-const N: usize = 10;
+const N: usize = 9;
 /// Rounds of the least squares at most.
 const ROUNDS: usize = 60;
 /// Worst that a place that is known may lie off once the lens is found, in half diagonals of the picture.
@@ -25,7 +25,7 @@ pub struct Lens {
 
 impl Lens {
     /// The lens of a camera whose picture, so many pixels large, shows these places of a bed (mm) at these pixels from its upper
-    /// left corner. At least four places, no three of them in line; more than ten make it sure. Fails where they do not fit together.
+    /// left corner. At least four places, no three of them in line; more than nine make it sure. Fails where they do not fit together.
     pub fn found(places: &[(Point, Point)], picture: (usize, usize), bed: (f64, f64)) -> Result<Self, String> {
         let picture = (picture.0 as f64, picture.1 as f64);
         let mut lens = Self { figures: [0.0; N], picture, bed };
@@ -113,7 +113,7 @@ fn bent(f: &[f64; N], p: Point) -> Point {
     let w = f[6] * p.x + f[7] * p.y + 1.0;
     let (u, v) = ((f[0] * p.x + f[1] * p.y + f[2]) / w, (f[3] * p.x + f[4] * p.y + f[5]) / w);
     let r = u * u + v * v;
-    let by = 1.0 + f[8] * r + f[9] * r * r;
+    let by = 1.0 + f[8] * r;
     Point::new(u * by, v * by)
 }
 

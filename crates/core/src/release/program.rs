@@ -238,8 +238,9 @@ impl Writer<'_> {
         self.wait(pierce + self.machine.lift);
         self.hold_height();
     }
+    /// The torch's own voltage tells its height: a tool in its holder has none.
     fn hold_height(&mut self) {
-        if !std::mem::replace(&mut self.held, true) {
+        if self.tool.is_none() && !std::mem::replace(&mut self.held, true) {
             self.say(Meaning::Height, "", "");
         }
     }

@@ -367,7 +367,7 @@ fn rulers_read_from_both_ends() {
         let strokes = |x: f64, from: f64, to: f64| {
             made.iter()
                 .filter(|c| {
-                    c.style.nature == Nature::Writing && (c.bounds.center().x - x).abs() < 9.0 && (from..to).contains(&c.bounds.center().y)
+                    c.style.nature == Nature::Writing && (c.bounds.center().x - x).abs() < 4.9 && (from..to).contains(&c.bounds.center().y)
                 })
                 .count()
         };
