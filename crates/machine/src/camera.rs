@@ -116,7 +116,7 @@ fn ray(x: f64, y: f64, bed: (f64, f64)) -> Point {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use boustrophe_core::bed::{Flat, Lens, Photo, find, outline};
+    use boustrophe_core::bed::{Flat, Photo, find, outline};
     use boustrophe_core::shop::Shop;
 
     #[test]
@@ -126,10 +126,7 @@ mod tests {
             let bed = (machine.bed_width, machine.bed_height);
             let (width, height, rgb) = picture(machine);
             let photo = Photo { width, height, rgb };
-            let seen = find(&photo).expect("all four");
-            let places: Vec<(Point, Point)> = dots(bed).iter().flatten().copied().zip(seen.iter().flatten().copied()).collect();
-            let lens = Lens::found(&places, (width, height), bed).expect("a lens");
-            let flat = Flat::of(&photo, bed, |p| lens.seen(p));
+            let flat = Flat::by_marks(&photo, bed).expect("all four marks");
             for piece in lying(machine) {
                 let n = piece.segments.len() as f64;
                 let middle = piece.segments.iter().fold(Point::ZERO, |m, s| m + s.start.to_vec2() / n);

@@ -1,7 +1,7 @@
 //! How the simulated controller moves: it looks only so many moves ahead, as a controller with a small buffer does, and must be
 //! able to stop within what it sees.
 
-use boustrophe_core::geometry::Point;
+use boustrophe_core::geometry::{Point, Segment, hull};
 use boustrophe_core::proof::{Action, acts, dynamics};
 use boustrophe_core::shop::Machine;
 use boustrophe_core::time::{Act, Dynamics, Timing, corner_speed};
@@ -122,43 +122,14 @@ pub fn round(actions: &[Action], machine: &Machine) -> Motion {
     way.extend(hull.iter().chain(hull.first()));
     way.push(Point::ZERO);
     let speed = machine.rapid / 60.0;
-    let acts = way
-        .windows(2)
-        .filter(|w| w[0].distance(w[1]) > 1e-6)
-        .map(|w| Act::Move { path: boustrophe_core::geometry::Segment::line(w[0], w[1]), speed })
-        .collect();
+    let acts =
+        way.windows(2).filter(|w| w[0].distance(w[1]) > 1e-6).map(|w| Act::Move { path: Segment::line(w[0], w[1]), speed }).collect();
     Motion::new(acts, dynamics(machine))
-}
-
-/// Convex hull, counterclockwise (monotone chain).
-fn hull(mut points: Vec<Point>) -> Vec<Point> {
-    points.sort_by(|a, b| a.x.total_cmp(&b.x).then(a.y.total_cmp(&b.y)));
-    points.dedup_by(|a, b| a.distance(*b) < 1e-6);
-    if points.len() < 3 {
-        return points;
-    }
-    let half = |points: &mut dyn Iterator<Item = Point>| {
-        let mut out: Vec<Point> = Vec::new();
-        for p in points {
-            while let [.., a, b] = out[..]
-                && (b - a).cross(p - a) <= 0.0
-            {
-                out.pop();
-            }
-            out.push(p);
-        }
-        out.pop();
-        out
-    };
-    let mut lower = half(&mut points.iter().copied());
-    lower.extend(half(&mut points.iter().rev().copied()));
-    lower
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use boustrophe_core::geometry::Segment;
     use boustrophe_core::time::plan;
     use proptest::prelude::*;
 

@@ -6,6 +6,7 @@ use boustrophe_core::drawing::Unit;
 use boustrophe_core::nest::{Aim, Grain, Sheet, Turn};
 use boustrophe_core::quantity;
 use boustrophe_core::release::Dialect;
+use boustrophe_core::shop;
 use boustrophe_formats::print::Paper;
 use lexopt::prelude::*;
 use std::path::PathBuf;
@@ -54,10 +55,8 @@ fn stock(typed: &str) -> Result<(PathBuf, Stock), Failure> {
     let (Some(machine), Some(material), Some(thickness), None) = (words.next(), words.next(), words.next(), words.next()) else {
         return Err(wrong());
     };
-    let mm = quantity::length(thickness, Unit::Mm).map_err(|e| Failure::Usage(format!("--stock {typed}: {e}.")))?;
-    if !(0.05..=200.0).contains(&mm) {
-        return Err(Failure::Usage(format!("--stock {typed}: a thickness of {mm} mm will not do; use 0.05 to 200.")));
-    }
+    let mm = quantity::length(thickness, Unit::Mm).and_then(shop::thickness);
+    let mm = mm.map_err(|e| Failure::Usage(format!("--stock {typed}: {e}.")))?;
     Ok((PathBuf::from(file), Stock { machine: machine.into(), material: material.into(), thickness: mm }))
 }
 

@@ -1,6 +1,7 @@
 //! The bed as it is: the picture that a machine's camera took of it, or a photo with two known points, laid flat; what lies there
 //! is outlined on it and goes to the rack, lying where it lies.
 
+use super::book::who;
 use super::typed::Typed;
 use super::{Shared, blocking};
 use crate::error::{AppError, html};
@@ -11,12 +12,11 @@ use axum::Json;
 use axum::extract::{Form, Multipart, Path};
 use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE};
 use axum::response::{Html, IntoResponse, Redirect, Response};
-use boustrophe_core::bed::{Flat, Lens, Photo, dots, find, outline, similar};
+use boustrophe_core::bed::{Flat, Photo, offcut, outline, similar};
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::geometry::{Path as Outline, Point};
-use boustrophe_core::nest::Sheet;
 use boustrophe_core::quantity::length;
-use boustrophe_core::shop::Machine;
+use boustrophe_core::shop::{Machine, thickness};
 use boustrophe_formats::bitmap;
 use boustrophe_store::OnRack;
 use serde::{Deserialize, Serialize};
@@ -24,9 +24,6 @@ use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::SystemTime;
 use time::OffsetDateTime;
-
-/// Corners of an outline that is drawn by hand, at most.
-const MOST_CORNERS: usize = 400;
 
 #[derive(Template)]
 #[template(path = "bed.html")]
@@ -103,17 +100,11 @@ pub async fn look(app: Shared, Path(id): Path<String>) -> Result<Redirect, AppEr
     let photo = app.machines.desk(&id)?.look().await?;
     blocking(&app, move |app| {
         let bed = (machine.bed_width, machine.bed_height);
-        let seen = find(&photo).map_err(|e| AppError::Sentence(format!("{e}.")))?;
-        let places: Vec<(Point, Point)> = dots(bed).iter().flatten().copied().zip(seen.iter().flatten().copied()).collect();
-        let lens = Lens::found(&places, (photo.width, photo.height), bed).map_err(|e| AppError::Sentence(format!("{e}.")))?;
-        keep_flat(app, &machine, &Flat::of(&photo, bed, |p| lens.seen(p)))
+        let flat = Flat::by_marks(&photo, bed).map_err(|e| AppError::Sentence(format!("{e}.")))?;
+        save(app, &machine.id, "flat", &flat.photo)
     })
     .await?;
     Ok(Redirect::to(&format!("/bed/{id}")))
-}
-
-fn keep_flat(app: &App, machine: &Machine, flat: &Flat) -> Result<(), AppError> {
-    save(app, &machine.id, "flat", &flat.photo)
 }
 
 fn save(app: &App, machine: &str, kind: &str, photo: &Photo) -> Result<(), AppError> {
@@ -166,7 +157,8 @@ pub async fn known(app: Shared, Path(id): Path<String>, Form(known): Form<Known>
         let on_bed = [Point::new(mm(&known.ax)?, mm(&known.ay)?), Point::new(mm(&known.bx)?, mm(&known.by)?)];
         let seen = [Point::new(known.px, known.py), Point::new(known.qx, known.qy)];
         let to_photo = similar(on_bed, seen).map_err(|e| AppError::Sentence(format!("{e}.")))?;
-        keep_flat(app, &machine, &Flat::of(&photo, (machine.bed_width, machine.bed_height), |p| to_photo * p))
+        let flat = Flat::of(&photo, (machine.bed_width, machine.bed_height), |p| to_photo * p);
+        save(app, &id, "flat", &flat.photo)
     })
     .await?;
     Ok(Redirect::to(&to))
@@ -239,43 +231,23 @@ pub async fn keep(app: Shared, Path(id): Path<String>, Typed { form, .. }: Typed
 
 fn kept(app: &Arc<App>, id: &str, form: &Kept) -> Result<(), AppError> {
     let machine = machine_of(app, id)?;
-    let unread = || AppError::Sentence("the outline is not understood; outline the piece again.".into());
-    let rings: Vec<Vec<[f64; 2]>> = serde_json::from_str(&form.rings).map_err(|_| unread())?;
-    if rings.iter().map(Vec::len).sum::<usize>() > MOST_CORNERS || rings.iter().flatten().flatten().any(|v| !v.is_finite()) {
-        return Err(AppError::Sentence(format!("an outline has {MOST_CORNERS} corners at most; take some off.")));
-    }
-    let paths: Vec<Outline> = rings
-        .iter()
-        .filter(|r| r.len() >= 3)
-        .map(|r| Outline::polygon(&r.iter().map(|p| Point::new(p[0], p[1])).collect::<Vec<_>>()))
-        .collect();
-    let corner = paths.iter().max_by(|a, b| a.area().abs().total_cmp(&b.area().abs())).map(|p| p.bounds().min).ok_or_else(unread)?;
-    let sheet = Sheet::offcut(paths).map_err(|e| AppError::Sentence(format!("{e}.")))?;
-    if corner.x < -1.0
-        || corner.y < -1.0
-        || corner.x + sheet.width > machine.bed_width + 1.0
-        || corner.y + sheet.height > machine.bed_height + 1.0
-    {
-        return Err(AppError::Sentence(format!("it reaches beyond {}'s bed; draw in its corners.", machine.name)));
-    }
-    let thickness = length(form.thickness.trim(), Unit::Mm).map_err(AppError::Sentence)?;
-    if !(0.05..=200.0).contains(&thickness) {
-        return Err(AppError::Sentence(format!("a thickness of {thickness} mm will not do; use 0.05 to 200")));
-    }
+    let unread = |_| AppError::Sentence("the outline is not understood; outline the piece again.".into());
+    let rings: Vec<Vec<[f64; 2]>> = serde_json::from_str(&form.rings).map_err(unread)?;
+    let sheet = offcut(&rings, &machine).map_err(|e| AppError::Sentence(format!("{e}.")))?;
+    let thickness = length(form.thickness.trim(), Unit::Mm).and_then(thickness).map_err(AppError::Sentence)?;
     if app.shop().material(&form.material).is_none() {
         return Err(AppError::Sentence("that material is not in the shop's book; write it down there first.".into()));
     }
-    let person = if form.person.trim().is_empty() { "somebody" } else { form.person.trim() };
     let new = OnRack {
         material: form.material.clone(),
         thickness,
-        sheet: Sheet { count: None, on_bed: Some(corner), ..sheet },
+        sheet,
         offcut: true,
         count: 1,
         price: None,
         place: place_on(&machine),
         origin: format!("outlined on the bed of {}", machine.name),
     };
-    app.store.add_stock(&new, person)?;
+    app.store.add_stock(&new, who(&form.person))?;
     Ok(())
 }

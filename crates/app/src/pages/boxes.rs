@@ -1,5 +1,6 @@
 //! Boxes and trays from their figures: made, seen put together, and changed later, with what was decided on their panels kept.
 
+use super::runs::escaped;
 use super::typed::Typed;
 use super::{Shared, blocking};
 use crate::error::AppError;
@@ -111,7 +112,7 @@ pub fn figures(app: &App, file: &str, name: &str) -> Option<BoxSpec> {
 pub async fn seen(app: Shared, Path(_job): Path<i32>, Typed { form, .. }: Typed<BoxForm>) -> Result<Html<String>, AppError> {
     blocking(&app, move |_| {
         let drawn = form.spec().and_then(|spec| picture(&spec));
-        Ok(Html(drawn.unwrap_or_else(|e| format!("<p class=\"hint\">{}.</p>", e.replace('&', "&amp;").replace('<', "&lt;")))))
+        Ok(Html(drawn.unwrap_or_else(|e| format!("<p class=\"hint\">{}.</p>", escaped(&e)))))
     })
     .await
 }

@@ -7,21 +7,15 @@ use crate::shop::{App, stock_words};
 use askama::Template;
 use axum::extract::{Form, Path};
 use axum::response::{Html, Redirect};
-use boustrophe_core::assign::Process;
-use boustrophe_core::decisions::{BatchDecisions, Decisions, Stock};
+use boustrophe_core::decisions::{BatchDecisions, Decisions};
 use boustrophe_core::nest::SheetLayout;
-use boustrophe_core::shop::Shop;
+use boustrophe_core::shop::{self, Shop};
 use boustrophe_core::time::clock;
 use boustrophe_store::{PastRun, Run};
 use serde::Deserialize;
 
 /// Runs of before that are shown of each machine.
 const SHOWN: i64 = 25;
-/// Runs that a factor of time is reckoned from: fewer say little.
-const FEWEST: usize = 3;
-/// A factor that differs by less is not worth a word.
-const WORTH: f64 = 0.02;
-
 #[derive(Template)]
 #[template(path = "machines.html")]
 struct Page {
@@ -121,7 +115,7 @@ fn desk(app: &App, shop: &Shop, id: &str, name: &str) -> Result<Desk, AppError> 
         stands,
         silent: !seen.live(),
         queue,
-        paces: paces(app, shop, &past)?,
+        paces: paces(app, shop, &past),
         past: past.into_iter().map(was).collect(),
     })
 }
@@ -159,32 +153,25 @@ fn was(run: PastRun) -> Past {
     }
 }
 
-/// Stocks whose finished runs took another time than the chart has them reckoned with.
-fn paces(app: &App, shop: &Shop, past: &[PastRun]) -> Result<Vec<Pace>, AppError> {
-    let mut of: Vec<(Stock, f64, f64, usize)> = Vec::new();
-    for run in past.iter().filter(|r| r.state == "done" && r.total > 0.0) {
-        let Ok(revision) = app.store.revision(run.job_id, run.revision) else { continue };
-        let Some((batch, _)) = sheet_of(&revision.decisions, run.sheet) else { continue };
-        match of.iter_mut().find(|o| o.0 == batch.stock) {
-            Some(o) => (o.1, o.2, o.3) = (o.1 + run.seconds, o.2 + run.total, o.3 + 1),
-            None => of.push((batch.stock.clone(), run.seconds, run.total, 1)),
-        }
-    }
-    let worth = |(stock, taken, planned, runs): (Stock, f64, f64, usize)| {
-        let factor = (taken / planned * 100.0).round() / 100.0;
-        let row = shop.row(&stock.machine, &stock.material, stock.thickness, Process::Cut)?;
-        let differs = (factor - row.time_factor).abs() >= WORTH;
-        (runs >= FEWEST && differs).then(|| Pace {
-            words: format!(
-                "{}: {runs} runs took {factor} times what was reckoned; the chart says {}",
-                stock_words(&stock, shop),
-                row.time_factor
-            ),
-            row: row.key(),
-            factor: factor.to_string(),
-        })
+/// What finished runs say of the chart's factors of time.
+fn paces(app: &App, shop: &Shop, past: &[PastRun]) -> Vec<Pace> {
+    let finished = past.iter().filter(|r| r.state == "done" && r.total > 0.0).filter_map(|run| {
+        let revision = app.store.revision(run.job_id, run.revision).ok()?;
+        let (batch, _) = sheet_of(&revision.decisions, run.sheet)?;
+        Some((batch.stock.clone(), run.seconds, run.total))
+    });
+    let said = |p: shop::Pace| Pace {
+        words: format!(
+            "{}: {} runs took {} times what was reckoned; the chart says {}",
+            stock_words(&p.stock, shop),
+            p.runs,
+            p.factor,
+            p.row.time_factor
+        ),
+        row: p.row.key(),
+        factor: p.factor.to_string(),
     };
-    Ok(of.into_iter().filter_map(worth).collect())
+    shop::paces(finished, shop).into_iter().map(said).collect()
 }
 
 /// Runs in the wanted order, by number, with commas.

@@ -27,7 +27,7 @@ pub async fn page(app: Shared) -> Result<Html<String>, AppError> {
         is_open(app)?;
         let stands = |id: &str| {
             let seen = app.machines.desk(id).map(|d| d.seen()).unwrap_or_default();
-            seen.status.filter(|_| seen.heard.is_some_and(|h| h.elapsed() < crate::machines::QUIET)).map_or_else(
+            seen.status.as_ref().filter(|_| seen.live()).map_or_else(
                 || "not heard".to_owned(),
                 |s| {
                     let alarm = s.alarm.map_or_else(String::new, |a| format!(", alarm {a}"));

@@ -274,7 +274,7 @@ fn ticked_off(app: &Arc<App>, id: i32, form: &TickForm) -> Result<Html<String>, 
     Ok(Html(tick.map_or_else(String::new, |t| escaped(&signed(&t)))))
 }
 
-fn escaped(text: &str) -> String {
+pub(super) fn escaped(text: &str) -> String {
     text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;")
 }
 

@@ -5,6 +5,7 @@ import { takeFiles } from "./files.js";
 import { trySliders } from "./sliders.js";
 import { cards } from "./cards.js";
 import { keys } from "./keys.js";
+import { say as notice } from "./say.js";
 
 const $ = (selector) => document.querySelector(selector);
 const docket = () => $("#docket");
@@ -12,16 +13,6 @@ const stageElement = $("#stage");
 const stage = stageElement ? new Stage(stageElement) : null;
 let player = null;
 let shown = null;
-
-/** Tells the person something that went wrong, in the sentence the server gave. */
-function notice(text) {
-  const box = $("#notice");
-  const p = document.createElement("p");
-  p.className = "sentence";
-  p.setAttribute("role", "alert");
-  p.textContent = text;
-  box.replaceChildren(p);
-}
 
 async function sentenceOf(response) {
   const page = new DOMParser().parseFromString(await response.text(), "text/html");

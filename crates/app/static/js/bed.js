@@ -1,16 +1,10 @@
 // The bed's page: a touch outlines what lies there; its corners are dragged, added and taken off; two points of a photo are clicked.
 
+import { say } from "./say.js";
+
 const SVG = "http://www.w3.org/2000/svg", $ = (selector) => document.querySelector(selector);
 const stage = $("#bed-stage"), machine = stage?.dataset.machine, height = Number(stage?.dataset.height);
 let rings = [], held = null;
-
-function say(text) {
-  const p = document.createElement("p");
-  p.className = "sentence";
-  p.setAttribute("role", "alert");
-  p.textContent = text;
-  $("#notice").replaceChildren(...(text ? [p] : []));
-}
 
 /** The place of an event in the picture's own units. */
 function place(e) {

@@ -1,6 +1,7 @@
 // The operator's page: asks the shop again and again how the run stands, says when it hears nothing, and gives words to the machine.
 
 import { follow, open as openLive } from "./live.js";
+import { say } from "./say.js";
 
 const LOOK = 400, PATIENCE = 1500, QUIET = 1800, ANSWER = 9000;
 const $ = (selector) => document.querySelector(selector);
@@ -17,14 +18,6 @@ async function ask(path, options = {}, patience = PATIENCE) {
   } finally {
     clearTimeout(end);
   }
-}
-
-function say(text) {
-  const p = document.createElement("p");
-  p.className = "sentence";
-  p.setAttribute("role", "alert");
-  p.textContent = text;
-  $("#notice").replaceChildren(...(text ? [p] : []));
 }
 
 /** Says since when nothing was heard of the shop; what is shown is then old. */

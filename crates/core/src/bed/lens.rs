@@ -1,11 +1,11 @@
 //! How a camera sees the bed: a plane in perspective (a homography), bent by its lens.
 //!
 //! A place of the bed goes to (u, v) = H (x, y, 1), in half diagonals of the picture from its middle, and is bent to
-//! (u, v) (1 + k r²) with r² = u² + v² (D. C. Brown, Decentering distortion of lenses, 1966, its first term: marks that all stand in
-//! the corners cannot tell it from the next). The nine figures are found from places that are known, by the direct linear transform for a start and then by damped least squares
-//! (K. Levenberg, 1944).
+//! (u, v) (1 + k r²) with r² = u² + v² (D. C. Brown, Decentering distortion of lenses, 1966, its first term: marks that all stand
+//! in the corners cannot tell it from the next). The nine figures are found from places that are known, by the direct linear
+//! transform for a start and then by damped least squares (K. Levenberg, 1944).
 
-use crate::geometry::{Affine, Point};
+use crate::geometry::{Affine, Point, solved};
 
 /// Figures of a lens.
 const N: usize = 9;
@@ -131,29 +131,6 @@ fn straight(known: &[(Point, Point)]) -> Option<[f64; 8]> {
         }
     }
     solved(matrix)?.try_into().ok()
-}
-
-/// Solves linear equations by elimination; the last column is the right side. `None` where they have no one answer.
-fn solved(mut m: Vec<Vec<f64>>) -> Option<Vec<f64>> {
-    let n = m.len();
-    for i in 0..n {
-        let pivot = (i..n).max_by(|a, b| m[*a][i].abs().total_cmp(&m[*b][i].abs()))?;
-        m.swap(i, pivot);
-        if m[i][i].abs() < 1e-14 {
-            return None;
-        }
-        let top = m[i].clone();
-        for row in &mut m[i + 1..] {
-            let by = row[i] / top[i];
-            (i..=n).for_each(|k| row[k] -= by * top[k]);
-        }
-    }
-    let mut out = vec![0.0; n];
-    for i in (0..n).rev() {
-        let rest: f64 = (i + 1..n).map(|k| m[i][k] * out[k]).sum();
-        out[i] = (m[i][n] - rest) / m[i][i];
-    }
-    out.iter().all(|v| v.is_finite()).then_some(out)
 }
 
 /// From places of the bed (mm) to pixels of a photo from above that shows two of them at these pixels from its upper left corner,

@@ -7,7 +7,7 @@ mod scrap;
 
 pub use lens::{Lens, similar};
 pub use marks::{dots, find, radius};
-pub use scrap::outline;
+pub use scrap::{offcut, outline};
 
 use crate::geometry::{Affine, Point};
 
@@ -84,6 +84,13 @@ impl Flat {
             }
         }
         Self { photo, per_mm }
+    }
+    /// The bed as its own camera sees it, by its four marks. Fails where these are not found, or do not lie as marks do.
+    pub fn by_marks(picture: &Photo, bed: (f64, f64)) -> Result<Self, String> {
+        let seen = find(picture)?;
+        let places: Vec<(Point, Point)> = dots(bed).iter().flatten().copied().zip(seen.iter().flatten().copied()).collect();
+        let lens = Lens::found(&places, (picture.width, picture.height), bed)?;
+        Ok(Self::of(picture, bed, |p| lens.seen(p)))
     }
     /// From pixels with y up from the lower edge to mm on the bed.
     pub fn to_bed(&self) -> Affine {

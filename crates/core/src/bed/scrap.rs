@@ -7,6 +7,8 @@ use super::Flat;
 use crate::clean::trace::{Trace, trace};
 use crate::drawing::Bitmap;
 use crate::geometry::{Path, Point};
+use crate::nest::Sheet;
+use crate::shop::Machine;
 
 /// The largest step of colour from a pixel to its neighbour within a piece, of 255 in each of three colours together.
 const STEP: f64 = 13.0;
@@ -19,6 +21,27 @@ const HOLE: f64 = 60.0;
 const CLOSE: f64 = 0.6;
 /// Corners of an outline at most.
 const MOST_CORNERS: usize = 400;
+
+/// How far a piece may reach beyond the bed, mm: so exactly it was outlined.
+const BEYOND: f64 = 1.0;
+
+/// The offcut that rings of corners (mm on the bed) tell, its edge the largest of them, lying where it lies. Fails where they tell
+/// none, or one that does not lie on the machine's bed.
+pub fn offcut(rings: &[Vec<[f64; 2]>], machine: &Machine) -> Result<Sheet, String> {
+    if rings.iter().map(Vec::len).sum::<usize>() > MOST_CORNERS || rings.iter().flatten().flatten().any(|v| !v.is_finite()) {
+        return Err(format!("an outline has {MOST_CORNERS} corners at most; take some off"));
+    }
+    let path = |r: &Vec<[f64; 2]>| Path::polygon(&r.iter().map(|p| Point::new(p[0], p[1])).collect::<Vec<_>>());
+    let paths: Vec<Path> = rings.iter().filter(|r| r.len() >= 3).map(path).collect();
+    let edge = paths.iter().max_by(|a, b| a.area().abs().total_cmp(&b.area().abs()));
+    let at = edge.map(|p| p.bounds().min).ok_or("the outline is not understood; outline the piece again")?;
+    let sheet = Sheet::offcut(paths)?;
+    let within = |at: f64, size: f64, bed: f64| at >= -BEYOND && at + size <= bed + BEYOND;
+    if !within(at.x, sheet.width, machine.bed_width) || !within(at.y, sheet.height, machine.bed_height) {
+        return Err(format!("it reaches beyond {}'s bed; draw in its corners", machine.name));
+    }
+    Ok(Sheet { count: None, on_bed: Some(at), ..sheet })
+}
 
 /// The outline of the piece at a place of the bed (mm), as a polygon in mm on the bed, counterclockwise, and its holes. Fails where
 /// there is none, or where it cannot be told from the bed.
@@ -179,6 +202,18 @@ mod tests {
                 prop_assert!(off < 3.0, "a corner is {off} mm off");
             }
         }
+    }
+
+    #[test]
+    fn an_outline_goes_to_the_rack_where_it_lies() {
+        let machine = &crate::shop::Shop::builtin().machines[0];
+        let ring = |x: f64, y: f64| vec![[x, y], [x + 200.0, y], [x + 200.0, y + 100.0], [x, y + 150.0]];
+        let hole = vec![[150.0, 120.0], [170.0, 120.0], [160.0, 140.0]];
+        let sheet = offcut(&[hole, ring(100.0, 80.0)], machine).expect("an offcut");
+        assert_eq!((sheet.on_bed, sheet.width, sheet.height), (Some(Point::new(100.0, 80.0)), 200.0, 150.0));
+        assert!(offcut(&[ring(machine.bed_width - 190.0, 80.0)], machine).expect_err("too far").contains("beyond"));
+        assert!(offcut(&[ring(f64::NAN, 0.0)], machine).is_err() && offcut(&[vec![[0.0; 2]; 2]], machine).is_err());
+        assert!(offcut(&[vec![[1.0; 2]; MOST_CORNERS + 1]], machine).expect_err("many").contains("corners at most"));
     }
 
     #[test]

@@ -6,7 +6,7 @@
 //! the best radii for given joints are found directly; the joints are moved until the greatest distance is small enough. At both vertices the chain has the ellipse's own tangent, so quarters join
 //! smoothly.
 
-use super::Segment;
+use super::{Segment, solved};
 use kurbo::{Point, Vec2};
 use std::f64::consts::FRAC_PI_2;
 
@@ -70,29 +70,6 @@ fn weighed(rows: &[(Vec<f64>, f64)], weights: &[f64], steps: &[Vec2], end: (f64,
         x.truncate(n);
         x
     })
-}
-
-/// Solution of linear equations, their right side in the last column; `None` where there is none, or many.
-fn solved(mut m: Vec<Vec<f64>>) -> Option<Vec<f64>> {
-    let n = m.len();
-    for column in 0..n {
-        let pivot = (column..n).max_by(|a, b| m[*a][column].abs().total_cmp(&m[*b][column].abs()))?;
-        if m[pivot][column].abs() < 1e-14 {
-            return None;
-        }
-        m.swap(column, pivot);
-        let row = m[column].clone();
-        for other in &mut m[column + 1..] {
-            let factor = other[column] / row[column];
-            (column..=n).for_each(|k| other[k] -= factor * row[k]);
-        }
-    }
-    let mut x = vec![0.0; n];
-    for i in (0..n).rev() {
-        let known: f64 = (i + 1..n).map(|k| m[i][k] * x[k]).sum();
-        x[i] = (m[i][n] - known) / m[i][i];
-    }
-    Some(x)
 }
 
 /// Directions at the joints, from 0 to a quarter turn, and the radii between them.

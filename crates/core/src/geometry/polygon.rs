@@ -37,6 +37,30 @@ pub fn ring_contains(ring: &[Point], p: Point) -> bool {
     inside
 }
 
+/// The smallest convex ring round points, anticlockwise (Andrew's monotone chain, 1979).
+pub fn hull(mut points: Vec<Point>) -> Ring {
+    points.sort_by(|a, b| a.x.total_cmp(&b.x).then(a.y.total_cmp(&b.y)));
+    points.dedup();
+    if points.len() < 3 {
+        return points;
+    }
+    let right = |a: Point, b: Point, c: Point| (b - a).cross(c - b) <= 0.0;
+    let half = |points: &mut dyn Iterator<Item = Point>| {
+        let mut chain: Ring = Vec::new();
+        for p in points {
+            while chain.len() >= 2 && right(chain[chain.len() - 2], chain[chain.len() - 1], p) {
+                chain.pop();
+            }
+            chain.push(p);
+        }
+        chain.pop();
+        chain
+    };
+    let mut ring = half(&mut points.iter().copied());
+    ring.extend(half(&mut points.iter().rev().copied()));
+    ring
+}
+
 impl Polygon {
     /// A rectangle between two corners.
     pub fn rectangle(b: Bounds) -> Self {

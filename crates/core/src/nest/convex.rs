@@ -108,29 +108,6 @@ pub(super) fn sum(a: &[Point], b: &[Point]) -> Ring {
     out
 }
 
-/// The smallest convex ring round points, anticlockwise (Andrew's monotone chain, 1979).
-pub(super) fn hull(mut points: Vec<Point>) -> Ring {
-    points.sort_by(|a, b| a.x.total_cmp(&b.x).then(a.y.total_cmp(&b.y)));
-    points.dedup();
-    if points.len() < 3 {
-        return points;
-    }
-    let half = |points: &mut dyn Iterator<Item = Point>| {
-        let mut chain: Ring = Vec::new();
-        for p in points {
-            while chain.len() >= 2 && turn(chain[chain.len() - 2], chain[chain.len() - 1], p) <= 0.0 {
-                chain.pop();
-            }
-            chain.push(p);
-        }
-        chain.pop();
-        chain
-    };
-    let mut ring = half(&mut points.iter().copied());
-    ring.extend(half(&mut points.iter().rev().copied()));
-    ring
-}
-
 /// True when a simple anticlockwise ring nowhere turns right.
 pub(super) fn is_convex(ring: &[Point]) -> bool {
     let n = ring.len();

@@ -5,7 +5,7 @@
 //! where the opening is large enough, so that a part full of holes costs no more than its outline.
 
 use super::convex;
-use crate::geometry::{Affine, Bounds, Point, Polygon, Ring, Vec2, ring_area};
+use crate::geometry::{Affine, Bounds, Point, Polygon, Ring, Vec2, hull, ring_area};
 
 /// Openings of a region narrower than this are cracks, mm.
 const CRACK: f64 = 1e-3;
@@ -52,7 +52,7 @@ impl Oriented {
 
     /// The same with its convex hull for its shape: what is known of hulls is known at once.
     pub(super) fn hull(&self) -> Self {
-        let around = |rings: &[Ring]| convex::hull(rings.iter().flatten().copied().collect());
+        let around = |rings: &[Ring]| hull(rings.iter().flatten().copied().collect());
         Self {
             pieces: vec![around(&self.pieces)],
             openings: Vec::new(),

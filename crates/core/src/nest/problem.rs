@@ -7,7 +7,7 @@ use super::packer::Put;
 use super::plan::{Filled, Plan};
 use super::{Aim, Distances, Layout, PartNest, Placement, Sheet, Terms, is_straight};
 use crate::assign::{PartId, Work};
-use crate::geometry::{Bounds, Corners, Path, Point, Polygon, Ring, Tolerance, Vec2, ring_area};
+use crate::geometry::{Bounds, Corners, Path, Point, Polygon, Ring, Tolerance, Vec2, hull, ring_area};
 use crate::ids::CopyId;
 use rustc_hash::FxHashMap;
 use std::collections::{BTreeSet, HashMap};
@@ -312,7 +312,7 @@ fn larger(outline: &Path, by: f64) -> Path {
 /// none by quarters.
 fn leaning(polygon: &Polygon, most: usize) -> Vec<f64> {
     let sides = |ring: &[Point]| -> Vec<Vec2> { (0..ring.len()).map(|i| ring[(i + 1) % ring.len()] - ring[i]).collect() };
-    let mut all = sides(&convex::hull(polygon.outer.clone()));
+    let mut all = sides(&hull(polygon.outer.clone()));
     all.extend(sides(&polygon.outer));
     all.sort_by(|a, b| b.hypot().total_cmp(&a.hypot()));
     let steps = (1..6).map(|i| f64::from(i) * 15.0);

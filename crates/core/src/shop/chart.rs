@@ -51,6 +51,15 @@ fn as_reckoned() -> f64 {
 /// Rows of thicknesses nearer than this are one, mm.
 pub const SAME_THICKNESS: f64 = 0.05;
 
+/// Thinnest and thickest material, mm.
+const THICKNESS: (f64, f64) = (0.05, 200.0);
+
+/// A thickness (mm) that material may have; else why not.
+pub fn thickness(mm: f64) -> Result<f64, String> {
+    let (least, most) = THICKNESS;
+    if (least..=most).contains(&mm) { Ok(mm) } else { Err(format!("a thickness of {mm} mm will not do; use {least} to {most}")) }
+}
+
 impl ChartRow {
     /// Name under which it is stored: machine, material, thickness, process.
     pub fn key(&self) -> String {
@@ -73,7 +82,7 @@ impl ChartRow {
                 out.push(format!("{what} {v}{unit} will not do on {}; use {least} to {most}{unit}", machine.name));
             }
         };
-        within("a thickness of", " mm", self.thickness, 0.05, 200.0);
+        within("a thickness of", " mm", self.thickness, THICKNESS.0, THICKNESS.1);
         within("a feed of", " mm/min", self.feed, 1.0, machine.feed_limit);
         within("a power of", " %", self.power, 0.1, 100.0);
         within("a least power of", " %", self.least_power, 0.0, self.power.clamp(0.0, 100.0));

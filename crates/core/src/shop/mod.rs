@@ -2,10 +2,12 @@
 
 mod builtin;
 mod chart;
+mod pace;
 mod rows;
 pub mod rules;
 
-pub use chart::{ChartRow, SAME_THICKNESS};
+pub use chart::{ChartRow, SAME_THICKNESS, thickness};
+pub use pace::{Pace, paces};
 pub use rows::Rows;
 pub use rules::{Match, Rule};
 

@@ -15,6 +15,12 @@ use serde_json::Value;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
+/// Who does it; a name is not asked for by force.
+pub fn who(person: &str) -> &str {
+    let person = person.trim();
+    if person.is_empty() { "somebody" } else { person }
+}
+
 /// Changes shown of one thing.
 const CHANGES: i64 = 12;
 
@@ -86,8 +92,7 @@ pub(in crate::pages) fn change(
             return Err(AppError::Book(Box::new(Conflict::of(app, shown, now, wanted.as_ref())?)));
         }
     }
-    let person = if person.trim().is_empty() { "somebody" } else { person.trim() };
-    let changed = settings::save(&app.store, &shop, kind, &person.chars().take(60).collect::<String>(), reason)?;
+    let changed = settings::save(&app.store, &shop, kind, &who(person).chars().take(60).collect::<String>(), reason)?;
     app.reopen()?;
     drop(_alone);
     crate::floor_cards::refresh(app, true);

@@ -1,5 +1,6 @@
 //! The stock rack: what sheets and offcuts there are, where they stand, and what became of them.
 
+use super::who;
 use crate::error::{AppError, html};
 use crate::incoming::{Dropped, receive_form};
 use crate::pages::{Shared, blocking};
@@ -15,7 +16,7 @@ use boustrophe_core::geometry::Affine;
 use boustrophe_core::nest::{Sheet, rest};
 use boustrophe_core::quantity::{count, length, number};
 use boustrophe_core::route;
-use boustrophe_core::shop::Shop;
+use boustrophe_core::shop::{Shop, thickness};
 use boustrophe_formats::svg::path_data;
 use boustrophe_store::{OnRack, StockEvent, Stocked, Taken};
 use serde::Deserialize;
@@ -124,12 +125,6 @@ fn place(text: &str) -> String {
     text.trim().chars().take(LONGEST_PLACE).collect()
 }
 
-/// Who does it; a name is not asked for by force.
-fn who(person: &str) -> &str {
-    let person = person.trim();
-    if person.is_empty() { "somebody" } else { person }
-}
-
 /// Changes something on the rack, takes it away, or cuts it up into its largest pieces.
 pub async fn change(app: Shared, Path(id): Path<i32>, Form(form): Form<StockForm>) -> Result<Redirect, AppError> {
     blocking(&app, move |app| changed(app, id, form)).await
@@ -211,10 +206,7 @@ fn put_there(app: &App, put: &Put, drawing: Option<&Drawing>) -> Result<Redirect
             sheet
         }
     };
-    let thickness = mm("thickness")?;
-    if !(0.05..=200.0).contains(&thickness) {
-        return Err(AppError::Sentence(format!("a thickness of {thickness} mm will not do; use 0.05 to 200")));
-    }
+    let thickness = thickness(mm("thickness")?).map_err(AppError::Sentence)?;
     let material = put.field("material").to_owned();
     if app.shop().material(&material).is_none() {
         return Err(AppError::Sentence("that material is not in the shop's book; write it down there first.".into()));
