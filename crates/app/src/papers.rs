@@ -2,7 +2,6 @@
 
 use boustrophe_core::assign::Process;
 use boustrophe_core::decisions::{Pose, Zero};
-use boustrophe_core::geometry::Point;
 use boustrophe_core::hold::Op;
 use boustrophe_core::ids::PartId;
 use boustrophe_core::route::BatchRoute;
@@ -51,7 +50,7 @@ pub fn setup(batch: &BatchRoute, shop: &Shop, i: usize, (job, file): (&str, &str
 /// Where the zero is, and where the sheet lies where that is not the bed's corner.
 pub fn zero_words(pose: Pose, size: (f64, f64)) -> String {
     let named = Zero::NAMED.iter().find(|n| n.0.on(size).distance(pose.zero) < 1e-6).map_or(Zero::At(pose.zero), |n| n.0);
-    let laid = if pose.at == Point::ZERO && !pose.is_turned() {
+    let laid = if !pose.is_moved() {
         String::new()
     } else {
         let turn = if pose.is_turned() { format!(", turned by {:.2}°", pose.turn.to_degrees()) } else { String::new() };

@@ -26,7 +26,7 @@ pub const QUIET: Duration = Duration::from_secs(2);
 /// Orders that wait for a machine at most.
 const ORDERS: usize = 16;
 /// Times that a sheet is sent at once.
-const MOST_TIMES: usize = 50;
+pub const MOST_TIMES: u32 = 50;
 /// How long an answer to an order is waited for.
 const ANSWER: Duration = Duration::from_secs(6);
 
@@ -172,9 +172,6 @@ pub fn open(app: &Arc<App>) {
 /// Sends the program of a sheet (from 0, as they are numbered through) into the queue of the job's machine; gives the run's number. So many of the same
 /// sheet are in the queue then and not yet started: what is there already is not sent a second time.
 pub fn send(app: &Arc<App>, job: i32, sheet: usize, times: usize) -> Result<i32, AppError> {
-    if !(1..=MOST_TIMES).contains(&times) {
-        return Err(AppError::Sentence(format!("a sheet is sent 1 to {MOST_TIMES} times at once; type how often.")));
-    }
     let loaded = app.load(job)?;
     if !loaded.route.released() {
         return Err(AppError::Sentence("the programs are not released: settle the open findings first.".into()));

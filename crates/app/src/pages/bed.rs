@@ -9,7 +9,7 @@ use crate::incoming::receive;
 use crate::shop::App;
 use askama::Template;
 use axum::Json;
-use axum::extract::{Form, Multipart, Path};
+use axum::extract::{Multipart, Path};
 use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use boustrophe_core::bed::{Flat, Photo, offcut, outline, similar};
@@ -147,7 +147,7 @@ pub struct Known {
 }
 
 /// Lays a photo flat by two points that are known.
-pub async fn known(app: Shared, Path(id): Path<String>, Form(known): Form<Known>) -> Result<Redirect, AppError> {
+pub async fn known(app: Shared, Path(id): Path<String>, Typed { form: known, .. }: Typed<Known>) -> Result<Redirect, AppError> {
     let to = format!("/bed/{id}");
     blocking(&app, move |app| {
         let machine = machine_of(app, &id)?;
@@ -201,7 +201,7 @@ struct Found {
 }
 
 /// The outline of what lies at a place.
-pub async fn touched(app: Shared, Path(id): Path<String>, Form(at): Form<Touched>) -> Result<Response, AppError> {
+pub async fn touched(app: Shared, Path(id): Path<String>, Typed { form: at, .. }: Typed<Touched>) -> Result<Response, AppError> {
     blocking(&app, move |app| {
         let machine = machine_of(app, &id)?;
         let found = outline(&flat(app, &machine)?, Point::new(at.x, at.y)).map_err(|e| AppError::Sentence(format!("{e}.")))?;

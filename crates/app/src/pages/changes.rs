@@ -12,7 +12,7 @@ use askama::Template;
 use axum::extract::{Form as Posted, Multipart, Path};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
-use boustrophe_core::clean::coupon::slots;
+use boustrophe_core::clean::coupon::{room, slots};
 use boustrophe_core::clean::operate::Spot;
 use boustrophe_core::clean::{ContourId, Operation};
 use boustrophe_core::decisions::{CleanEdit, Edit};
@@ -133,7 +133,7 @@ pub struct Holds {
 pub async fn holds(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Holds>) -> Result<Redirect, AppError> {
     blocking(&app, move |app| {
         let mm = |text: &str| length(text.trim(), Unit::Mm).map_err(AppError::Sentence);
-        let room = ((mm(&form.width)? - mm(&form.measured)?) * 1000.0).round() / 1000.0;
+        let room = room(mm(&form.width)?, mm(&form.measured)?);
         let loaded = app.load(job)?;
         let id = loaded.revision.decisions.first().stock.material.clone();
         book::change(app, "material", None, (&form.person, "from a slot coupon"), |shop| {

@@ -1,11 +1,12 @@
 //! What the machines do, one after the other: the run in hand, what waits and what it is cut from, and what was run before.
 
+use super::typed::Typed;
 use super::{Shared, blocking, book};
 use crate::error::{AppError, html};
 use crate::machines::Seen;
 use crate::shop::{App, stock_words};
 use askama::Template;
-use axum::extract::{Form, Path};
+use axum::extract::Path;
 use axum::response::{Html, Redirect};
 use boustrophe_core::decisions::{BatchDecisions, Decisions};
 use boustrophe_core::nest::SheetLayout;
@@ -181,7 +182,7 @@ pub struct Order {
 }
 
 /// Puts what waits for a machine in another order.
-pub async fn order(app: Shared, Path(machine): Path<String>, Form(form): Form<Order>) -> Result<Redirect, AppError> {
+pub async fn order(app: Shared, Path(machine): Path<String>, Typed { form, .. }: Typed<Order>) -> Result<Redirect, AppError> {
     let at = machine.clone();
     blocking(&app, move |app| {
         let desk = app.machines.desk(&machine)?;
@@ -205,7 +206,7 @@ pub struct PaceForm {
 }
 
 /// Takes a factor of time over into the chart.
-pub async fn pace(app: Shared, Path(machine): Path<String>, Form(form): Form<PaceForm>) -> Result<Redirect, AppError> {
+pub async fn pace(app: Shared, Path(machine): Path<String>, Typed { form, .. }: Typed<PaceForm>) -> Result<Redirect, AppError> {
     let at = machine.clone();
     blocking(&app, move |app| {
         book::change(app, "chart", None, (&form.person, "from the runs"), |shop| {

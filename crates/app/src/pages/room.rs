@@ -1,10 +1,11 @@
 //! The machine room of the demo: what may befall the simulated machines, brought about by hand. It is there only with the demo.
 
+use super::typed::Typed;
 use super::{Shared, blocking};
 use crate::error::{AppError, html};
 use crate::shop::App;
 use askama::Template;
-use axum::extract::{Form, Path};
+use axum::extract::Path;
 use axum::response::{Html, Redirect};
 use boustrophe_machine::Fault;
 use serde::Deserialize;
@@ -51,7 +52,7 @@ pub struct Befall {
 }
 
 /// Brings something about.
-pub async fn befall(app: Shared, Path(machine): Path<String>, Form(form): Form<Befall>) -> Result<Redirect, AppError> {
+pub async fn befall(app: Shared, Path(machine): Path<String>, Typed { form, .. }: Typed<Befall>) -> Result<Redirect, AppError> {
     is_open(&app)?;
     let words = format!("{} {}", form.what, form.figure.trim());
     let words = words.trim();

@@ -2,15 +2,17 @@
 
 use super::after::{LONGEST_NAME, Made, THROUGH, WayOn, copies, ways};
 use super::run_words::{says, silence, told, waits};
+use super::typed::Typed;
 use super::{Shared, blocking};
 use crate::error::{AppError, html};
 use crate::machines::{self, QUIET, Seen, Word, watch};
 use crate::papers::{LIST, zero_words};
 use crate::shop::App;
 use askama::Template;
-use axum::extract::{Form, Path};
+use axum::extract::Path;
 use axum::http::HeaderName;
 use axum::response::{Html, IntoResponse, Redirect, Response};
+use boustrophe_core::quantity::count;
 use boustrophe_core::time::clock;
 use boustrophe_machine::{Alarm, State};
 use boustrophe_store::{Run, Tick};
@@ -96,16 +98,20 @@ pub struct Send {
     sheet: usize,
     /// How many of it are to be in the queue.
     #[serde(default = "once")]
-    times: usize,
+    times: String,
 }
 
-fn once() -> usize {
-    1
+fn once() -> String {
+    "1".into()
 }
 
 /// Sends a sheet's program to its machine and shows the run.
-pub async fn send(app: Shared, Path(job): Path<i32>, Form(send): Form<Send>) -> Result<Redirect, AppError> {
-    let run = blocking(&app, move |app| machines::send(app, job, send.sheet.saturating_sub(1), send.times)).await?;
+pub async fn send(app: Shared, Path(job): Path<i32>, Typed { form: send, .. }: Typed<Send>) -> Result<Redirect, AppError> {
+    let run = blocking(&app, move |app| {
+        let times = count(send.times.trim(), 1, machines::MOST_TIMES).map_err(AppError::Sentence)?;
+        machines::send(app, job, send.sheet.saturating_sub(1), times as usize)
+    })
+    .await?;
     Ok(Redirect::to(&format!("/runs/{run}")))
 }
 
@@ -252,7 +258,7 @@ pub struct TickForm {
 }
 
 /// Ticks a line of the list, or takes the tick off. Only before the start.
-pub async fn tick(app: Shared, Path(id): Path<i32>, Form(form): Form<TickForm>) -> Result<Html<String>, AppError> {
+pub async fn tick(app: Shared, Path(id): Path<i32>, Typed { form, .. }: Typed<TickForm>) -> Result<Html<String>, AppError> {
     blocking(&app, move |app| ticked_off(app, id, &form)).await
 }
 

@@ -83,3 +83,31 @@ fn what_no_page_would_post_is_answered_in_a_sentence() {
     let ways = shop.get(&format!("/jobs/{job}/orders?batch=1")).text();
     assert_eq!(ways.matches("<tr").count(), 1 + 7, "six ways, and the one with a figure of its own: {ways}");
 }
+
+#[test]
+fn odd_figures_for_the_machines_are_answered_in_a_sentence() {
+    let shop = Shop::open(&[]);
+    let job = laid(&shop);
+    let runs = format!("/jobs/{job}/runs");
+    let mut posts: Vec<(&str, Vec<(&str, &str)>)> = Vec::new();
+    for figure in ["", "x", "-1", "0", "51", "1e9", "1;2"] {
+        posts.push((&runs, vec![("sheet", "1"), ("times", figure)]));
+    }
+    for figure in ["", "x", "-1", "1e9", "NaN"] {
+        posts.push((&runs, vec![("sheet", figure), ("times", "1")]));
+        posts.push(("/machines/lark/pace", vec![("row", "lark/birch-ply/3/cut"), ("factor", figure)]));
+        posts.push(("/bed/lark/touched", vec![("x", figure), ("y", "1")]));
+    }
+    posts.extend([
+        ("/machines/lark/order", vec![("runs", "1,x")]),
+        ("/machines/lark/order", vec![]),
+        ("/bed/lark/known", vec![("px", "1")]),
+        ("/bed/lark/keep", vec![("rings", "[[[0,0],[1e308,0],[0,1e308]]]"), ("material", "birch-ply"), ("thickness", "3")]),
+        ("/runs/1/tick", vec![]),
+    ]);
+    for (path, fields) in posts {
+        let answer = shop.post(path, &fields);
+        let said = answer.sentence();
+        assert!(answer.status == 422 && (10..200).contains(&said.len()), "{path} {fields:?}: {} {said} {}", answer.status, answer.text());
+    }
+}

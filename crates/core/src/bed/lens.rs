@@ -14,6 +14,9 @@ const ROUNDS: usize = 60;
 /// Worst that a place that is known may lie off once the lens is found, in half diagonals of the picture.
 const WORST: f64 = 0.006;
 
+/// Farthest that a point of a photo may lie from its corner, pixels, or from the bed's, mm.
+const FARTHEST: f64 = 1e5;
+
 /// How a camera sees a bed.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Lens {
@@ -138,6 +141,9 @@ fn straight(known: &[(Point, Point)]) -> Option<[f64; 8]> {
 pub fn similar(on_bed: [Point; 2], seen: [Point; 2]) -> Result<Affine, String> {
     let up = |p: Point| Point::new(p.x, -p.y);
     let (b, s) = (on_bed[1] - on_bed[0], up(seen[1]) - up(seen[0]));
+    if on_bed.iter().chain(&seen).any(|p| !(p.x.abs() < FARTHEST && p.y.abs() < FARTHEST)) {
+        return Err("a point lies far off the picture; click it again".into());
+    }
     if b.hypot() < 10.0 || s.hypot() < 10.0 {
         return Err("the two points are too near to each other to tell a scale; take two that are far apart".into());
     }
@@ -214,5 +220,9 @@ mod tests {
         places[7].1.x += 90.0;
         assert!(Lens::found(&places, (1100, 1000), bed).is_err());
         assert!(similar([Point::ZERO; 2], [Point::ZERO, Point::new(100.0, 0.0)]).is_err());
+        for odd in [f64::NAN, f64::INFINITY, 1e300] {
+            let two = [Point::ZERO, Point::new(100.0, 0.0)];
+            assert!(similar(two, [Point::new(odd, 0.0), two[1]]).is_err() && similar([two[0], Point::new(0.0, odd)], two).is_err());
+        }
     }
 }

@@ -35,12 +35,14 @@ pub fn offcut(rings: &[Vec<[f64; 2]>], machine: &Machine) -> Result<Sheet, Strin
     let paths: Vec<Path> = rings.iter().filter(|r| r.len() >= 3).map(path).collect();
     let edge = paths.iter().max_by(|a, b| a.area().abs().total_cmp(&b.area().abs()));
     let at = edge.map(|p| p.bounds().min).ok_or("the outline is not understood; outline the piece again")?;
-    let sheet = Sheet::offcut(paths)?;
-    let within = |at: f64, size: f64, bed: f64| at >= -BEYOND && at + size <= bed + BEYOND;
-    if !within(at.x, sheet.width, machine.bed_width) || !within(at.y, sheet.height, machine.bed_height) {
+    let on_bed = |p: &[f64; 2]| {
+        let within = |v: f64, bed: f64| (-BEYOND..=bed + BEYOND).contains(&v);
+        within(p[0], machine.bed_width) && within(p[1], machine.bed_height)
+    };
+    if !rings.iter().flatten().all(on_bed) {
         return Err(format!("it reaches beyond {}'s bed; draw in its corners", machine.name));
     }
-    Ok(Sheet { count: None, on_bed: Some(at), ..sheet })
+    Ok(Sheet { count: None, on_bed: Some(at), ..Sheet::offcut(paths)? })
 }
 
 /// The outline of the piece at a place of the bed (mm), as a polygon in mm on the bed, counterclockwise, and its holes. Fails where
@@ -212,6 +214,10 @@ mod tests {
         let sheet = offcut(&[hole, ring(100.0, 80.0)], machine).expect("an offcut");
         assert_eq!((sheet.on_bed, sheet.width, sheet.height), (Some(Point::new(100.0, 80.0)), 200.0, 150.0));
         assert!(offcut(&[ring(machine.bed_width - 190.0, 80.0)], machine).expect_err("too far").contains("beyond"));
+        let far = offcut(&[vec![[0.0, 0.0], [1e308, 0.0], [0.0, 1e308]]], machine).expect_err("too far");
+        assert!(far.len() < 80, "{far}");
+        let loop_of_two = vec![[10.0, 10.0], [300.0, 10.0], [60.0, 200.0], [250.0, 220.0]];
+        assert!(offcut(&[loop_of_two], machine).expect_err("it crosses itself").contains("crosses"));
         assert!(offcut(&[ring(f64::NAN, 0.0)], machine).is_err() && offcut(&[vec![[0.0; 2]; 2]], machine).is_err());
         assert!(offcut(&[vec![[1.0; 2]; MOST_CORNERS + 1]], machine).expect_err("many").contains("corners at most"));
     }

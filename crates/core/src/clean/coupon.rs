@@ -50,6 +50,11 @@ pub fn slots(middle: f64, step: f64, count: u32) -> Result<Coupon, String> {
     Ok(Coupon { outline: Path::polygon(&points), numbers, labels })
 }
 
+/// The room that slots in a material want, mm, from the slot that holds a sheet and how thick that measured: in thousandths.
+pub fn room(slot: f64, measured: f64) -> f64 {
+    ((slot - measured) * 1000.0).round() / 1000.0
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -95,6 +95,10 @@ impl Pose {
     pub fn is_turned(&self) -> bool {
         self.turn != 0.0
     }
+    /// True where the sheet does not lie at the bed's own corner as it is drawn.
+    pub fn is_moved(&self) -> bool {
+        self.at != Point::ZERO || self.is_turned()
+    }
     /// True where the program's points are the sheet's.
     pub fn is_plain(&self) -> bool {
         self.zero == Point::ZERO && !self.is_turned()

@@ -137,7 +137,9 @@ impl BoxSpec {
             if v.is_finite() && (least..=most).contains(&v) {
                 Ok(())
             } else {
-                Err(format!("{what} of {v} mm will not do; use {least} to {most}"))
+                // In thousandths: limits are reckoned from other figures.
+                let r = |v: f64| (v * 1000.0).round() / 1000.0;
+                Err(format!("{what} of {v} mm will not do; use {} to {}", r(least), r(most)))
             }
         };
         let (a, b, c) = self.thickness;

@@ -87,10 +87,16 @@ impl Sketch {
     }
     /// The outline of everything that was added, straight on where it is straight.
     fn outline(&self) -> Path {
-        let whole = Region::union(self.full.iter().map(|p| Region::within(&[p])));
-        let largest = whole.outlines().into_iter().max_by(|a, b| a.area().abs().total_cmp(&b.area().abs())).unwrap_or_default();
-        straight(&largest)
+        largest(&self.area())
     }
+    fn area(&self) -> Region {
+        Region::union(self.full.iter().map(|p| Region::within(&[p])))
+    }
+}
+
+/// The largest outline of an area, straight on where it is straight.
+fn largest(area: &Region) -> Path {
+    straight(&area.outlines().into_iter().max_by(|a, b| a.area().abs().total_cmp(&b.area().abs())).unwrap_or_default())
 }
 
 /// Without corners that are none, counterclockwise.
@@ -311,16 +317,15 @@ impl Divider {
                 sketch.rect((along, o.low - gap, o.low + t + gap), z)
             })
             .collect();
-        let mut whole = Region::union(sketch.full.iter().map(|p| Region::within(&[p])));
+        let mut whole = sketch.area();
         for s in &slots {
             whole = whole.minus(&Region::within(&[s]));
         }
-        let largest = whole.outlines().into_iter().max_by(|a, b| a.area().abs().total_cmp(&b.area().abs())).unwrap_or_default();
         let mut at = [0.0; 3];
         at[self.axis] = self.low;
         Panel {
             name: self.name.clone(),
-            outline: straight(&largest),
+            outline: largest(&whole),
             holes: Vec::new(),
             numbers: Vec::new(),
             stands: Stands { at, x: along, y: 2, thick: t },

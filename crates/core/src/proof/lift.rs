@@ -31,9 +31,7 @@ pub(crate) fn offered(
             return f;
         }
         match f.code.as_str() {
-            "off-bed" if pose.at != Point::ZERO || pose.is_turned() => {
-                f.choice("Lay the sheets at the bed's corner", ReleaseEdit::LayAtCorner.on(BatchId::FIRST))
-            }
+            "off-bed" if pose.is_moved() => f.choice("Lay the sheets at the bed's corner", ReleaseEdit::LayAtCorner.on(BatchId::FIRST)),
             "off-bed" => on_the_bed(f, layout, machine),
             "feed-over" => within(f, path, next_setting, |op| op.feed > machine.feed_limit, |s| s.feed = Some(machine.feed_limit)),
             "edges-not-once" => f.choice("Cut each part by itself", by_itself()),

@@ -8,7 +8,6 @@ use boustrophe_core::assign::Process;
 use boustrophe_core::cuts::Line;
 use boustrophe_core::decisions::{Pose, Zero};
 use boustrophe_core::finding::{Severity, Station, counted};
-use boustrophe_core::geometry::Point;
 use boustrophe_core::hold::Op;
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::time::clock;
@@ -230,7 +229,7 @@ pub(super) fn release_body(app: &App, loaded: &Loaded) -> Result<Release, AppErr
         zeros: Zero::NAMED.map(|(z, word, words)| (word, words, z == zero)).to_vec(),
         zero: if let Zero::At(_) = zero { zero.words() } else { String::new() },
         laid: here.poses.iter().enumerate().map(typed).collect(),
-        moved: here.poses.iter().any(|p| p.at != Point::ZERO || p.is_turned()),
+        moved: here.poses.iter().any(|p| p.is_moved()),
         bed: (here.stock.machine.clone(), crate::pages::bed::pictured(app, &here.stock.machine).is_some()),
         job: loaded.job.id,
         revision: loaded.revision.id,
