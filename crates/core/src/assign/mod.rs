@@ -25,6 +25,7 @@ use crate::decisions::{AssignEdit, Edit, IntakeEdit, NestEdit};
 use crate::finding::{Finding, Severity, Station, counted};
 use crate::ids::BatchId;
 use crate::shop::Shop;
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 /// Why a contour is what it is.
@@ -135,6 +136,7 @@ pub fn run(drawings: &[Arc<Cleaned>], given: &Given) -> (Work, Vec<Finding>) {
     let mut findings = Vec::new();
     let mut items = Vec::new();
     let mut parts = Vec::new();
+    let mut plain = Vec::new();
     let key = key::rows(drawings, given, &mut findings);
     for drawing in drawings {
         let first = items.len();
@@ -143,7 +145,19 @@ pub fn run(drawings: &[Arc<Cleaned>], given: &Given) -> (Work, Vec<Finding>) {
             Item { contour: Arc::clone(c), process, why, setting: key::setting_of(c, process, decisions) }
         }));
         let made: Vec<_> = items[first..].iter().filter(|i| i.process != Process::Reference).map(|i| Arc::clone(&i.contour)).collect();
-        findings.extend(crate::clean::leftovers(drawing, &made));
+        let left = crate::clean::leftovers(drawing, &made);
+        let paper = left.iter().find(|f| f.code == "paper-border").map(|f| f.place.contours.clone());
+        findings.extend(left);
+        // What a plan says is tied to its parts, not to its paper.
+        if let Some(paper) = paper.filter(|_| !drawing.texts.is_empty()) {
+            let paper: BTreeSet<_> = paper.iter().collect();
+            let mut bare = items[first..].to_vec();
+            bare.iter_mut().filter(|i| paper.contains(&i.contour.id)).for_each(|i| i.process = Process::Reference);
+            let gathered = parts::gather(&bare, 0, drawing, |id| given.wanted.copies(drawing.drawing, id));
+            findings.extend(notes::told(drawing, &gathered.parts, &bare, given));
+        } else {
+            plain.push(drawing);
+        }
         let gathered = parts::gather(&items, first, drawing, |id| given.wanted.copies(drawing.drawing, id));
         for hole in gathered.parts.iter().flat_map(|p| &p.holes) {
             if items[*hole].why == Why::Closed {
@@ -167,7 +181,7 @@ pub fn run(drawings: &[Arc<Cleaned>], given: &Given) -> (Work, Vec<Finding>) {
             );
         }
     }
-    findings.extend(drawings.iter().filter_map(|d| notes::told(d, &parts, &items, given)));
+    findings.extend(plain.into_iter().filter_map(|d| notes::told(d, &parts, &items, given)));
     if let Some(n) = &decisions.numbers {
         findings.extend(numbers::add(&mut items, &mut parts, n));
     }

@@ -4,15 +4,16 @@
 mod words;
 
 use super::given::Given;
-use super::{Item, Part};
+use super::{Item, Part, Process};
 use crate::clean::Cleaned;
 use crate::decisions::clean::Operation;
 use crate::decisions::{AssignEdit, CleanEdit, Edit, NestEdit, Stock};
 use crate::drawing::Text;
 use crate::finding::{Finding, Severity, Station, counted};
 use crate::geometry::{Point, Vec2};
-use crate::ids::BatchId;
+use crate::ids::{BatchId, PartId};
 use crate::nest::{Grain, PartNest};
+use std::collections::BTreeMap;
 use words::{Said, is_stuff, understood};
 
 /// A note beside a part is not further from it than so many times its height, and than this, mm.
@@ -22,12 +23,27 @@ const TOLD: usize = 6;
 /// Width of a letter as a share of its height.
 const LETTER: f64 = 0.65;
 
+/// An arrow that a word about the grain belongs to comes within so many heights of it.
+const BY_ARROW: f64 = 4.0;
+
 /// A note with the part that it is about.
 struct Tied<'a> {
     text: &'a Text,
     middle: Point,
     part: &'a Part,
     said: Said,
+    /// Which way the arrow by it runs, or else its writing, radians.
+    angle: f64,
+}
+
+/// Which way the arrow runs that a note stands by: the nearest line of the paper as long as a word, where one is near.
+fn arrow(t: &Text, drawing: u32, items: &[Item]) -> Option<f64> {
+    let (at, reach) = (middle(t), BY_ARROW * t.height);
+    let near = items.iter().filter(|i| i.contour.drawing == drawing && i.process == Process::Reference && !i.contour.path.closed);
+    let near = near.filter(|i| i.contour.bounds.grown(reach).has(at) && i.contour.path.segments.len() <= 4);
+    let strokes = near.flat_map(|i| &i.contour.path.segments).filter(|s| s.is_line() && s.chord() > 2.0 * t.height);
+    let near = strokes.map(|s| (s.distance(at), s)).filter(|(d, _)| *d <= reach).min_by(|a, b| a.0.total_cmp(&b.0));
+    near.map(|(_, s)| (s.end - s.start).atan2())
 }
 
 fn middle(t: &Text) -> Point {
@@ -53,7 +69,12 @@ pub(super) fn told(drawing: &Cleaned, parts: &[Part], items: &[Item], given: &Gi
     for text in &drawing.texts {
         let said = understood(&text.value);
         let Some(part) = (if said.is_empty() { None } else { tied(text, parts, drawing.drawing) }) else { continue };
-        let said = said.into_iter().map(|said| Tied { text, middle: middle(text), part, said });
+        let arrow = said.iter().any(|s| matches!(s, Said::Grain { .. })).then(|| arrow(text, drawing.drawing, items)).flatten();
+        let said = said.into_iter().map(|said| {
+            let across = matches!(said, Said::Grain { across: true });
+            let along = text.angle + if across { std::f64::consts::FRAC_PI_2 } else { 0.0 };
+            Tied { text, middle: middle(text), part, said, angle: arrow.unwrap_or(along) }
+        });
         open.extend(said.filter(|t| !settled(t, given)));
     }
     // Of several notes that say the same of a part the first stands.
@@ -66,11 +87,14 @@ pub(super) fn told(drawing: &Cleaned, parts: &[Part], items: &[Item], given: &Gi
     if kept.is_empty() {
         return None;
     }
+    // Where a part is made comes before how many of it are made there.
+    kept.sort_by_key(|t| !matches!(t.said, Said::Thickness(..)));
     let mut edits = Vec::new();
-    let mut added: Vec<Stock> = Vec::new();
+    let mut new = New::default();
     for t in &kept {
-        edits.extend(edit(t, items, given, &mut added));
+        edits.extend(edit(t, items, given, &mut new));
     }
+    let added = new.stocks;
     // Batches come first: parts are moved to them by the numbers that they will have.
     let mut all: Vec<Edit> = added.into_iter().map(|stock| Edit::Assign(AssignEdit::AddBatch { stock })).collect();
     let plain = all.is_empty();
@@ -115,9 +139,7 @@ fn alike(a: &Stock, b: &Stock) -> bool {
 
 /// Which way of the part's drawing lies along the sheet's grain: none where it runs askew.
 fn grain(t: &Tied) -> Option<Grain> {
-    let Said::Grain { across } = t.said else { return None };
-    let angle = t.text.angle + if across { std::f64::consts::FRAC_PI_2 } else { 0.0 };
-    let (sin, cos) = (angle.sin().abs(), angle.cos().abs());
+    let (sin, cos) = (t.angle.sin().abs(), t.angle.cos().abs());
     if sin < 0.1 {
         Some(Grain::Along)
     } else if cos < 0.1 {
@@ -127,8 +149,18 @@ fn grain(t: &Tied) -> Option<Grain> {
     }
 }
 
-fn edit(t: &Tied, items: &[Item], given: &Given, added: &mut Vec<Stock>) -> Vec<Edit> {
-    let home = *t.part.wanted.keys().next().unwrap_or(&BatchId::FIRST);
+/// What taking the notes brings about before it is so.
+#[derive(Default)]
+struct New {
+    /// What further batches are made of.
+    stocks: Vec<Stock>,
+    /// Where parts will be made.
+    homes: BTreeMap<PartId, BatchId>,
+}
+
+fn edit(t: &Tied, items: &[Item], given: &Given, new: &mut New) -> Vec<Edit> {
+    let was = *t.part.wanted.keys().next().unwrap_or(&BatchId::FIRST);
+    let home = new.homes.get(&t.part.id).copied().unwrap_or(was);
     match &t.said {
         Said::Copies(n) => vec![NestEdit::SetQuantity { part: t.part.id, quantity: *n }.on(home)],
         Said::Grain { .. } => grain(t)
@@ -143,18 +175,19 @@ fn edit(t: &Tied, items: &[Item], given: &Given, added: &mut Vec<Stock>) -> Vec<
             })]
         }
         Said::Thickness(mm, of) => {
-            let Some(now) = given.customs.made_of.get(&home) else { return Vec::new() };
+            let Some(now) = given.customs.made_of.get(&was) else { return Vec::new() };
             let stock = stock(now, *mm, of, given);
             let same = |s: &Stock| alike(s, &stock);
             let known = given.customs.made_of.iter().find(|(_, s)| same(s)).map(|(id, _)| *id);
             let to = known.unwrap_or_else(|| {
                 let next = given.customs.made_of.keys().map(|b| b.0).max().unwrap_or(0) + 1;
-                let at = added.iter().position(same).unwrap_or_else(|| {
-                    added.push(stock.clone());
-                    added.len() - 1
+                let at = new.stocks.iter().position(same).unwrap_or_else(|| {
+                    new.stocks.push(stock.clone());
+                    new.stocks.len() - 1
                 });
                 BatchId(next + u32::try_from(at).unwrap_or(0))
             });
+            new.homes.insert(t.part.id, to);
             vec![Edit::Assign(AssignEdit::MoveParts { parts: vec![t.part.id], to })]
         }
     }

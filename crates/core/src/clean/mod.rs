@@ -16,6 +16,7 @@ mod kinks;
 mod nicked;
 pub mod operate;
 mod overlaps;
+mod paper;
 mod strays;
 #[cfg(test)]
 mod tests;
@@ -25,6 +26,7 @@ pub mod trace;
 pub use crate::ids::ContourId;
 pub use compare::{Compared, compare};
 pub use operate::Operation;
+pub use paper::leftovers;
 
 use crate::decisions::{DrawingDecisions, Mend};
 use crate::drawing::{Bitmap, Drawing, Nature, Picture, Shape, Style, Text};
@@ -34,7 +36,6 @@ use crate::intake::Intake;
 use rayon::prelude::*;
 use std::sync::Arc;
 use told::Told;
-pub use told::leftovers;
 
 /// Free ends further apart than the tolerance but nearer than this, in mm, are reported as gaps.
 const GAP_WORTH_ASKING: f64 = 1.0;

@@ -361,34 +361,21 @@ impl Told<'_> {
     }
 }
 
-/// Paper borders, and what lies far from the rest, among the contours of a drawing that are to be made: it may have come
-/// along. Looked for once processes are known, so that what is reference already is not told again.
-pub fn leftovers(drawing: &Cleaned, made: &[Arc<Contour>]) -> Vec<Finding> {
-    let tell = |code: &str, at: Vec<usize>, say: &dyn Fn(usize) -> String| {
-        let ids: Vec<ContourId> = at.iter().map(|i| made[*i].id).collect();
-        let mut finding = Finding::new(Station::Clean, Severity::Look, code, at.len(), say(at.len()))
-            .at(drawing.drawing, at.iter().map(|i| made[*i].bounds.center()))
-            .mend("Make them reference", Edit::Assign(AssignEdit::SetContours { contours: ids.clone(), process: Some(Process::Reference) }))
-            .acceptable("They belong to it");
-        finding.place.contours = ids;
-        (finding.count > 0).then_some(finding)
-    };
-    let borders =
-        tell("paper-border", strays::borders(made, &drawing.pages, &drawing.texts.iter().map(|t| t.at).collect::<Vec<_>>()), &|n| {
-            format!(
-                "{} of the paper {} round {}: border and title block would be cut.",
-                counted(n, "line", "lines"),
-                if n == 1 { "lies" } else { "lie" },
-                drawing.name
-            )
-        });
-    let far = tell("far-off", strays::far(made), &|n| {
-        format!(
-            "{} in {} {} far from the rest, perhaps left over.",
-            counted(n, "contour", "contours"),
-            drawing.name,
-            if n == 1 { "lies" } else { "lie" }
-        )
-    });
-    borders.into_iter().chain(far).collect()
+/// What lies far from the rest among the contours of a drawing that are to be made: it may have come along. Looked for once
+/// processes are known, so that what is reference already is not told again.
+pub(super) fn far_off(drawing: &Cleaned, made: &[Arc<Contour>]) -> Option<Finding> {
+    let at = strays::far(made);
+    let ids: Vec<ContourId> = at.iter().map(|i| made[*i].id).collect();
+    let text = format!(
+        "{} in {} {} far from the rest, perhaps left over.",
+        counted(at.len(), "contour", "contours"),
+        drawing.name,
+        if at.len() == 1 { "lies" } else { "lie" }
+    );
+    let mut finding = Finding::new(Station::Clean, Severity::Look, "far-off", at.len(), text)
+        .at(drawing.drawing, at.iter().map(|i| made[*i].bounds.center()))
+        .mend("Make them reference", Edit::Assign(AssignEdit::SetContours { contours: ids.clone(), process: Some(Process::Reference) }))
+        .acceptable("They belong to it");
+    finding.place.contours = ids;
+    (finding.count > 0).then_some(finding)
 }

@@ -11,6 +11,7 @@ use boustrophe_core::release::{ProgramOrder, Writer};
 use boustrophe_core::route::{Route, run_written_by};
 use boustrophe_core::shop::Shop;
 use boustrophe_formats::read;
+use std::fmt::Write as _;
 use std::io::Write;
 use std::path::Path;
 use std::sync::Arc;
@@ -27,6 +28,32 @@ pub struct Job {
 /// As the shop writes programs.
 pub fn write(order: &ProgramOrder, to: &mut dyn Write) -> std::io::Result<()> {
     release::write(order, to)
+}
+
+/// A PDF of landscape A4 pages, each with its content.
+pub fn pdf(pages: &[String]) -> Vec<u8> {
+    let kids: String = (0..pages.len()).map(|i| format!("{} 0 R ", 4 + 2 * i)).collect();
+    let mut objects = vec![
+        "<</Type/Catalog/Pages 2 0 R>>".to_owned(),
+        format!("<</Type/Pages/Kids[{kids}]/Count {}>>", pages.len()),
+        "<</Type/Font/Subtype/Type1/BaseFont/Helvetica>>".to_owned(),
+    ];
+    for (i, content) in pages.iter().enumerate() {
+        objects.push(format!(
+            "<</Type/Page/Parent 2 0 R/MediaBox[0 0 841.89 595.28]/Contents {} 0 R/Resources<</Font<</F 3 0 R>>>>>>",
+            5 + 2 * i
+        ));
+        objects.push(format!("<</Length {}>>\nstream\n{content}\nendstream", content.len()));
+    }
+    let mut out = b"%PDF-1.4\n".to_vec();
+    let mut xref = format!("xref\n0 {}\n0000000000 65535 f \n", objects.len() + 1);
+    for (i, o) in objects.iter().enumerate() {
+        let _ = writeln!(xref, "{:010} 00000 n ", out.len());
+        out.extend(format!("{} 0 obj\n{o}\nendobj\n", i + 1).bytes());
+    }
+    let at = out.len();
+    out.extend(format!("{xref}trailer\n<</Size {}/Root 1 0 R>>\nstartxref\n{at}\n%%EOF\n", objects.len() + 1).bytes());
+    out
 }
 
 impl Job {

@@ -12,6 +12,7 @@ mod job;
 mod jobs;
 mod lifted;
 mod loose;
+mod paper;
 mod plans;
 mod posed;
 mod printed;

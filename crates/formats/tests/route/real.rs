@@ -1,6 +1,6 @@
 //! What real drawings brought: solids, shapes that touch, lines there and back, revisions that moved as a whole.
 
-use crate::job::Job;
+use crate::job::{Job, pdf};
 use boustrophe_core::assign::Process;
 use boustrophe_core::clean::carry::carry;
 use boustrophe_core::decisions::{AssignEdit, Edit, IntakeEdit, NestEdit, Stock};
@@ -202,32 +202,6 @@ fn what_a_file_says_of_widths_paper_and_resolution_is_taken() {
     let drawing = read("scan.png", &png).expect("it reads");
     let FileUnits::Scale(mm) = drawing.units else { panic!("{:?}", drawing.units) };
     assert!((mm * 600.0 - 50.8).abs() < 0.01, "{mm}");
-}
-
-/// A PDF of pages, each with its content.
-fn pdf(pages: &[String]) -> Vec<u8> {
-    let kids: String = (0..pages.len()).map(|i| format!("{} 0 R ", 4 + 2 * i)).collect();
-    let mut objects = vec![
-        "<</Type/Catalog/Pages 2 0 R>>".to_owned(),
-        format!("<</Type/Pages/Kids[{kids}]/Count {}>>", pages.len()),
-        "<</Type/Font/Subtype/Type1/BaseFont/Helvetica>>".to_owned(),
-    ];
-    for (i, content) in pages.iter().enumerate() {
-        objects.push(format!(
-            "<</Type/Page/Parent 2 0 R/MediaBox[0 0 841.89 595.28]/Contents {} 0 R/Resources<</Font<</F 3 0 R>>>>>>",
-            5 + 2 * i
-        ));
-        objects.push(format!("<</Length {}>>\nstream\n{content}\nendstream", content.len()));
-    }
-    let mut out = b"%PDF-1.4\n".to_vec();
-    let mut xref = format!("xref\n0 {}\n0000000000 65535 f \n", objects.len() + 1);
-    for (i, o) in objects.iter().enumerate() {
-        let _ = writeln!(xref, "{:010} 00000 n ", out.len());
-        out.extend(format!("{} 0 obj\n{o}\nendobj\n", i + 1).bytes());
-    }
-    let at = out.len();
-    out.extend(format!("{xref}trailer\n<</Size {}/Root 1 0 R>>\nstartxref\n{at}\n%%EOF\n", objects.len() + 1).bytes());
-    out
 }
 
 /// Plans of one and three pages: borders, title blocks and tables are told on every page, and what is left is the parts.

@@ -26,7 +26,7 @@ pub enum Said {
 
 /// What the words of a note say; mostly nothing.
 pub fn understood(text: &str) -> Vec<Said> {
-    let lower = text.to_lowercase().replace('×', "x");
+    let lower = text.to_lowercase().replace('×', "x").replace(['’', '′'], "'");
     let words: Vec<&str> = lower.split([' ', ',', ';', '(', ')', '\n', '\t', '[', ']', '|']).filter(|w| !w.is_empty()).collect();
     let mut out = Vec::new();
     let copies = copies(&words);
@@ -206,6 +206,7 @@ mod tests {
             ("6 OFF", 6),
             ("2 REQ'D", 2),
             ("2 reqd", 2),
+            ("2 REQ’D", 2),
             ("qty 4", 4),
             ("QTY: 4", 4),
             ("qty:4", 4),

@@ -1,0 +1,171 @@
+//! Dimensions: a line beside a figure that ends at something on both sides. Arrows: a line with a head.
+
+use super::{Kind, Plan, SMALL, TOUCH, middle};
+use crate::drawing::Text;
+use crate::geometry::{Bounds, Point, Segment, Vec2};
+
+/// A figure stands no further from its line than so many of its heights.
+const BESIDE: f64 = 2.2;
+/// A line that leads from the part to the dimension goes on past it by no more heights of letters than this.
+const PAST: f64 = 3.0;
+/// Sine of the angle within which lines count as alike or square to each other.
+const ALIKE: f64 = 0.09;
+/// Writing by an arrow is no further off than so many heights.
+const BY_ARROW: f64 = 6.0;
+
+/// Words that stand with a dimension's figure.
+const WITH_FIGURES: [&str; 18] =
+    ["mm", "cm", "in", "m", "dia", "rad", "typ", "ref", "max", "min", "thru", "deg", "x", "r", "d", "ø", "⌀", "sq"];
+
+/// True for counts of parts, which look like figures: `x6`, `6x`.
+fn is_count(value: &str) -> bool {
+    let v = value.trim().to_lowercase();
+    let digits = v.strip_prefix(['x', '×']).or_else(|| v.strip_suffix(['x', '×'])).map(str::trim);
+    digits.is_some_and(|d| !d.is_empty() && d.chars().all(|c| c.is_ascii_digit()))
+}
+
+/// True for `120`, `Ø6`, `R12.5`, `40 mm`, `3 1/2"`, `4x ø6`, `2 x 45°`.
+pub(super) fn is_figure(value: &str) -> bool {
+    let lower = value.to_lowercase();
+    let is_letter = |c: char| c.is_alphabetic() || c == 'ø' || c == '⌀';
+    let words = lower.split(|c| !is_letter(c)).filter(|w| !w.is_empty());
+    let others = lower.chars().filter(|c| !is_letter(*c) && !c.is_whitespace());
+    !is_count(value)
+        && lower.chars().count() <= 24
+        && lower.chars().any(|c| c.is_ascii_digit())
+        && words.into_iter().all(|w| WITH_FIGURES.contains(&w))
+        && others.into_iter().all(|c| c.is_ascii_digit() || ".,/°'\"±+-()×*[]≈~=½¼¾⅛⅜⅝⅞′″".contains(c))
+}
+
+/// Part of a contour: which, and which of its lines.
+type Stroke = (usize, Segment);
+
+impl Plan<'_> {
+    fn strokes(&self, b: Bounds) -> Vec<Stroke> {
+        self.near(b).filter(|i| self.is_strokes(*i)).flat_map(|i| self.path(i).segments.iter().map(move |s| (i, *s))).collect()
+    }
+
+    pub(super) fn dimensions(&mut self) {
+        let texts = self.texts;
+        for text in texts.iter().filter(|t| t.height > 0.0 && is_figure(&t.value)) {
+            let h = text.height;
+            let (at, width) = middle(text);
+            let around = Bounds { min: at, max: at }.grown(BESIDE * h + width);
+            for line in self.strokes(around) {
+                if beside(&line.1, text, at, width) && line.1.chord() > 0.5 * h {
+                    self.dimension(line, h);
+                }
+            }
+        }
+    }
+
+    /// Takes a line as a dimension's where both its ends say so.
+    fn dimension(&mut self, (line, s): Stroke, h: f64) {
+        if self.found[line].is_some() {
+            return;
+        }
+        let mut taken = vec![line];
+        let (mut headed, mut led) = (0, 0);
+        for end in [s.start, s.end] {
+            let heads = self.ends(line, end, h);
+            let leading = self.leading(&(line, s), end, h);
+            headed += usize::from(!heads.is_empty());
+            led += usize::from(!leading.is_empty());
+            taken.extend(heads.into_iter().chain(leading));
+        }
+        // Without heads the lines that lead to it must lead to nothing else: those of a table do.
+        if (headed > 0 || led == 2 && taken.iter().all(|i| self.met_by(*i, h) <= 3)) && self.crossed_by(&(line, s), h) <= 2 {
+            taken.into_iter().for_each(|i| self.take(i, Kind::Dimension));
+        }
+    }
+
+    /// Lines square to a dimension's that lead to its end and little further.
+    fn leading(&self, (line, s): &Stroke, end: Point, h: f64) -> Vec<usize> {
+        let at = self.touching(end, TOUCH * h);
+        let leads =
+            |i: &usize| {
+                *i == *line && self.path(*i).segments.iter().any(|q| square(q, s) && q.start.distance(end).min(q.end.distance(end)) < 1e-6)
+                    || *i != *line
+                        && self.is_strokes(*i)
+                        && self.path(*i).segments.iter().any(|q| {
+                            square(q, s) && q.distance(end) <= TOUCH * h && q.start.distance(end).min(q.end.distance(end)) <= PAST * h
+                        })
+            };
+        at.into_iter().filter(leads).collect()
+    }
+
+    /// Other strokes that meet those of a contour.
+    fn met_by(&self, i: usize, h: f64) -> usize {
+        let around = self.strokes(self.contours[i].bounds.grown(TOUCH * h));
+        let meets = |q: &Segment| self.path(i).segments.iter().any(|s| s.bounds().grown(TOUCH * h).meets(&q.bounds()));
+        around.iter().filter(|(k, q)| *k != i && meets(q)).count()
+    }
+
+    /// Lines that meet a line somewhere in its middle: a scale has many, a dimension has none.
+    fn crossed_by(&self, (line, s): &Stroke, h: f64) -> usize {
+        let meets = |q: &Segment| {
+            [q.start, q.end].iter().any(|p| s.distance(*p) <= TOUCH * h && p.distance(s.start).min(p.distance(s.end)) > 2.0 * TOUCH * h)
+        };
+        self.strokes(s.bounds().grown(h)).into_iter().filter(|(i, q)| i != line && square(q, s) && meets(q)).count()
+    }
+
+    /// Lines that have a head at an end, with writing by them.
+    pub(super) fn arrows(&mut self) {
+        let h = self.letters;
+        let lines: Vec<usize> = (0..self.contours.len()).filter(|i| self.is_strokes(*i) && self.path(*i).segments.len() <= 4).collect();
+        for i in lines {
+            if self.found[i].is_some() {
+                continue;
+            }
+            let long = self.path(i).segments.iter().copied().max_by(|a, b| a.chord().total_cmp(&b.chord()));
+            let Some(long) = long.filter(|s| s.chord() > 1.5 * h) else { continue };
+            let mut heads: Vec<usize> = Vec::new();
+            let mut barbed = 0;
+            for end in [long.start, long.end] {
+                let away = if end == long.start { long.end - long.start } else { long.start - long.end };
+                // Barbs and heads come back along the line.
+                let back = |p: &Point| (*p - end).dot(away) > 0.0 && (*p - end).cross(away).abs() > 1e-9;
+                let points = |k: usize| self.path(k).segments.iter().flat_map(|q| [q.start, q.end]).collect::<Vec<_>>();
+                let small = self.ends(i, end, h);
+                let pointed: Vec<usize> = small
+                    .into_iter()
+                    .filter(|k| {
+                        let p = points(*k);
+                        p.iter().any(back)
+                            && p.iter().all(|p| p.distance(end) < TOUCH * h || back(p) || (*p - end).cross(away).abs() < 1e-6)
+                    })
+                    .collect();
+                let own =
+                    self.path(i).segments.iter().filter(|q| **q != long && q.chord() <= SMALL * h && (q.start == end || q.end == end));
+                // A filled head, a chevron, or two strokes.
+                let whole = pointed.iter().any(|k| self.path(*k).closed || self.path(*k).segments.len() == 2);
+                barbed += usize::from(whole || pointed.len() + own.count() > 1);
+                heads.extend(pointed);
+            }
+            let by = |t: &Text| self.path(i).nearest(middle(t).0).distance.min(self.path(i).nearest(t.at).distance) <= BY_ARROW * t.height;
+            if barbed > 0 && self.texts.iter().any(by) {
+                self.take(i, Kind::Arrow);
+                heads.into_iter().for_each(|k| self.take(k, Kind::Arrow));
+            }
+        }
+    }
+}
+
+/// A line along the writing or square to it, beside the middle of it.
+fn beside(s: &Segment, text: &Text, at: Point, width: f64) -> bool {
+    let (along, length) = (s.end - s.start, s.chord());
+    if length < 1e-6 {
+        return false;
+    }
+    let unit = along / length;
+    let (askew, reach) = (unit.cross(Vec2::from_angle(text.angle)).abs(), width / 2.0 + BESIDE * text.height);
+    let (off, far) = (unit.cross(at - s.start).abs(), unit.dot(at - s.start));
+    // Writing that stands across a line is as wide as it is long.
+    let room = if askew < 0.5 { BESIDE * text.height } else { reach };
+    (askew < ALIKE || askew > 1.0 - ALIKE) && off <= room && far >= -reach && far <= length + reach
+}
+
+fn square(a: &Segment, b: &Segment) -> bool {
+    let (u, v) = (a.end - a.start, b.end - b.start);
+    u.dot(v).abs() <= ALIKE * u.hypot() * v.hypot() && u.hypot() > 1e-6
+}
