@@ -30,6 +30,10 @@ const MOST_PICTURES: usize = 500;
 const TAIL: usize = 2048;
 /// Height of capitals as a share of the font's size.
 const CAPITALS: f64 = 0.7;
+/// A letter that begins further than this behind the last one, in thousandths of the font's size, begins another line of
+/// writing; one further than the second another word, as hardly a letter is so wide.
+const JUMP: f64 = 2000.0;
+const WIDE: f64 = 1080.0;
 
 /// Reads a PDF. Pages lie side by side from the left; each is noted in [`Drawing::pages`].
 pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
@@ -255,8 +259,23 @@ impl<'a> Device<'a> for Collector {
         if matches!(mode, DrawMode::Invisible) {
             return;
         }
-        let mut value = String::new();
+        // One run may carry words from all over the page: where it jumps, a line of writing ends.
+        let mut lines: Vec<(Affine, String)> = Vec::new();
+        let mut last = Point::ZERO;
         for glyph in run.glyphs() {
+            let place = props.transform * glyph.transform();
+            let at = place * Point::ZERO;
+            let step = place.inverse() * last;
+            let jumps = step.x < -JUMP || step.x > JUMP / 2.0 || step.y.abs() > JUMP / 4.0;
+            if lines.is_empty() || jumps && place.determinant() != 0.0 {
+                lines.push((place, String::new()));
+            } else if step.x < -WIDE
+                && let Some((_, value)) = lines.last_mut().filter(|(_, v)| !v.ends_with(' '))
+            {
+                value.push(' ');
+            }
+            last = at;
+            let Some((_, value)) = lines.last_mut() else { continue };
             match glyph.as_unicode() {
                 Some(hayro_interpret::hayro_cmap::BfString::Char(c)) => value.push(c),
                 Some(hayro_interpret::hayro_cmap::BfString::String(s)) => value.push_str(&s),
@@ -266,18 +285,20 @@ impl<'a> Device<'a> for Collector {
                 }
             }
         }
-        let Some(first) = run.glyphs().first().filter(|_| !value.trim().is_empty()) else { return };
-        let place = props.transform * first.transform();
-        let at = place * Point::ZERO;
-        if !at.is_finite() || self.clipped(Rect::from_points(at, at)) {
-            return self.drawing.skip("text outside its clip");
+        let stroke = colour(&props.paint);
+        for (place, value) in lines.into_iter().filter(|(_, value)| !value.trim().is_empty()) {
+            let at = place * Point::ZERO;
+            if !at.is_finite() || self.clipped(Rect::from_points(at, at)) {
+                self.drawing.skip("text outside its clip");
+                continue;
+            }
+            // Glyphs are drawn in thousandths of the font's size, and made wider or narrower to the width the file gives.
+            let (along, up) = (place * Point::new(1000.0, 0.0) - at, place * Point::new(0.0, 1000.0) - at);
+            let style = self.drawing.style(&Style { layer: self.layer(), stroke, text: true, ..Style::default() });
+            let text = Text { at, height: up.hypot() * CAPITALS, angle: along.atan2(), value };
+            self.drawing.entities.push(Entity::new(style, Shape::Text(text)));
+            self.drawing.read += 1;
         }
-        // Glyphs are drawn in thousandths of the font's size, and made wider or narrower to the width the file gives.
-        let (along, up) = (place * Point::new(1000.0, 0.0) - at, place * Point::new(0.0, 1000.0) - at);
-        let style = self.drawing.style(&Style { layer: self.layer(), stroke: colour(&props.paint), text: true, ..Style::default() });
-        let text = Text { at, height: up.hypot() * CAPITALS, angle: along.atan2(), value };
-        self.drawing.entities.push(Entity::new(style, Shape::Text(text)));
-        self.drawing.read += 1;
     }
 
     fn draw_image(&mut self, image: Image<'a, '_>, props: ImageDrawProps<'a>) {

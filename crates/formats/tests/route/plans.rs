@@ -1,6 +1,6 @@
 //! What a plan says in words beside its parts is taken with one remedy, and then it is so.
 
-use crate::job::Job;
+use crate::job::{Job, pdf};
 use boustrophe_core::decisions::Stock;
 use boustrophe_core::finding::{Finding, Station};
 use boustrophe_core::ids::BatchId;
@@ -67,6 +67,18 @@ fn counts_thicknesses_grain_and_hands_are_taken_with_one_key() {
     let part = job.route().work.parts[0].id;
     job.edit(&boustrophe_core::decisions::NestEdit::SetQuantity { part, quantity: 2 }.on(BatchId::FIRST));
     assert!(says(&job).is_none() && wanted(&job) == [(100, 2)]);
+}
+
+/// Writers put words that stand far apart on one line into one run of writing: each is about its own part.
+#[test]
+fn words_far_apart_are_notes_of_their_own() {
+    let rect = |x: f64| format!("{x} 200 150 80 re S ");
+    let page = rect(100.0) + &rect(400.0) + "BT /F 10 Tf 110 210 Td [(x4) -28900 (x9) -250 (pcs)] TJ ET";
+    let mut job = Job::of(&[("plan.pdf", pdf(&[page]))], Stock::default());
+    let found = says(&job).expect("noticed");
+    assert_eq!(found.count, 2, "{}", found.text);
+    job.edit(&found.remedies[0].edit);
+    assert_eq!(wanted(&job), [(53, 4), (53, 9)]);
 }
 
 proptest! {
