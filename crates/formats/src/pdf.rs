@@ -31,9 +31,17 @@ const TAIL: usize = 2048;
 /// Height of capitals as a share of the font's size.
 const CAPITALS: f64 = 0.7;
 /// A letter that begins further than this behind the last one, in thousandths of the font's size, begins another line of
-/// writing; one further than the second another word, as hardly a letter is so wide.
+/// writing.
 const JUMP: f64 = 2000.0;
-const WIDE: f64 = 1080.0;
+
+/// What a letter takes at most in common faces, in thousandths of the font's size: behind that another word begins.
+fn widest(letter: Option<char>) -> f64 {
+    match letter {
+        Some(' ') | None => f64::INFINITY,
+        Some(c) if c.is_ascii_digit() || c.is_lowercase() && !matches!(c, 'm' | 'w') => 720.0,
+        Some(_) => 1080.0,
+    }
+}
 
 /// Reads a PDF. Pages lie side by side from the left; each is noted in [`Drawing::pages`].
 pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
@@ -269,8 +277,8 @@ impl<'a> Device<'a> for Collector {
             let jumps = step.x < -JUMP || step.x > JUMP / 2.0 || step.y.abs() > JUMP / 4.0;
             if lines.is_empty() || jumps && place.determinant() != 0.0 {
                 lines.push((place, String::new()));
-            } else if step.x < -WIDE
-                && let Some((_, value)) = lines.last_mut().filter(|(_, v)| !v.ends_with(' '))
+            } else if let Some((_, value)) = lines.last_mut()
+                && step.x < -widest(value.chars().last())
             {
                 value.push(' ');
             }
