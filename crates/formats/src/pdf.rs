@@ -38,8 +38,8 @@ const JUMP: f64 = 2000.0;
 fn widest(letter: Option<char>) -> f64 {
     match letter {
         Some(' ') | None => f64::INFINITY,
-        Some(c) if c.is_ascii_digit() || c.is_lowercase() && !matches!(c, 'm' | 'w') => 720.0,
-        Some(_) => 1080.0,
+        Some(c) if c.is_ascii_digit() || c.is_lowercase() && !matches!(c, 'm' | 'w') => 900.0,
+        Some(_) => 1180.0,
     }
 }
 

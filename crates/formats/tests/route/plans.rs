@@ -73,7 +73,7 @@ fn counts_thicknesses_grain_and_hands_are_taken_with_one_key() {
 #[test]
 fn words_far_apart_are_notes_of_their_own() {
     let rect = |x: f64| format!("{x} 200 150 80 re S ");
-    let page = rect(100.0) + &rect(400.0) + "BT /F 10 Tf 110 210 Td [(x4) -28900 (x9) -250 (pcs)] TJ ET";
+    let page = rect(100.0) + &rect(400.0) + "BT /F 10 Tf 110 210 Td [(x4) -28900 (x9) -500 (pcs)] TJ ET";
     let mut job = Job::of(&[("plan.pdf", pdf(&[page]))], Stock::default());
     let found = says(&job).expect("noticed");
     assert_eq!(found.count, 2, "{}", found.text);
