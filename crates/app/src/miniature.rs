@@ -49,10 +49,10 @@ pub fn of(batch: &BatchRoute, shop: &Shop, number: usize) -> String {
             }
         }
     }
-    let sheet = if lying.sheet.outline.is_empty() {
+    let sheet = if lying.sheet.outline.is_empty() && lying.sheet.tray.is_none() {
         format!("<rect width=\"{w}\" height=\"{h}\" fill=\"{tone}\"/>")
     } else {
-        let d: String = lying.sheet.outline.iter().map(|p| path_data(p, h)).collect();
+        let d: String = lying.sheet.edges().iter().map(|p| path_data(p, h)).collect();
         format!("<path d=\"{d}\" fill=\"{tone}\" fill-rule=\"evenodd\"/>")
     };
     let stroke = w.max(h) / 380.0;

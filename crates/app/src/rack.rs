@@ -9,7 +9,7 @@ use crate::pages::bed::place_on;
 use crate::shop::{App, Loaded};
 use boustrophe_core::assign::Process;
 use boustrophe_core::decisions::{BatchDecisions, Decisions, Edit, NestDecisions, NestEdit};
-use boustrophe_core::finding::{Finding, Severity, Station};
+use boustrophe_core::finding::{Finding, Severity, Station, counted};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::nest::{Sheet, rest};
 use boustrophe_core::shop::Machine;
@@ -45,7 +45,7 @@ pub fn chosen(app: &App, job: i32, batch: BatchId, ids: &[i32]) -> Result<Vec<Sh
 
 /// Which of the rack's it is, where it is of the rack.
 fn number(sheet: &Sheet) -> Option<i32> {
-    sheet.rack.and_then(|r| i32::try_from(r).ok())
+    sheet.tray.as_ref().map_or(sheet.rack, |t| t.rack).and_then(|r| i32::try_from(r).ok())
 }
 
 /// Other jobs that have it in hand, by name.
@@ -60,16 +60,19 @@ pub fn name(stocked: &Stocked) -> String {
     format!("{kind} {}, {:.0} × {:.0} mm", stocked.id, stocked.stock.sheet.width, stocked.stock.sheet.height)
 }
 
-/// What some decisions take from the rack: so many of each. Offcuts that were chosen are taken whether something lies on them
-/// yet or not.
-fn wanted(decisions: &Decisions) -> BTreeMap<i32, u32> {
-    let mut out: BTreeMap<i32, u32> = BTreeMap::new();
+/// What some decisions take from the rack: of each, sheet by sheet, how many; of a tray as many blanks as are worked on.
+/// Offcuts that were chosen are taken whether something lies on them yet or not.
+fn wanted(decisions: &Decisions) -> BTreeMap<i32, Vec<u32>> {
+    let mut out: BTreeMap<i32, Vec<u32>> = BTreeMap::new();
     for batch in decisions.batches.values() {
-        for id in batch.nest.layout.iter().flat_map(|l| &l.sheets).filter_map(|s| number(&s.sheet)) {
-            *out.entry(id).or_default() += 1;
+        for s in batch.nest.layout.iter().flat_map(|l| &l.sheets) {
+            let Some(id) = number(&s.sheet) else { continue };
+            let n = if s.sheet.tray.is_some() { u32::try_from(s.placed.len()).unwrap_or(u32::MAX) } else { 1 };
+            out.entry(id).or_default().push(n);
         }
-        for id in batch.nest.sheets.iter().filter(|s| !s.outline.is_empty()).filter_map(number) {
-            out.entry(id).or_insert(1);
+        let chosen = if batch.nest.tray.is_some() { &[][..] } else { &batch.nest.sheets };
+        for id in chosen.iter().filter(|s| !s.outline.is_empty()).filter_map(number) {
+            out.entry(id).or_insert_with(|| vec![1]);
         }
     }
     out
@@ -85,10 +88,11 @@ pub fn reserve(app: &App, loaded: &Loaded) -> Result<(), AppError> {
 /// The same without what the job's own runs have burned.
 fn wanted_still(app: &App, job: i32, decisions: &Decisions) -> Result<BTreeMap<i32, u32>, AppError> {
     let mut out = BTreeMap::new();
-    for (id, n) in wanted(decisions) {
-        let cut = app.store.cut_by(id, job)?;
-        if n > cut {
-            out.insert(id, n - cut);
+    for (id, sheets) in wanted(decisions) {
+        let cut = app.store.cut_by(id, job)? as usize;
+        let still: u32 = sheets.iter().skip(cut).fold(0, |a, n| a.saturating_add(*n));
+        if still > 0 {
+            out.insert(id, still);
         }
     }
     Ok(out)
@@ -116,9 +120,14 @@ pub fn told(app: &App, job: i32, decisions: &Decisions) -> Result<Vec<Finding>, 
 /// For each batch that nests on something of the rack, the change after which it does not.
 fn without(decisions: &Decisions, id: i32) -> Vec<(BatchId, Edit)> {
     let of = |s: &Sheet| number(s) == Some(id);
-    let uses = |nest: &NestDecisions| nest.sheets.iter().any(of) || nest.layout.iter().flat_map(|l| &l.sheets).any(|s| of(&s.sheet));
+    let uses = |nest: &NestDecisions| {
+        nest.tray.is_none() && nest.sheets.iter().any(of) || nest.layout.iter().flat_map(|l| &l.sheets).any(|s| of(&s.sheet))
+    };
     let batches = decisions.batches.iter().filter(|(_, b)| uses(&b.nest));
     let edit = |(batch, b): (&BatchId, &BatchDecisions)| {
+        if b.nest.tray.is_some() {
+            return (*batch, Edit::All { edits: vec![NestEdit::SetTray { tray: None }.on(*batch), NestEdit::Nest.on(*batch)] });
+        }
         let sheets: Vec<Sheet> = b.nest.sheets.iter().filter(|s| !of(s)).cloned().collect();
         let edits = vec![NestEdit::SetSheets { sheets }.on(*batch), NestEdit::Nest.on(*batch)];
         (*batch, Edit::All { edits })
@@ -158,6 +167,14 @@ fn cut(app: &App, run: &Run) -> Result<(), AppError> {
         && let Some(id) = number(&lying.sheet)
     {
         let stocked = app.store.stocked(id)?;
+        if lying.sheet.tray.is_some() {
+            let job = app.store.job(run.job_id)?;
+            let words = format!("{} worked on in run {} of “{}”", counted(lying.placed.len(), "blank", "blanks"), run.id, job.name);
+            let pieces = u32::try_from(lying.placed.len()).unwrap_or(1);
+            let taken = Taken { person: &job.person, words: &words, run: Some(run.id), job: Some(job.id), pieces };
+            app.store.take_stock(id, &taken, &[])?;
+            return Ok(app.store.set_racked(run.id)?);
+        }
         let kerf = shop.rows_for(&decisions.assign, &batch.stock).get(Process::Cut, None).map_or(0.0, |r| r.kerf);
         let left = rest::rest(&batch.work, lying, kerf);
         let job = app.store.job(run.job_id)?;
@@ -171,7 +188,7 @@ fn cut(app: &App, run: &Run) -> Result<(), AppError> {
             lying.placed.len(),
             if whole { "the rest is back in one piece" } else { "what is of use of the rest is back" }
         );
-        let taken = Taken { person: &job.person, words: &words, run: Some(run.id), job: Some(job.id) };
+        let taken = Taken { person: &job.person, words: &words, run: Some(run.id), job: Some(job.id), pieces: 1 };
         app.store.take_stock(id, &taken, &rests)?;
     }
     Ok(app.store.set_racked(run.id)?)

@@ -4,8 +4,8 @@ use crate::command::Failure;
 use crate::error::AppError;
 use crate::guard::{Names, guard};
 use crate::pages::{
-    after, assign, bed, book, boxes, cards, changes, floor, history, holding, intake, live, nesting, ordering, pictures, proving, queue,
-    release, room, runs, stage, station,
+    after, assign, bed, blanks, book, boxes, cards, changes, floor, history, holding, intake, live, nesting, ordering, pictures, proving,
+    queue, release, room, runs, stage, station, tables,
 };
 use crate::reading::Readers;
 use crate::serving::{asked_to_end, serve};
@@ -79,6 +79,11 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/jobs/{job}/holds", post(changes::holds))
         .route("/jobs/{job}/box", post(boxes::make))
         .route("/jobs/{job}/box/seen", post(boxes::seen))
+        .route("/jobs/{job}/drawings/{drawing}/table", post(tables::fill))
+        .route("/jobs/{job}/drawings/{drawing}/words", post(tables::how))
+        .route("/jobs/{job}/blanks", post(blanks::work))
+        .route("/jobs/{job}/jig", post(blanks::cut_jig))
+        .route("/jobs/{job}/jig/place", post(blanks::where_jig_lies))
         .route("/jobs/{job}/resize", post(intake::resize))
         .route("/jobs/{job}/trace", post(intake::trace))
         .route("/jobs/{job}/region", post(intake::region))

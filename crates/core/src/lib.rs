@@ -56,6 +56,7 @@ pub mod quantity;
 pub mod release;
 pub mod route;
 pub mod shop;
+mod table;
 #[cfg(test)]
 mod testing;
 pub mod time;

@@ -8,12 +8,14 @@ pub mod chart;
 mod clipping;
 pub mod dxf;
 pub mod eps;
+pub mod jig;
 pub mod panels;
 pub mod pdf;
 pub mod print;
 pub mod sheet;
 pub mod stl;
 pub mod svg;
+pub mod table;
 #[cfg(test)]
 mod tests;
 
@@ -93,6 +95,9 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
     }
     if lower.ends_with(boustrophe_core::panels::ENDING) {
         return panels::read(file, bytes);
+    }
+    if lower.ends_with(jig::ENDING) {
+        return jig::read(file, bytes);
     }
     let what = if head.contains(&0) { "it is binary data" } else { "it is some other text" };
     Err(ReadError::Unknown { file: file_name(), what: what.into() })

@@ -81,6 +81,8 @@ pub struct Taken<'a> {
     pub run: Option<i32>,
     /// Its job.
     pub job: Option<i32>,
+    /// Pieces taken off at once: blanks of a tray; 0 is one.
+    pub pieces: u32,
 }
 
 type Row = (i32, String, f64, String, bool, i32, Option<f64>, String, String, String);
@@ -150,7 +152,7 @@ impl Store {
         })
     }
 
-    /// Takes one off the rack and puts on it what is left, in one step. A run takes its sheet once, however often it is said.
+    /// Takes one off the rack, or as many blanks as are said, and puts on it what is left, in one step. A run takes its sheet once, however often it is said.
     /// What the run's job had in hand is one less.
     pub fn take_stock(&self, id: i32, taken: &Taken, rests: &[OnRack]) -> Result<Vec<i32>, StoreError> {
         self.connection()?.immediate_transaction(|c| {
@@ -160,11 +162,13 @@ impl Store {
                     return Ok(Vec::new());
                 }
             }
-            diesel::update(stock::table.find(id).filter(stock::count.gt(0))).set(stock::count.eq(stock::count - 1)).execute(c)?;
+            let pieces = i32::try_from(taken.pieces.max(1)).unwrap_or(1);
+            let there: i32 = stock::table.find(id).select(stock::count).first(c)?;
+            diesel::update(stock::table.find(id)).set(stock::count.eq((there - pieces).max(0))).execute(c)?;
             told(c, id, taken)?;
             if let Some(job) = taken.job {
                 let own = reservations::table.find((id, job));
-                diesel::update(own).set(reservations::count.eq(reservations::count - 1)).execute(c)?;
+                diesel::update(own).set(reservations::count.eq(reservations::count - pieces)).execute(c)?;
                 diesel::delete(reservations::table.filter(reservations::count.le(0))).execute(c)?;
             }
             rests.iter().map(|r| added(c, r, taken.person)).collect()

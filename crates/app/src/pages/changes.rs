@@ -2,7 +2,7 @@
 
 use super::station::docket;
 use super::typed::Typed;
-use super::{Shared, blocking, book};
+use super::{Shared, blocking, book, tables};
 use crate::edits::Form;
 use crate::error::{AppError, html};
 use crate::incoming;
@@ -252,8 +252,13 @@ pub async fn back(app: Shared, Path(job): Path<i32>, Posted(back): Posted<Back>)
 
 /// Files for a job: each that can be read is added; of the others it is said why not.
 pub async fn files(app: Shared, Path(job): Path<i32>, multipart: Multipart) -> Result<Response, AppError> {
-    let taken = incoming::receive(&app, multipart).await?;
-    let (taken, refused) = incoming::take(&app, taken).await?;
-    blocking(&app, move |app| incoming::add(app, job, taken)).await?;
+    let (tables, drawings) = incoming::receive(&app, multipart).await?.into_iter().partition(|f| tables::is_table(&f.name));
+    let (taken, refused) = incoming::take(&app, drawings).await?;
+    blocking(&app, move |app| {
+        incoming::add(app, job, taken)?;
+        let tables: Vec<incoming::Dropped> = tables;
+        tables::dropped(app, job, &tables)
+    })
+    .await?;
     if refused.is_empty() { Ok(StatusCode::NO_CONTENT.into_response()) } else { Err(incoming::told(&refused)) }
 }

@@ -3,6 +3,7 @@
 pub mod after;
 pub mod assign;
 pub mod bed;
+pub mod blanks;
 pub mod book;
 pub mod boxes;
 pub mod cards;
@@ -24,6 +25,7 @@ mod run_words;
 pub mod runs;
 pub mod stage;
 pub mod station;
+pub mod tables;
 pub mod typed;
 
 use crate::shop::App;

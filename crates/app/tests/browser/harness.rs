@@ -265,6 +265,16 @@ impl Hand<'_> {
     }
 
     /// Chooses an option of the select under `selector`.
+    /// Gives a file to a field that takes one.
+    pub async fn upload(&self, selector: &str, file: &std::path::Path) {
+        self.page
+            .find(By::Css(selector))
+            .await
+            .expect("the field")
+            .send_keys(file.display().to_string())
+            .await
+            .expect("the field takes it");
+    }
     pub async fn choose(&self, selector: &str, value: &str) {
         self.click(&format!("{selector} option[value={value:?}]")).await;
     }

@@ -16,4 +16,5 @@ mod pointer;
 mod rack;
 mod refusals;
 mod running;
+mod tables;
 mod walks;

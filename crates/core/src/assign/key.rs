@@ -5,6 +5,7 @@ use crate::clean::{Cleaned, Contour};
 use crate::decisions::{AssignDecisions, AssignEdit, Edit};
 use crate::drawing::{Nature, Style, colour_name};
 use crate::finding::{Finding, Severity, Station};
+use crate::ids::ContourId;
 use crate::shop::rules::{loosely, steps};
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -37,7 +38,7 @@ pub struct KeyRow {
 /// What a contour is: by hand, by key, by the shop's rules, and at last by its shape.
 pub(super) fn process_of(contour: &Contour, given: &Given) -> (Process, Why) {
     let (decisions, rules) = (given.decisions, given.customs.rules);
-    if let Some(process) = decisions.contours.get(&contour.id) {
+    if let Some(process) = decisions.contours.get(&contour.id).or_else(|| decisions.contours.get(&contour.source)) {
         return (*process, Why::Hand);
     }
     let earlier = || contour.style.key_without_width().and_then(|k| decisions.keys.get(&k));
@@ -91,7 +92,8 @@ pub(super) fn setting_of(contour: &Contour, process: Process, decisions: &Assign
     if decisions.settings.is_empty() {
         return None;
     }
-    let chosen = decisions.contour_settings.get(&contour.id).or_else(|| decisions.key_settings.get(&contour.style.key()));
+    let own = |id: &ContourId| decisions.contour_settings.get(id);
+    let chosen = own(&contour.id).or_else(|| own(&contour.source)).or_else(|| decisions.key_settings.get(&contour.style.key()));
     chosen.copied().filter(|id| decisions.settings.iter().any(|s| s.id == *id && s.process == process))
 }
 

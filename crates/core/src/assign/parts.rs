@@ -89,7 +89,10 @@ pub(super) fn gather(items: &[Item], first: usize, drawing: &Cleaned, wanted: im
     let others: Vec<usize> = mine().filter(|i| !(items[*i].process == Process::Cut && is_area(&items[*i].contour))).collect();
     let mut outside = Vec::new();
     if parts.is_empty() && !others.is_empty() {
-        parts.push(unbounded(items, others, drawing, wanted));
+        // Each row of a table is a part of its own.
+        let mut rows: BTreeMap<u32, Vec<usize>> = BTreeMap::new();
+        others.into_iter().for_each(|i| rows.entry(items[i].contour.row).or_default().push(i));
+        parts.extend(rows.into_values().map(|all| unbounded(items, all, drawing, &wanted)));
     } else {
         let outlines = Outlines::new(paths.iter().map(|p| (*p, p.bounds(), p.area().abs())).collect());
         for i in others {
@@ -107,7 +110,8 @@ pub(super) fn gather(items: &[Item], first: usize, drawing: &Cleaned, wanted: im
         part.quantity = part.wanted.values().sum();
         // A box's panels are called by their places.
         let place = part.outer.filter(|_| drawing.name.ends_with(crate::panels::ENDING)).map(|i| items[i].contour.style.layer.clone());
-        part.name = match place {
+        let row = part.items().next().and_then(|i| drawing.rows.get(items[i].contour.row.checked_sub(1)? as usize));
+        part.name = match place.or_else(|| row.filter(|r| !r.is_empty()).cloned()) {
             Some(place) => format!("{stem}, {place}"),
             None if many => format!("{stem} {}", n + 1),
             None => stem.to_owned(),
@@ -125,7 +129,7 @@ fn is_area(c: &Contour) -> bool {
 const THIN: f64 = 0.002;
 
 /// Work without an outline: a part as large as its box.
-fn unbounded(items: &[Item], all: Vec<usize>, drawing: &Cleaned, wanted: impl Fn(PartId) -> BTreeMap<BatchId, u32>) -> Part {
+fn unbounded(items: &[Item], all: Vec<usize>, drawing: &Cleaned, wanted: &impl Fn(PartId) -> BTreeMap<BatchId, u32>) -> Part {
     let bounds = all.iter().fold(Bounds::EMPTY, |b, i| b.union(items[*i].contour.bounds));
     let id = PartId(items[all[0]].contour.id);
     let outline = Path::rectangle(bounds.min.x, bounds.min.y, bounds.width().max(0.01), bounds.height().max(0.01));

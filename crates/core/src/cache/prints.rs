@@ -48,6 +48,8 @@ fn path(h: &mut FxHasher, p: &Path) {
 fn contour(h: &mut FxHasher, c: &Contour) {
     c.id.hash(h);
     h.write_u32(c.compound);
+    h.write_u32(c.row);
+    c.source.hash(h);
     path(h, &c.path);
 }
 
@@ -55,7 +57,7 @@ impl Printed for (Intake, Arc<Cleaned>) {
     fn print(&self) -> u64 {
         printed(|h| {
             let c = &self.1;
-            (c.drawing, &c.name).hash(h);
+            (c.drawing, &c.name, &c.rows).hash(h);
             // Contours of one drawing share their styles.
             let mut styles: FxHashMap<*const Style, u64> = FxHashMap::default();
             for one in &c.contours {
@@ -92,7 +94,7 @@ impl Printed for Nested {
             for s in &self.layout.sheets {
                 number(h, s.sheet.width);
                 number(h, s.sheet.height);
-                s.sheet.outline.iter().for_each(|p| path(h, p));
+                s.sheet.outline.iter().chain(s.sheet.tray.iter().flat_map(|t| &t.outline)).for_each(|p| path(h, p));
                 for p in &s.placed {
                     (p.copy, p.mirrored).hash(h);
                     [p.x, p.y, p.angle].into_iter().for_each(|v| number(h, v));

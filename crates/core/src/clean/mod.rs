@@ -33,6 +33,7 @@ use crate::drawing::{Bitmap, Drawing, Nature, Picture, Shape, Style, Text};
 use crate::finding::Finding;
 use crate::geometry::{Affine, Bounds, LARGEST_COORDINATE, Path, Point, Segment, Tolerance};
 use crate::intake::Intake;
+use crate::table;
 use rayon::prelude::*;
 use std::sync::Arc;
 use told::Told;
@@ -61,6 +62,10 @@ pub struct Contour {
     pub compound: u32,
     /// The picture that it frames: its first edge is the picture's lower one.
     pub picture: Option<Arc<Bitmap>>,
+    /// The row of the drawing's table that it was filled from, from 1; 0 where there is no table.
+    pub row: u32,
+    /// What it is a copy of: the contour that decisions on all rows are kept under; itself where there is no table.
+    pub source: ContourId,
 }
 
 /// A drawing made clean.
@@ -80,13 +85,15 @@ pub struct Cleaned {
     pub bounds: Bounds,
     /// Widths of the gaps between free ends, joined or not, mm.
     pub gaps: Vec<f64>,
+    /// What the copies of a drawing that a table fills are called, row by row; empty without a table.
+    pub rows: Vec<String>,
 }
 
 impl Contour {
     /// A contour with its measures.
     fn new(id: ContourId, path: Path, style: Arc<Style>, drawing: u32) -> Self {
         let (length, area, bounds) = (path.length(), path.area(), path.bounds());
-        Self { id, path, style, drawing, length, area, bounds, compound: 0, picture: None }
+        Self { id, path, style, drawing, length, area, bounds, compound: 0, picture: None, row: 0, source: id }
     }
     /// A letter of a label that was added to a drawing; all letters of a drawing's labels are filled as they are wound.
     pub(crate) fn of_label(id: ContourId, path: Path, style: &Arc<Style>, drawing: u32) -> Self {
@@ -95,7 +102,11 @@ impl Contour {
     /// The same contour with another path.
     fn with(&self, path: Path) -> Self {
         let new = Self::new(self.id, path, Arc::clone(&self.style), self.drawing);
-        Self { compound: self.compound, picture: self.picture.clone(), ..new }
+        Self { compound: self.compound, picture: self.picture.clone(), row: self.row, source: self.source, ..new }
+    }
+    /// A copy of it under another name; what is decided on it is decided on the copy too.
+    pub(crate) fn copied(&self, id: ContourId, path: Path) -> Self {
+        Self { id, source: self.id, ..self.with(path) }
     }
     /// Where its picture lies: from the unit square, lower left corner at 0, 0, to the contour's mm. `None` without a
     /// picture, and where the frame is no parallelogram any more.
@@ -193,7 +204,17 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
     let gaps = chained.joined.iter().chain(&chained.open).map(|g| g.width).collect();
     let bounds = contours.iter().fold(Bounds::EMPTY, |b, c| b.union(c.bounds));
     let pages = drawing.pages.iter().map(|p| Bounds::of([p.min, p.max].map(|c| intake.transform * c))).collect();
-    (Cleaned { drawing: decisions.id, name: drawing.file.clone(), contours, texts, pages, bounds, gaps }, told.findings)
+    let cleaned = Cleaned { drawing: decisions.id, name: drawing.file.clone(), contours, texts, pages, bounds, gaps, rows: Vec::new() };
+    let mut findings = told.findings;
+    let Some(table) = &decisions.table else { return (cleaned, findings) };
+    let (filled, more) = table::filled(cleaned, table);
+    findings.extend(more);
+    (filled, findings)
+}
+
+/// The name of a contour's copy.
+pub(crate) fn row_name(of: ContourId, copy: u64) -> ContourId {
+    ContourId(identity::mixed(of.0 ^ identity::mixed(copy)))
 }
 
 /// Looks for outlines that cross themselves, and lets them fall into loops where that was decided.

@@ -2,6 +2,7 @@
 
 use super::clean::{Mend, Operation, Trace};
 use super::nest::Placement;
+use super::table::{Table, TableEdit};
 use super::{Decisions, EditError, copies, within};
 use crate::drawing::Unit;
 use crate::geometry::{Affine, Bounds};
@@ -70,6 +71,9 @@ pub struct DrawingDecisions {
     /// The part of another job that it was taken in from.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub guest: Option<Guest>,
+    /// A table that fills its writing, one copy a row.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub table: Option<Table>,
 }
 
 impl DrawingDecisions {
@@ -95,6 +99,7 @@ impl DrawingDecisions {
             quantity: 1,
             batch: BatchId::FIRST,
             guest: None,
+            table: None,
         }
     }
 }
@@ -173,6 +178,11 @@ pub enum IntakeEdit {
         drawing: u32,
         to: BatchId,
     },
+    /// The table that fills the drawing's writing.
+    Table {
+        drawing: u32,
+        edit: TableEdit,
+    },
 }
 
 impl IntakeEdit {
@@ -212,6 +222,7 @@ impl IntakeEdit {
                 d.batch_mut(*to)?;
                 d.find(*drawing)?.batch = *to;
             }
+            Self::Table { drawing, edit } => edit.apply(&mut d.find(*drawing)?.table)?,
         }
         Ok(())
     }
@@ -236,6 +247,7 @@ impl IntakeEdit {
             Self::SetGuest { guest: Some(g), .. } => format!("A part of “{}” taken in", g.name),
             Self::SetGuest { guest: None, .. } => "A part of its own".into(),
             Self::SetDrawingBatch { to, .. } => format!("A drawing's parts to batch {to}"),
+            Self::Table { edit, .. } => edit.label(),
         }
     }
 }

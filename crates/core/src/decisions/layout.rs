@@ -1,9 +1,11 @@
 //! Parts on sheets: where every copy lies.
 
+use super::tray::Tray;
 use crate::geometry::{Affine, Bounds, Path, Point, Segment, Vec2, meetings};
 use crate::ids::{CopyId, PartId};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
 /// A kind of sheet.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -29,12 +31,15 @@ pub struct Sheet {
     /// Where the lower left corner of its box lies on the machine's bed, mm, where it lies there already.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub on_bed: Option<Point>,
+    /// The blanks that lie on it, where it is no sheet but a tray of them.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub tray: Option<Arc<Tray>>,
 }
 
 impl Sheet {
     /// A full sheet, as many as needed.
     pub fn rectangle(width: f64, height: f64) -> Self {
-        Self { width, height, count: None, outline: Vec::new(), clamps: Vec::new(), rack: None, price: None, on_bed: None }
+        Self { width, height, count: None, outline: Vec::new(), clamps: Vec::new(), rack: None, price: None, on_bed: None, tray: None }
     }
     /// An offcut from closed outlines: the largest is its edge, the others are holes. Moved so that its box starts at 0, 0.
     pub fn offcut(mut outlines: Vec<Path>) -> Result<Self, String> {
@@ -65,8 +70,11 @@ impl Sheet {
             Err(format!("a sheet of {} × {} mm cannot be; each side must be 1 to 20000 mm", self.width, self.height))
         }
     }
-    /// Its edge and its holes, closed: the outline of an offcut, the rectangle of a full sheet.
+    /// Its edge and its holes, closed: the outline of an offcut, the rectangle of a full sheet; of a tray the edges of its blanks.
     pub fn edges(&self) -> Vec<Path> {
+        if let Some(tray) = &self.tray {
+            return tray.edges();
+        }
         if self.outline.is_empty() { vec![Path::rectangle(0.0, 0.0, self.width, self.height)] } else { self.outline.clone() }
     }
     /// What a piece of it is worth where it costs `price`: as much as its share of the area, in hundredths.

@@ -32,8 +32,10 @@ mod process;
 mod reach;
 pub mod release;
 mod stored;
+pub mod table;
 #[cfg(test)]
 mod tests;
+mod tray;
 
 pub use assign::{AssignDecisions, AssignEdit, Elsewhere, JobSetting, Numbers, PartDecisions, Process};
 pub use clean::{CleanEdit, Mend};
@@ -48,6 +50,7 @@ pub use order::{OrderDecisions, OrderEdit, SheetCorner, Strategy, Way};
 pub use pose::{Pose, Zero};
 pub use release::{Laid, ReleaseDecisions, ReleaseEdit};
 pub use stored::modern;
+pub use tray::{Lie, Tray};
 
 use crate::card::Card;
 use crate::ids::{BatchId, ContourId, PartId};

@@ -1,11 +1,13 @@
 //! What is decided at Nest: sheets, distances, turns, and which layout.
 
 pub use super::layout::{Layout, Placement, Sheet, SheetLayout, turned};
+use super::tray::Tray;
 use super::{BatchDecisions, Decisions, EditError, Elsewhere, OnBatch, copies, within};
 use crate::geometry::{Bounds, LARGEST_COORDINATE};
 use crate::ids::{BatchId, CopyId, PartId};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
 /// Which turns a part may take on the sheet.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -175,6 +177,9 @@ pub struct NestDecisions {
     pub aside: Option<Layout>,
     /// Copies that are held in place while the rest is nested round them.
     pub held: BTreeSet<CopyId>,
+    /// The batch is worked on blanks that lie in such a tray, and not on sheets.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub tray: Option<Arc<Tray>>,
 }
 
 /// A change at Nest, of one batch.
@@ -224,6 +229,10 @@ pub enum NestEdit {
     },
     SetSheets {
         sheets: Vec<Sheet>,
+    },
+    /// Blanks are worked on in such a tray; `None`: sheets.
+    SetTray {
+        tray: Option<Box<Tray>>,
     },
     KeepLayout {
         layout: Layout,
@@ -301,6 +310,10 @@ impl NestEdit {
                 sheets.iter().try_for_each(Sheet::checked).map_err(EditError::Refused)?;
                 nest.sheets.clone_from(sheets);
             }
+            Self::SetTray { tray } => {
+                tray.iter().try_for_each(|t| t.checked())?;
+                nest.tray = tray.as_deref().cloned().map(Arc::new);
+            }
             Self::KeepLayout { layout } => {
                 sane_layout(layout)?;
                 nest.layout = Some(layout.clone());
@@ -351,6 +364,8 @@ impl NestEdit {
                 let told: Vec<String> = sheets.iter().take(3).map(of).collect();
                 if told.is_empty() { "The material's own sheets".into() } else { format!("Sheets {}", told.join(", ")) }
             }
+            Self::SetTray { tray: Some(t) } => format!("{} in trays of {} × {}", t.name, t.columns, t.rows),
+            Self::SetTray { tray: None } => "Sheets, no blanks".into(),
             Self::KeepLayout { layout } => format!("Nested on {}", crate::finding::counted(layout.sheets.len(), "sheet", "sheets")),
             Self::LayCopies { to } if to.len() == 1 => {
                 to.iter().map(|(p, _)| format!("A copy laid at {:.1}, {:.1}, {:.0}°", p.x, p.y, p.angle)).collect()

@@ -41,6 +41,8 @@ impl ReleaseDecisions {
     /// How sheet `i` of the batch, from 0, lies and where its zero is.
     pub fn pose(&self, i: usize, sheet: &Sheet) -> Pose {
         let laid = u32::try_from(i + 1).ok().and_then(|n| self.laid.get(&n)).copied();
+        // Trays lie where the first one does: in the same jig.
+        let laid = laid.or_else(|| sheet.tray.as_ref().and_then(|_| self.laid.get(&1)).copied());
         let laid = laid.unwrap_or_else(|| Laid { at: sheet.on_bed.unwrap_or_default(), turn: 0.0 });
         Pose { zero: self.zero.on((sheet.width, sheet.height)), at: laid.at, turn: laid.turn }
     }

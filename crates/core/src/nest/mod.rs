@@ -25,6 +25,7 @@ mod separation;
 mod snap;
 #[cfg(test)]
 mod tests;
+pub mod tray;
 
 pub use aim::{Merits, Prices};
 pub use check::{Around, faults};
@@ -37,13 +38,14 @@ pub use separation::places_priced;
 
 use crate::assign::{PartId, Process, Work};
 pub use crate::decisions::nest::{Aim, Grain, Layout, PartNest, Placement, Sheet, SheetLayout, Turn, turned};
-use crate::decisions::{Decisions, Edit, NestEdit};
+use crate::decisions::{Decisions, Edit, NestEdit, Tray};
 use crate::finding::{Finding, Severity, Station, counted};
 use crate::geometry::{Path, Segment};
 use crate::ids::BatchId;
 use crate::shop::{Machine, Shop};
 use serde::Serialize;
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 /// The terms in force at Nest.
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -68,6 +70,8 @@ pub struct Terms {
     pub aim: Aim,
     /// Price of a sheet that has none of its own, by its area: money per mm².
     pub rate: f64,
+    /// The blanks that are worked on, where it is no sheets.
+    pub tray: Option<Arc<Tray>>,
 }
 
 /// The distances that parts keep, mm.
@@ -112,6 +116,7 @@ impl Default for Terms {
             common: None,
             aim: Aim::Rest,
             rate: 1e-6,
+            tray: None,
         }
     }
 }
@@ -139,6 +144,7 @@ impl Terms {
             common: nest.common_edges.then(kerf).flatten(),
             aim: nest.aim,
             rate: rate.unwrap_or(1.0) / 1e6,
+            tray: nest.tray.clone(),
         }
     }
 
@@ -199,7 +205,7 @@ pub fn run(work: &Work, kept: Option<&Layout>, terms: &Terms, machine: &Machine)
         sheet.placed.retain(|p| work.part(p.copy.part).is_some_and(|part| part.quantity > 0));
     }
     let gone = before - layout.sheets.iter().map(|s| s.placed.len()).sum::<usize>();
-    let stale = staleness(work, &layout, gone);
+    let stale = staleness(work, &layout, gone).or_else(|| other_blanks(&layout, terms));
     if let Some(text) = &stale {
         findings.push(
             Finding::new(Station::Nest, Severity::Stop, "nest-stale", 1, text.as_str())
@@ -233,7 +239,11 @@ pub fn run(work: &Work, kept: Option<&Layout>, terms: &Terms, machine: &Machine)
             );
         }
     }
-    let (faults, unkept) = check::faults(work, &layout, terms.distances());
+    findings.extend(tray::outside(work, &layout));
+    // On blanks nothing has to keep off from anything: each has its own.
+    let distances = if terms.tray.is_some() { Distances::of(0.0, 0.0) } else { terms.distances() };
+    let (faults, unkept) =
+        if terms.tray.is_some() && !findings.is_empty() { (0, (0, Vec::new())) } else { check::faults(work, &layout, distances) };
     if faults > 0 {
         findings.push(
             Finding::new(
@@ -253,6 +263,15 @@ pub fn run(work: &Work, kept: Option<&Layout>, terms: &Terms, machine: &Machine)
         );
     }
     (Nested { layout, current: stale.is_none() && faults == 0 }, findings)
+}
+
+/// A nest that was made for other blanks, or for sheets where blanks are worked on now.
+fn other_blanks(layout: &Layout, terms: &Terms) -> Option<String> {
+    let other = layout.sheets.iter().any(|s| s.sheet.tray != terms.tray);
+    other.then(|| match &terms.tray {
+        Some(tray) => format!("The nest was not made for {} in trays of {} × {}.", tray.name, tray.columns, tray.rows),
+        None => "The nest was made for blanks, and sheets are cut now.".into(),
+    })
 }
 
 fn staleness(work: &Work, layout: &Layout, gone: usize) -> Option<String> {

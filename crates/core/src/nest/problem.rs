@@ -64,6 +64,8 @@ pub struct Problem<'w> {
     /// Where the search starts from.
     pub(super) start: Option<Plan>,
     regions: RwLock<HashMap<Pair, Arc<NoFit>>>,
+    /// Where everything lies on blanks: there is nothing to be searched for.
+    pub(super) on_blanks: Option<Layout>,
 }
 
 /// Shapes that may lie at any angle are given so many at most, all together: each pair of them is asked for.
@@ -131,6 +133,7 @@ impl<'w> Problem<'w> {
             rate: terms.rate,
             start: None,
             regions: RwLock::new(HashMap::new()),
+            on_blanks: terms.tray.as_ref().map(|t| super::tray::laid(work, t)),
         };
         let kinds = problem.hold(start, &stays, tolerance.nest);
         problem.start = problem.plan(start, &kinds, &stays);
@@ -223,6 +226,7 @@ impl<'w> Problem<'w> {
             held: self.held.clone(),
             start: None,
             regions: RwLock::default(),
+            on_blanks: None,
         }
     }
 

@@ -138,9 +138,7 @@ pub(super) fn fit(layout: &SheetLayout, at: (f64, f64), room: (f64, f64)) -> (f6
 /// The outline of the sheet.
 pub(super) fn edge(page: &mut Page, layout: &SheetLayout, lies: Affine) {
     page.pen(0.1, 0.4);
-    let rectangle = [Path::rectangle(0.0, 0.0, layout.sheet.width, layout.sheet.height)];
-    let outline = if layout.sheet.outline.is_empty() { &rectangle[..] } else { &layout.sheet.outline };
-    outline.iter().for_each(|p| page.path(p, lies));
+    layout.sheet.edges().iter().for_each(|p| page.path(p, lies));
 }
 
 /// A bar of 100 mm each way, to be measured.

@@ -17,6 +17,7 @@ mod plans;
 mod posed;
 mod printed;
 mod real;
+mod tables;
 
 use boustrophe_core::assign::Process;
 use boustrophe_core::decisions::{AssignEdit, Edit, HoldEdit, IntakeEdit, NestEdit, Stock};

@@ -9,6 +9,7 @@ use boustrophe_core::clean::trace::parting;
 use boustrophe_core::decisions::{DrawingDecisions, Edit, IntakeEdit};
 use boustrophe_core::geometry::Bounds;
 use boustrophe_core::intake;
+use boustrophe_core::lettering::Face;
 use boustrophe_core::panels::{BoxSpec, Top};
 use boustrophe_core::route::DrawingState;
 
@@ -30,6 +31,18 @@ struct DrawingRow {
     compared: Option<(usize, usize, usize)>,
     /// The figures of a box.
     figures: Option<BoxSpec>,
+    /// The table that fills it.
+    table: Option<TableView>,
+}
+
+/// How a drawing is filled from a table.
+struct TableView {
+    name: String,
+    rows: usize,
+    left_out: usize,
+    narrowest: String,
+    two_lines: bool,
+    strokes: bool,
 }
 
 #[derive(Template)]
@@ -95,7 +108,10 @@ pub(super) fn intake_body(app: &App, loaded: &Loaded) -> Intake {
         .iter()
         .filter_map(|d| Some((d, decisions.drawing(d.id)?)))
         .map(|(d, decided)| {
-            let b = extent(d);
+            // Of a drawing that a table fills the size of one copy.
+            let of_one =
+                || d.cleaned.contours.iter().filter(|c| c.row == d.cleaned.contours[0].row).fold(Bounds::EMPTY, |b, c| b.union(c.bounds));
+            let b = if d.cleaned.rows.is_empty() { extent(d) } else { of_one() };
             let (mm, inch) = sizes((b.width(), b.height()));
             DrawingRow {
                 id: d.id,
@@ -111,6 +127,14 @@ pub(super) fn intake_body(app: &App, loaded: &Loaded) -> Intake {
                 pages: d.drawing.pages.len(),
                 page_edits: page_edits(d),
                 picture: picture(loaded, d, decided),
+                table: decided.table.as_ref().map(|t| TableView {
+                    name: t.name.clone(),
+                    rows: t.rows.len(),
+                    left_out: t.left_out.len(),
+                    narrowest: format!("{:.0}", t.narrowest * 100.0),
+                    two_lines: t.two_lines,
+                    strokes: t.face == Face::Stroke,
+                }),
                 figures: figures(app, &decided.file, &decided.name),
                 compared: compared(app, loaded, d).map(|c| (c.kept, c.fresh.len(), c.gone.len())),
             }

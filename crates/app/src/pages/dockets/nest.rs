@@ -8,7 +8,7 @@ use crate::view::{Cell, ledger};
 use crate::{guests, rack};
 use askama::Template;
 use boustrophe_core::assign::{Part, Process};
-use boustrophe_core::decisions::{Edit, NestEdit};
+use boustrophe_core::decisions::{Edit, Lie, NestEdit, Tray};
 use boustrophe_core::finding::counted;
 use boustrophe_core::geometry::{Affine, Bounds};
 use boustrophe_core::ids::BatchId;
@@ -54,6 +54,65 @@ struct RackRow {
     taken: String,
 }
 
+/// The tray of blanks, as its form has it.
+struct BlanksView {
+    /// What is worked on, where it is blanks.
+    on: Option<String>,
+    /// What there is on the rack: number and name.
+    kinds: Vec<Choice>,
+    size: String,
+    columns: u32,
+    rows: u32,
+    gap: f64,
+    border: f64,
+    play: f64,
+    lie: &'static str,
+    x: f64,
+    y: f64,
+    work: String,
+    blank: String,
+    /// The job that cuts its jig.
+    jig: Option<i32>,
+    /// Where it lies on the bed.
+    lies: String,
+}
+
+fn blanks(app: &App, loaded: &Loaded) -> Result<BlanksView, AppError> {
+    let tray = loaded.decided().nest.tray.as_deref();
+    let kinds =
+        app.store.stock(None)?.into_iter().filter(|s| s.stock.count > 0 || tray.is_some_and(|t| t.rack == u32::try_from(s.id).ok()));
+    let kinds = kinds.map(|s| Choice {
+        chosen: tray.is_some_and(|t| t.rack == u32::try_from(s.id).ok()),
+        name: format!("{}, {} there", rack::name(&s), s.stock.count),
+        slug: s.id.to_string(),
+    });
+    let pair = |p: [boustrophe_core::geometry::Point; 2]| format!("{},{} {},{}", p[0].x, p[0].y, p[1].x, p[1].y);
+    let (lie, (x, y), (work, blank)) = match tray.map(|t| t.lie) {
+        None | Some(Lie::Centred) => ("centred", (0.0, 0.0), (String::new(), String::new())),
+        Some(Lie::Corner { x, y }) => ("corner", (x, y), (String::new(), String::new())),
+        Some(Lie::Points { work, blank }) => ("points", (0.0, 0.0), (pair(work), pair(blank))),
+    };
+    let b = tray.map_or(Bounds::EMPTY, Tray::blank);
+    let size = if tray.is_some_and(|t| t.rack.is_none()) { format!("{}x{}", b.width(), b.height()) } else { String::new() };
+    Ok(BlanksView {
+        on: tray.map(|t| format!("{}, {} × {} in a tray of {:.1} × {:.1} mm", t.name, t.columns, t.rows, t.size().0, t.size().1)),
+        kinds: kinds.collect(),
+        size,
+        columns: tray.map_or(3, |t| t.columns),
+        rows: tray.map_or(5, |t| t.rows),
+        gap: tray.map_or(6.0, |t| t.gap),
+        border: tray.map_or(10.0, |t| t.border),
+        play: tray.map_or(0.3, |t| t.play),
+        lie,
+        x,
+        y,
+        work,
+        blank,
+        jig: tray.and_then(|t| t.jig).filter(|j| app.store.job(*j).is_ok()),
+        lies: tray.and_then(|t| t.on_bed).map_or_else(String::new, |p| format!("{:.1}, {:.1}", p.x, p.y)),
+    })
+}
+
 /// Parts listed: every one of a drawing that people make by hand.
 const MOST_LISTED: usize = 2000;
 /// Room for a part's outline in the list, and the error that its curves may have there.
@@ -90,6 +149,8 @@ pub(super) struct Nest {
     found: String,
     has_layout: bool,
     held: usize,
+    /// The tray of blanks that is worked in, or what one would begin with.
+    blanks: BlanksView,
     /// The figures of the other nest, with what this one differs by.
     aside: Option<Vec<(Cell, Cell)>>,
 }
@@ -287,6 +348,7 @@ pub(super) fn nest_body(app: &App, loaded: &Loaded) -> Result<Nest, AppError> {
         found: found(app, loaded, &terms)?,
         has_layout: !here.nested.layout.sheets.is_empty(),
         held: loaded.decided().nest.held.len(),
+        blanks: blanks(app, loaded)?,
         aside: compared(app, loaded)?,
     })
 }

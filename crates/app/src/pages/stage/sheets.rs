@@ -105,7 +105,10 @@ pub(super) fn scene(app: &App, loaded: &Loaded, layout: &Layout, station: Statio
             y: -(row as f64) * (highest + APART),
             w: s.sheet.width,
             h: s.sheet.height,
-            outline: s.sheet.outline.iter().map(|p| flat(&p.segments)).collect(),
+            outline: if s.sheet.tray.is_some() { s.sheet.edges() } else { s.sheet.outline.clone() }
+                .iter()
+                .map(|p| flat(&p.segments))
+                .collect(),
             copies: copies(loaded, s, &index),
             strokes: Vec::new(),
             rows: Vec::new(),

@@ -1,0 +1,113 @@
+//! Work laid on blanks: part after part in the order of the work, blank after blank in reading order, tray after tray.
+
+use super::{Layout, NestEdit, Placement, Sheet, SheetLayout};
+use crate::assign::{Part, Process, Work};
+use crate::decisions::{Edit, Lie, Tray};
+use crate::finding::{Finding, Severity, Station, counted};
+use crate::geometry::{Affine, Bounds, Point, Vec2};
+use crate::ids::{BatchId, CopyId};
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
+/// How closely curves are followed where it is asked whether they lie on a blank, mm; so much may be over its edge.
+const CLOSE: f64 = 0.02;
+
+/// A tray as the sheet that it is for the machine.
+pub fn as_sheet(tray: &Arc<Tray>) -> Sheet {
+    let (w, h) = tray.size();
+    Sheet { tray: Some(Arc::clone(tray)), on_bed: tray.on_bed, ..Sheet::rectangle(w, h) }
+}
+
+/// Every copy on a blank of its own.
+pub fn laid(work: &Work, tray: &Arc<Tray>) -> Layout {
+    let copies = work.parts.iter().flat_map(|p| (1..=p.quantity).map(move |number| (p, CopyId { part: p.id, number })));
+    let mut layout = Layout::default();
+    for (k, (part, copy)) in copies.enumerate() {
+        if k % tray.count() == 0 {
+            layout.sheets.push(SheetLayout { sheet: as_sheet(tray), placed: Vec::new() });
+        }
+        let on_blank = lie(tray, frame(work, part));
+        if let Some(sheet) = layout.sheets.last_mut() {
+            sheet.placed.push(Placement::of(copy, tray.place(k) * on_blank));
+        }
+    }
+    layout
+}
+
+/// What is drawn round a part's work as its blank: the largest outline of the same row that is reference and holds it; else the
+/// box of the work.
+fn frame(work: &Work, part: &Part) -> Bounds {
+    let row = part.items().next().map_or(0, |i| work.items[i].contour.row);
+    let drawn = work.items.iter().filter(|i| i.process == Process::Reference && i.contour.path.closed);
+    let round = drawn.map(|i| &i.contour).filter(|c| c.drawing == part.drawing && c.row == row && c.bounds.grown(1e-6).holds(&part.bounds));
+    round.max_by(|a, b| a.area.abs().total_cmp(&b.area.abs())).map_or(part.bounds, |c| c.bounds)
+}
+
+/// From the drawing to the blank.
+fn lie(tray: &Tray, frame: Bounds) -> Affine {
+    let blank = tray.blank();
+    match tray.lie {
+        Lie::Centred => Affine::translate(blank.center() - frame.center()),
+        Lie::Corner { x, y } => Affine::translate(Vec2::new(x, y) - frame.min.to_vec2()),
+        Lie::Points { work, blank } => {
+            let turn = (blank[1] - blank[0]).atan2() - (work[1] - work[0]).atan2();
+            let turn = super::turned(turn.to_degrees());
+            Affine::translate(blank[0].to_vec2()) * turn * Affine::translate(-work[0].to_vec2() - frame.min.to_vec2())
+        }
+    }
+}
+
+/// Copies of which something would be burned beside their blank.
+pub(super) fn outside(work: &Work, layout: &Layout) -> Vec<Finding> {
+    let mut at: Vec<Point> = Vec::new();
+    let mut first = None;
+    let mut parts = BTreeSet::new();
+    let mut name = String::new();
+    for (i, s) in layout.sheets.iter().enumerate() {
+        let Some(tray) = &s.sheet.tray else { continue };
+        for p in &s.placed {
+            let Some(part) = work.part(p.copy.part) else { continue };
+            if !on_one(work, part, p, tray) {
+                name.clone_from(&tray.name);
+                parts.insert(part.id);
+                if *first.get_or_insert(i) == i {
+                    at.push(p.affine() * part.bounds.center());
+                }
+            }
+        }
+    }
+    let (Some(first), n) = (first, parts.len()) else { return Vec::new() };
+    let text = format!(
+        "{} beside the blank ({name}): what lies there would be burned into the jig or the bed.",
+        counted(n, "part reaches", "parts reach")
+    );
+    let none: Vec<Edit> = parts.iter().map(|part| NestEdit::SetQuantity { part: *part, quantity: 0 }.on(BatchId::FIRST)).collect();
+    let mut finding = Finding::new(Station::Nest, Severity::Stop, "outside-blank", n, text).on_sheet(first, at);
+    let tray = layout.sheets[first].sheet.tray.as_deref().filter(|t| t.lie != Lie::Centred).cloned();
+    if let Some(tray) = tray {
+        let tray = Some(Box::new(Tray { lie: Lie::Centred, ..tray }));
+        let edits = vec![NestEdit::SetTray { tray }.on(BatchId::FIRST), NestEdit::Nest.on(BatchId::FIRST)];
+        finding = finding.choice("Lay all in the middle", Edit::All { edits });
+    }
+    let edits = none.into_iter().chain([NestEdit::Nest.on(BatchId::FIRST)]).collect();
+    vec![finding.choice(format!("Make none of the {n}"), Edit::All { edits })]
+}
+
+/// True where all of a copy lies on one and the same blank.
+fn on_one(work: &Work, part: &Part, placed: &Placement, tray: &Tray) -> bool {
+    let place = placed.affine();
+    let contours: Vec<_> = part.items().map(|i| work.items[i].contour.path.transformed(place)).collect();
+    let Some(first) = contours.first().and_then(|p| p.segments.first()).map(|s| s.start) else { return true };
+    let blank = tray.blank();
+    let on = (0..tray.count()).map(|k| tray.place(k)).find(|k| {
+        let min = *k * blank.min;
+        Bounds { min, max: min + (blank.max - blank.min) }.grown(CLOSE).has(first)
+    });
+    let Some(on) = on else { return false };
+    let edges: Vec<_> = tray.outline.iter().map(|p| p.transformed(on)).collect();
+    let Some((edge, holes)) = edges.split_first() else { return false };
+    let holds = |p: Point| {
+        (edge.contains(p) || edge.nearest(p).distance <= CLOSE) && !holes.iter().any(|h| h.contains(p) && h.nearest(p).distance > CLOSE)
+    };
+    contours.iter().all(|c| c.points(CLOSE).into_iter().all(holds))
+}

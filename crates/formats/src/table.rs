@@ -1,0 +1,103 @@
+//! Tables as spreadsheets write them: a row of names, and a row a copy. Commas, semicolons or tabs between.
+
+use crate::ReadError;
+use boustrophe_core::decisions::table::Table;
+
+/// Largest table, bytes.
+const MOST_BYTES: usize = 4 << 20;
+
+/// Reads a table. Fails where it is no text, has no rows, or a row has more cells than there are names.
+pub fn read(file: &str, bytes: &[u8]) -> Result<Table, ReadError> {
+    let broken = |line: usize, what: String| ReadError::Broken { file: file.into(), line, what };
+    if bytes.len() > MOST_BYTES {
+        return Err(broken(1, format!("the table is larger than {} MB. Split it.", MOST_BYTES >> 20)));
+    }
+    if bytes.contains(&0) {
+        return Err(broken(1, "this is no table of text. Save the sheet as CSV (UTF-8).".into()));
+    }
+    // What is no UTF-8 was written on an older machine: each byte is a letter (ISO 8859-1).
+    let text = String::from_utf8(bytes.to_vec()).unwrap_or_else(|_| bytes.iter().map(|b| char::from(*b)).collect());
+    let text = text.trim_start_matches('\u{feff}');
+    let mut reader = csv::ReaderBuilder::new().has_headers(false).flexible(true).delimiter(between(text)).from_reader(text.as_bytes());
+    let mut rows: Vec<Vec<String>> = Vec::new();
+    let mut columns: Vec<String> = Vec::new();
+    for record in reader.records() {
+        let record = record.map_err(|e| {
+            broken(
+                e.position().map_or(1, |p| p.line() as usize),
+                "this row cannot be read; look for a quotation mark without its other.".into(),
+            )
+        })?;
+        let line = record.position().map_or(1, |p| p.line() as usize);
+        let cells: Vec<String> = record.iter().map(|c| c.trim().to_owned()).collect();
+        if cells.iter().all(String::is_empty) {
+            continue;
+        }
+        if columns.is_empty() {
+            columns = cells;
+        } else if cells.len() > columns.len() && cells[columns.len()..].iter().any(|c| !c.is_empty()) {
+            let (n, of) = (cells.len(), columns.len());
+            return Err(broken(
+                line,
+                format!("this row has {n} cells, but there are {of} columns. Put words with a comma in them in quotation marks."),
+            ));
+        } else {
+            rows.push(cells);
+        }
+    }
+    if rows.is_empty() {
+        return Err(broken(1, "the table needs a row with the columns' names and at least one row below it.".into()));
+    }
+    Ok(Table { name: file.to_owned(), columns, rows, ..Table::default() })
+}
+
+/// What stands between the cells: what the first line has most of, outside quotation marks.
+fn between(text: &str) -> u8 {
+    let first = text.lines().find(|l| !l.trim().is_empty()).unwrap_or("");
+    let mut quoted = false;
+    let bare: String = first
+        .chars()
+        .filter(|c| {
+            quoted ^= *c == '"';
+            !quoted
+        })
+        .collect();
+    let count = |b: u8| bare.bytes().filter(|c| *c == b).count();
+    [b',', b';', b'\t'].into_iter().max_by_key(|b| (count(*b), *b == b',')).unwrap_or(b',')
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn tables_are_read_as_they_are_written() {
+        let same = [
+            "name,no\nOdile,1\n\"Teck, Bram\",2\n".as_bytes().to_vec(),
+            "\u{feff}name;no\r\nOdile;1\r\n\r\n\"Teck, Bram\";2\r\n".as_bytes().to_vec(),
+            "name\tno\nOdile\t1\nTeck, Bram\t2".as_bytes().to_vec(),
+        ];
+        for bytes in same {
+            let t = read("names.csv", &bytes).expect("it is read");
+            assert_eq!(
+                (t.columns, t.rows),
+                (vec!["name".to_owned(), "no".into()], vec![vec!["Odile".to_owned(), "1".into()], vec!["Teck, Bram".into(), "2".into()]])
+            );
+        }
+        let latin = read("n.csv", b"name\nZo\xeb\n").expect("it is read");
+        assert_eq!(latin.rows, [["Zoë"]]);
+    }
+
+    #[test]
+    fn what_is_no_table_is_told_with_its_line() {
+        for (bytes, line, said) in [
+            (&b"name\n"[..], 1, "at least one row"),
+            (b"a,b\n1,2\n1,2,3\n", 3, "3 cells"),
+            (b"PK\x03\x04\0\0", 1, "no table"),
+            (b"", 1, "at least one row"),
+        ] {
+            let e = read("t.csv", bytes).expect_err("refused").to_string();
+            assert!(e.starts_with(&format!("t.csv, line {line}:")) && e.contains(said), "{e}");
+        }
+    }
+}
