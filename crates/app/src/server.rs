@@ -5,7 +5,7 @@ use crate::error::AppError;
 use crate::guard::{Names, guard};
 use crate::pages::{
     after, assign, bed, blanks, book, boxes, cards, changes, floor, history, holding, intake, live, nesting, ordering, pictures, proving,
-    queue, release, room, runs, stage, station, tables,
+    queue, release, room, runs, solids, stage, station, tables,
 };
 use crate::reading::Readers;
 use crate::serving::{asked_to_end, serve};
@@ -81,6 +81,8 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/jobs/{job}/box/seen", post(boxes::seen))
         .route("/jobs/{job}/drawings/{drawing}/table", post(tables::fill))
         .route("/jobs/{job}/drawings/{drawing}/words", post(tables::how))
+        .route("/jobs/{job}/drawings/{drawing}/solid", post(solids::choose))
+        .route("/jobs/{job}/drawings/{drawing}/pairs", get(solids::pairs))
         .route("/jobs/{job}/blanks", post(blanks::work))
         .route("/jobs/{job}/jig", post(blanks::cut_jig))
         .route("/jobs/{job}/jig/place", post(blanks::where_jig_lies))

@@ -318,6 +318,8 @@ pub struct Drawing {
     /// Sentences on damage to the file itself, each of which may have cost something that was drawn: where and what. At most
     /// [`Drawing::MOST_BROKEN`].
     pub damage: Vec<String>,
+    /// The solid that the file is of: its faces may be drawn otherwise.
+    pub solid: Option<Arc<crate::solid::Solid>>,
 }
 
 impl Drawing {
@@ -341,6 +343,7 @@ impl Drawing {
             bitmap: None,
             broken: Vec::new(),
             damage: Vec::new(),
+            solid: None,
         }
     }
     /// Index of a style, added when it is new.

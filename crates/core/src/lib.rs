@@ -56,6 +56,7 @@ pub mod quantity;
 pub mod release;
 pub mod route;
 pub mod shop;
+pub mod solid;
 mod table;
 #[cfg(test)]
 mod testing;

@@ -23,6 +23,7 @@ pub mod release;
 pub mod room;
 mod run_words;
 pub mod runs;
+pub mod solids;
 pub mod stage;
 pub mod station;
 pub mod tables;

@@ -28,7 +28,7 @@ pub use compare::{Compared, compare};
 pub use operate::Operation;
 pub use paper::leftovers;
 
-use crate::decisions::{DrawingDecisions, Mend};
+use crate::decisions::{DrawingDecisions, Mend, SolidChoices};
 use crate::drawing::{Bitmap, Drawing, Nature, Picture, Shape, Style, Text};
 use crate::finding::Finding;
 use crate::geometry::{Affine, Bounds, LARGEST_COORDINATE, Path, Point, Segment, Tolerance};
@@ -140,6 +140,12 @@ pub(crate) struct Piece {
 
 /// Cleans one drawing as decided. Fails on nothing: what cannot be used is a finding.
 pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tolerance: &Tolerance) -> (Cleaned, Vec<Finding>) {
+    // A solid's faces are drawn as they are to be joined.
+    let joined = drawing.solid.as_ref().filter(|_| decisions.solid != SolidChoices::default()).map(|s| {
+        let mm = intake.transform.determinant().abs().sqrt();
+        s.drawn(&decisions.solid, mm, drawing)
+    });
+    let drawing = joined.as_ref().unwrap_or(drawing);
     let mut told = Told { file: &drawing.file, decisions, findings: Vec::new() };
     let mut pieces = if fits_the_shop(intake) { pieces(drawing, intake, decisions, tolerance) } else { Vec::new() };
     let mut styles = drawing.styles.clone();

@@ -2,6 +2,7 @@
 
 use super::clean::{Mend, Operation, Trace};
 use super::nest::Placement;
+use super::solid::SolidChoices;
 use super::table::{Table, TableEdit};
 use super::{Decisions, EditError, copies, within};
 use crate::drawing::Unit;
@@ -74,6 +75,13 @@ pub struct DrawingDecisions {
     /// A table that fills its writing, one copy a row.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub table: Option<Table>,
+    /// How the faces of a solid are joined.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub solid: SolidChoices,
+}
+
+fn is_default(c: &SolidChoices) -> bool {
+    *c == SolidChoices::default()
 }
 
 impl DrawingDecisions {
@@ -100,6 +108,7 @@ impl DrawingDecisions {
             batch: BatchId::FIRST,
             guest: None,
             table: None,
+            solid: SolidChoices::default(),
         }
     }
 }
@@ -183,6 +192,11 @@ pub enum IntakeEdit {
         drawing: u32,
         edit: TableEdit,
     },
+    /// How the faces of a solid are joined.
+    SetSolid {
+        drawing: u32,
+        choices: SolidChoices,
+    },
 }
 
 impl IntakeEdit {
@@ -222,6 +236,10 @@ impl IntakeEdit {
                 d.batch_mut(*to)?;
                 d.find(*drawing)?.batch = *to;
             }
+            Self::SetSolid { drawing, choices } => {
+                choices.checked()?;
+                d.find(*drawing)?.solid = *choices;
+            }
             Self::Table { drawing, edit } => edit.apply(&mut d.find(*drawing)?.table)?,
         }
         Ok(())
@@ -248,6 +266,7 @@ impl IntakeEdit {
             Self::SetGuest { guest: None, .. } => "A part of its own".into(),
             Self::SetDrawingBatch { to, .. } => format!("A drawing's parts to batch {to}"),
             Self::Table { edit, .. } => edit.label(),
+            Self::SetSolid { choices, .. } => format!("Solid: {}", choices.words()),
         }
     }
 }

@@ -31,6 +31,7 @@ mod pose;
 mod process;
 mod reach;
 pub mod release;
+mod solid;
 mod stored;
 pub mod table;
 #[cfg(test)]
@@ -49,6 +50,7 @@ pub use nest::{NestDecisions, NestEdit};
 pub use order::{OrderDecisions, OrderEdit, SheetCorner, Strategy, Way};
 pub use pose::{Pose, Zero};
 pub use release::{Laid, ReleaseDecisions, ReleaseEdit};
+pub use solid::{Joints, SolidChoices};
 pub use stored::modern;
 pub use tray::{Lie, Tray};
 

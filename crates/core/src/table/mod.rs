@@ -26,6 +26,8 @@ const APART: f64 = 8.0;
 const HALF: (f64, f64, f64) = (0.56, 0.64, -0.2);
 /// No letters lower than this are set, mm: nobody reads them.
 const LOWEST: f64 = 1.2;
+/// Words narrowed to less than this share are read with trouble.
+const READABLE: f64 = 0.55;
 /// Rows that are told one by one.
 const TOLD: usize = 4;
 
@@ -209,11 +211,16 @@ fn told(cleaned: &Cleaned, table: &Table, tight: &[(usize, String, f64)]) -> Opt
     if !table.two_lines && tight.iter().any(|t| t.1.contains(' ')) {
         finding = finding.choice("Set long ones in two lines", edit(TableEdit::TwoLines { on: true }));
     }
-    if least >= Table::NARROWEST {
-        let to = (least * 100.0).floor() / 100.0;
-        finding = finding.choice(format!("Narrow them to {:.0} %", to * 100.0), edit(TableEdit::Narrowest { share: to }));
+    let to = (least * 100.0).floor() / 100.0;
+    let narrow = |f: Finding| f.choice(format!("Narrow them to {:.0} %", to * 100.0), edit(TableEdit::Narrowest { share: to }));
+    // What would hardly be read is offered last.
+    if to >= READABLE {
+        finding = narrow(finding);
     }
-    let finding =
+    finding =
         finding.choice(format!("Leave {} out", if n == 1 { "it".into() } else { format!("the {n}") }), edit(TableEdit::LeaveOut { rows }));
+    if (Table::NARROWEST..READABLE).contains(&to) {
+        finding = narrow(finding);
+    }
     (n > 0).then_some(finding)
 }

@@ -17,6 +17,7 @@ mod plans;
 mod posed;
 mod printed;
 mod real;
+mod solids;
 mod tables;
 
 use boustrophe_core::assign::Process;

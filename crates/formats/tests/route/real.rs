@@ -55,8 +55,8 @@ fn ball(around: usize, high: usize, radius: f64, seed: u64) -> Vec<u8> {
 
 #[test]
 fn solids_come_through_to_released_programs() {
-    for (around, high, radius) in [(5, 3, 60.0), (10, 5, 120.0), (10, 11, 200.0), (16, 11, 260.0)] {
-        for seed in 1..=5 {
+    for (around, high, radius) in [(5, 3, 60.0), (10, 5, 120.0), (10, 11, 200.0)] {
+        for seed in 1..=2 {
             let bytes = ball(around, high, radius, seed);
             let mut job = Job::of(&[("ball.stl", bytes)], Stock::default());
             job.edit(&Edit::Intake(IntakeEdit::SetUnit { drawing: 1, unit: Unit::Mm }));

@@ -92,7 +92,8 @@ proptest! {
         // What is told is lifted by any of its remedies, and only rows that are left out are missing.
         if let Some(long) = long {
             prop_assert_eq!(long.severity, Severity::Stop);
-            let last = long.remedies.last().expect("one").edit.clone();
+            let leaves = |e: &&Edit| matches!(e, Edit::Intake(IntakeEdit::Table { edit: TableEdit::LeaveOut { .. }, .. }));
+            let last = long.remedies.iter().map(|r| &r.edit).find(leaves).expect("one").clone();
             let (Edit::Intake(IntakeEdit::Table { edit: TableEdit::LeaveOut { rows: out }, .. }), n) = (&last, rows.len()) else { panic!("{last:?}") };
             let out = out.len();
             job.edit(&last);

@@ -6,10 +6,11 @@ use crate::shop::{App, Loaded};
 use askama::Template;
 use boustrophe_core::assign::Process;
 use boustrophe_core::clean::trace::parting;
-use boustrophe_core::decisions::{DrawingDecisions, Edit, IntakeEdit};
+use boustrophe_core::decisions::{DrawingDecisions, Edit, IntakeEdit, Joints};
 use boustrophe_core::geometry::Bounds;
 use boustrophe_core::intake;
 use boustrophe_core::lettering::Face;
+use boustrophe_core::nest::Terms;
 use boustrophe_core::panels::{BoxSpec, Top};
 use boustrophe_core::route::DrawingState;
 
@@ -31,8 +32,62 @@ struct DrawingRow {
     compared: Option<(usize, usize, usize)>,
     /// The figures of a box.
     figures: Option<BoxSpec>,
+    /// The solid that it is of.
+    solid: Option<SolidView>,
     /// The table that fills it.
     table: Option<TableView>,
+}
+
+/// A solid's sizes, and how its faces are joined.
+struct SolidView {
+    /// Name of an axis and the size along it, mm.
+    sizes: Vec<(&'static str, String)>,
+    joints: &'static str,
+    pitch: f64,
+    inset: f64,
+    diameter: f64,
+    thickness: f64,
+    apart: bool,
+    /// The largest panel against sheet and bed.
+    largest: String,
+}
+
+fn solid(loaded: &Loaded, d: &DrawingState, decided: &DrawingDecisions) -> Option<SolidView> {
+    let s = d.drawing.solid.as_ref()?;
+    let mm = d.intake.transform.determinant().abs().sqrt();
+    let size = s.size().map(|v| v * mm);
+    let (w, h) = s.largest(&decided.solid);
+    let (w, h) = (w * mm, h * mm);
+    let machine = loaded.machine();
+    let sheet =
+        Terms::of(&loaded.revision.decisions, decided.batch, &loaded.shop).sheets.first().map_or((0.0, 0.0), |s| (s.width, s.height));
+    let fits = |(a, b): (f64, f64)| if w.max(h) <= a.max(b) && w.min(h) <= a.min(b) { "" } else { ", too small for it" };
+    let bed = (machine.bed_width, machine.bed_height);
+    let stock = loaded.decided().stock.thickness;
+    let (mut joints, mut ties, mut thickness) = ("bare", (12.0, 4.0, 2.0), stock);
+    match decided.solid.joints {
+        Joints::Bare => {}
+        Joints::Ties { pitch, inset, diameter } => (joints, ties) = ("ties", (pitch, inset, diameter)),
+        Joints::Shortened { thickness: t } => (joints, thickness) = ("shortened", t),
+    }
+    Some(SolidView {
+        sizes: ["x", "y", "z"].into_iter().zip(size.map(|v| format!("{v:.1}"))).collect(),
+        joints,
+        pitch: ties.0,
+        inset: ties.1,
+        diameter: ties.2,
+        thickness,
+        apart: decided.solid.apart,
+        largest: format!(
+            "Largest panel {w:.0} × {h:.0} mm; sheet {:.0} × {:.0}{}; bed {:.0} × {:.0}{}",
+            sheet.0,
+            sheet.1,
+            fits(sheet),
+            bed.0,
+            bed.1,
+            fits(bed)
+        ),
+    })
 }
 
 /// How a drawing is filled from a table.
@@ -127,6 +182,7 @@ pub(super) fn intake_body(app: &App, loaded: &Loaded) -> Intake {
                 pages: d.drawing.pages.len(),
                 page_edits: page_edits(d),
                 picture: picture(loaded, d, decided),
+                solid: solid(loaded, d, decided),
                 table: decided.table.as_ref().map(|t| TableView {
                     name: t.name.clone(),
                     rows: t.rows.len(),

@@ -67,6 +67,8 @@ pub(super) struct Sheet {
     w: f64,
     h: f64,
     outline: Vec<Flat>,
+    /// It is a tray of blanks: nothing is cut free of it.
+    tray: bool,
     pub(super) copies: Vec<CopyScene>,
     strokes: Vec<Stroke>,
     /// x, y of the begin and the end of each stretch.
@@ -109,6 +111,7 @@ pub(super) fn scene(app: &App, loaded: &Loaded, layout: &Layout, station: Statio
                 .iter()
                 .map(|p| flat(&p.segments))
                 .collect(),
+            tray: s.sheet.tray.is_some(),
             copies: copies(loaded, s, &index),
             strokes: Vec::new(),
             rows: Vec::new(),

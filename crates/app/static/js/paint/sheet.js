@@ -14,7 +14,7 @@ export function sheet(c, stage, g) {
   c.restore();
   c.fillStyle = shade(scene.tone, 12);
   if (through) c.globalAlpha = 0.55;
-  c.fill(g.parts, "evenodd");
+  if (!s.tray) c.fill(g.parts, "evenodd");
   c.globalAlpha = 1;
   if (scene.grain && !through) grain(c, view, g);
   clamps(c, view, s);

@@ -162,7 +162,7 @@ fn beside(s: &Segment, text: &Text, at: Point, width: f64) -> bool {
     let (off, far) = (unit.cross(at - s.start).abs(), unit.dot(at - s.start));
     // Writing that stands across a line is as wide as it is long.
     let room = if askew < 0.5 { BESIDE * text.height } else { reach };
-    (askew < ALIKE || askew > 1.0 - ALIKE) && off <= room && far >= -reach && far <= length + reach
+    !(ALIKE..=1.0 - ALIKE).contains(&askew) && off <= room && far >= -reach && far <= length + reach
 }
 
 fn square(a: &Segment, b: &Segment) -> bool {

@@ -1,0 +1,95 @@
+//! Solids: how their faces are joined, and which edges belong together, to be printed.
+
+use super::changes;
+use super::intake::state;
+use super::typed::Typed;
+use super::{Shared, blocking};
+use crate::error::{AppError, html};
+use askama::Template;
+use axum::extract::Path;
+use axum::response::{Html, Response};
+use boustrophe_core::decisions::{Edit, IntakeEdit, Joints, SolidChoices};
+use boustrophe_core::drawing::Unit;
+use boustrophe_core::finding::Station;
+use boustrophe_core::quantity::length;
+use boustrophe_core::route::DrawingState;
+use boustrophe_core::solid::Pair;
+use serde::Deserialize;
+
+/// What is chosen of a solid, as it is typed.
+#[derive(Deserialize)]
+pub struct Choices {
+    revision: i32,
+    joints: String,
+    #[serde(default)]
+    pitch: String,
+    #[serde(default)]
+    inset: String,
+    #[serde(default)]
+    diameter: String,
+    #[serde(default)]
+    thickness: String,
+    #[serde(default)]
+    apart: String,
+}
+
+impl Choices {
+    fn choices(&self) -> Result<SolidChoices, String> {
+        let mm = |text: &str| length(text.trim(), Unit::Mm);
+        let joints = match self.joints.as_str() {
+            "ties" => Joints::Ties { pitch: mm(&self.pitch)?, inset: mm(&self.inset)?, diameter: mm(&self.diameter)? },
+            "shortened" => Joints::Shortened { thickness: mm(&self.thickness)? },
+            _ => Joints::Bare,
+        };
+        Ok(SolidChoices { joints, apart: self.apart == "on" })
+    }
+}
+
+/// Joins the faces otherwise.
+pub async fn choose(app: Shared, Path((job, drawing)): Path<(i32, u32)>, Typed { form, .. }: Typed<Choices>) -> Result<Response, AppError> {
+    let choices = form.choices()?;
+    changes::make(app, job, form.revision, Station::Intake, Edit::Intake(IntakeEdit::SetSolid { drawing, choices })).await
+}
+
+#[derive(Template)]
+#[template(path = "intake/pairs.html")]
+struct Pairs {
+    job: i32,
+    name: String,
+    words: String,
+    /// Number, the two parts, length, angle, by how much each is shortened, and the bevel that does without it.
+    rows: Vec<(usize, String, String, String, String, String, String)>,
+}
+
+/// mm of one unit of a drawing's file, as it is decided.
+pub fn mm(d: &DrawingState) -> f64 {
+    d.intake.transform.determinant().abs().sqrt()
+}
+
+/// Which edges of a solid belong together, to be printed.
+pub async fn pairs(app: Shared, Path((job, drawing)): Path<(i32, u32)>) -> Result<Html<String>, AppError> {
+    blocking(&app, move |app| {
+        let loaded = app.load(job)?;
+        let d = state(&loaded, drawing)?;
+        let decided = loaded.revision.decisions.drawing(drawing);
+        let (Some(solid), Some(decided)) = (&d.drawing.solid, decided) else {
+            return Err(AppError::Sentence("this drawing is no solid of so few triangles that its edges could be listed.".into()));
+        };
+        let stem = decided.name.rsplit_once('.').map_or(decided.name.as_str(), |s| s.0);
+        let part = |n: usize| format!("{stem} {n}");
+        let row = |p: Pair| {
+            (
+                p.number,
+                part(p.faces[0]),
+                part(p.faces[1]),
+                format!("{:.1}", p.length),
+                format!("{:.1}", p.angle),
+                if p.shortened > 0.0 { format!("{:.2}", p.shortened) } else { String::new() },
+                format!("{:.1}", p.bevel),
+            )
+        };
+        let rows = solid.pairs(&decided.solid, mm(d)).into_iter().map(row).collect();
+        html(&Pairs { job, name: decided.name.clone(), words: decided.solid.words(), rows })
+    })
+    .await
+}
