@@ -10,8 +10,8 @@ use crate::shop::App;
 use axum::extract::Path;
 use axum::response::{Html, Redirect};
 use boustrophe_core::drawing::Unit;
-use boustrophe_core::panels::{BoxSpec, ENDING, Top, picture};
-use boustrophe_core::quantity::{count, length};
+use boustrophe_core::panels::{BoxSpec, ENDING, Form, Top, picture};
+use boustrophe_core::quantity::{count, length, number};
 use serde::Deserialize;
 use std::sync::Arc;
 
@@ -45,6 +45,18 @@ pub struct BoxForm {
     feet: String,
     #[serde(default)]
     numbers: String,
+    #[serde(default)]
+    kind: String,
+    /// Of a sloped tray: the front's height and the angle.
+    #[serde(default)]
+    low: String,
+    #[serde(default)]
+    slope: String,
+    /// Of a frame: its rails, and how far those behind are set back.
+    #[serde(default)]
+    rail: String,
+    #[serde(default)]
+    set_back: String,
 }
 
 impl BoxForm {
@@ -61,7 +73,17 @@ impl BoxForm {
                 (mm(a)?, mm(b)?)
             }
         };
+        let usual = BoxSpec::default();
+        let mm_or = |text: &str, usual: f64| if text.trim().is_empty() { Ok(usual) } else { mm(text) };
+        let angle = self.slope.trim().trim_end_matches('°');
         let spec = BoxSpec {
+            form: match self.kind.as_str() {
+                "sloped" => Form::Sloped,
+                "frame" => Form::Frame,
+                _ => Form::Box,
+            },
+            slope: (mm_or(&self.low, usual.slope.0)?, if angle.is_empty() { usual.slope.1 } else { number(angle)? }),
+            rails: (mm_or(&self.rail, usual.rails.0)?, mm_or(&self.set_back, usual.rails.1)?),
             name: if self.name.trim().is_empty() { "Box".into() } else { self.name.trim().to_owned() },
             size: (mm(&self.width)?, mm(&self.depth)?, mm(&self.height)?),
             inner: self.inner == "on",

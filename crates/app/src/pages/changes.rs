@@ -12,7 +12,7 @@ use askama::Template;
 use axum::extract::{Form as Posted, Multipart, Path};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
-use boustrophe_core::clean::coupon::{room, slots};
+use boustrophe_core::clean::coupon::{fingers, room, slots};
 use boustrophe_core::clean::operate::Spot;
 use boustrophe_core::clean::{ContourId, Operation};
 use boustrophe_core::decisions::{CleanEdit, Edit};
@@ -119,11 +119,16 @@ pub async fn slot_fit(app: Shared, Path(job): Path<i32>, Typed { form, .. }: Typ
 
 /// What a slot coupon is called among a job's drawings.
 pub const COUPON: &str = "slot-coupon.dxf";
+/// And one for fingers.
+pub const FINGERS: &str = "finger-coupon.dxf";
+/// Notches and slots of a coupon.
+const FITS: u32 = 9;
 
 /// The slot of a coupon that holds the sheet, and how thick that measured, as typed.
 #[derive(serde::Deserialize)]
 pub struct Holds {
     width: String,
+    /// 0 for a notch of a finger coupon: what stands under it is the room.
     measured: String,
     #[serde(default)]
     person: String,
@@ -136,7 +141,7 @@ pub async fn holds(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Holds
         let room = room(mm(&form.width)?, mm(&form.measured)?);
         let loaded = app.load(job)?;
         let id = loaded.revision.decisions.first().stock.material.clone();
-        book::change(app, "material", None, (&form.person, "from a slot coupon"), |shop| {
+        book::change(app, "material", None, (&form.person, "from a coupon"), |shop| {
             let known = shop.materials.iter_mut().find(|m| m.id == id).ok_or("its material is not in the shop's book any more")?;
             known.clearance = Some(room);
             book::told(&known.troubles())
@@ -152,18 +157,27 @@ pub async fn holds(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Holds
 pub struct CouponForm {
     middle: String,
     step: String,
+    /// `fingers` for a finger of the middle width.
+    #[serde(default)]
+    of: String,
 }
 
-/// Adds a slot coupon to the job as a drawing.
+/// Adds a slot or finger coupon to the job as a drawing.
 pub async fn coupon(app: Shared, Path(job): Path<i32>, Posted(form): Posted<CouponForm>) -> Result<Redirect, AppError> {
     blocking(&app, move |app| coupon_added(app, job, form)).await
 }
 
 fn coupon_added(app: &Arc<App>, job: i32, form: CouponForm) -> Result<Redirect, AppError> {
     let mm = |text: &str| length(text, Unit::Mm).map_err(AppError::Sentence);
-    let coupon = slots(mm(&form.middle)?, mm(&form.step)?, 9)?;
-    let layers = [WriteLayer { name: "cut", colour: 7, paths: vec![coupon.outline] }];
-    incoming::add_own(app, job, &[(COUPON.into(), dxf::write(&layers).into_bytes())])?;
+    let (middle, step) = (mm(&form.middle)?, mm(&form.step)?);
+    let (name, coupon) = match form.of.as_str() {
+        // From pressed together to loose: a third of them with less than nothing.
+        "fingers" => (FINGERS, fingers(middle, -step * f64::from(FITS / 3), step, FITS)?),
+        _ => (COUPON, slots(middle, step, FITS)?),
+    };
+    let paths = std::iter::once(coupon.outline).chain(coupon.tongue).collect();
+    let layers = [WriteLayer { name: "cut", colour: 7, paths }];
+    incoming::add_own(app, job, &[(name.into(), dxf::write(&layers).into_bytes())])?;
     // Its numbers are written on it as a person would: scored whatever the shop's colours say, and clean as they are.
     let loaded = app.load(job)?;
     let comb = loaded.route.drawings.last().and_then(|d| Some((d.id, d.cleaned.contours.first()?.id)));

@@ -20,6 +20,16 @@ async fn a_box_is_made_nested_and_changed_with_its_decisions_kept() {
     hand.fill("#new-box [name=across]", "1").await;
     hand.until("it is seen again", "document.querySelector('#new-box .put svg') !== null").await;
     hand.shoot("box-figures").await;
+    // A tray with a sloped front, and a frame, are seen in the same place; then it is a box again.
+    hand.choose("#new-box [name=kind]", "sloped").await;
+    hand.fill("#new-box [name=low]", "25").await;
+    hand.until("it is sloped", "document.querySelectorAll('#new-box .put svg .near').length === 6").await;
+    hand.choose("#new-box [name=kind]", "frame").await;
+    hand.fill("#new-box [name=rail]", "24").await;
+    hand.until("eight rails", "document.querySelectorAll('#new-box .put svg .near').length === 8").await;
+    hand.shoot("frame-figures").await;
+    hand.choose("#new-box [name=kind]", "box").await;
+    hand.until("a box again", "document.querySelectorAll('#new-box .put svg .near').length === 6").await;
     hand.click("#new-box button").await;
     hand.until("its panels", "document.querySelector('article.drawing') !== null").await;
     hand.drawn().await;
@@ -40,6 +50,16 @@ async fn a_box_is_made_nested_and_changed_with_its_decisions_kept() {
     hand.drawn().await;
     hand.click(".fits button:nth-of-type(7)").await;
     hand.until("it is written down", "/0\\.1 mm of room/.test(document.querySelector('.fits')?.innerText ?? '')").await;
+    hand.drawn().await;
+    // The same with a comb for fingers: what stands under the notch is the room, also where it is less than nothing.
+    hand.click(".coupon:has([value=fingers]) button").await;
+    hand.until("its notches", "document.querySelectorAll('.fits.fingers button').length === 9").await;
+    hand.drawn().await;
+    hand.click(".fits.fingers button:nth-of-type(2)").await;
+    hand.until("less than nothing", "/-0\\.1 mm of room/.test(document.querySelector('.fits.fingers')?.innerText ?? '')").await;
+    hand.drawn().await;
+    hand.click(".fits.fingers button:nth-of-type(6)").await;
+    hand.until("it is written down", "/ 0\\.1 mm of room/.test(document.querySelector('.fits.fingers')?.innerText ?? '')").await;
     hand.drawn().await;
     // A handle later: it is the same box with the same base, wanted twice.
     hand.station("1", "intake").await;

@@ -5,6 +5,7 @@
 //! panels by turns, the outermost to the one of higher rank; every cube belongs to the panel of highest rank that meets there. What a
 //! panel owns is its outline; so nothing is owned twice, and nothing by nobody.
 
+mod frame;
 mod outline;
 mod picture;
 #[cfg(test)]
@@ -28,12 +29,31 @@ pub enum Top {
     Lid,
 }
 
+/// What is made.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Form {
+    /// A box or a tray.
+    #[default]
+    Box,
+    /// A tray with a low front, its sides rising from there at an angle.
+    Sloped,
+    /// Rails round an opening of the width and depth.
+    Frame,
+}
+
 /// Figures of a box, mm.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(default, deny_unknown_fields)]
 pub struct BoxSpec {
     /// What it is called.
     pub name: String,
+    /// What is made.
+    pub form: Form,
+    /// Of a sloped tray: the front's height, mm, and the angle at which the sides rise from it, degrees.
+    pub slope: (f64, f64),
+    /// Of a frame: the width of its rails, and how much the rails behind are set back for what lies in it, mm; 0 without those.
+    pub rails: (f64, f64),
     /// Width (left to right), depth (front to back), height.
     pub size: (f64, f64, f64),
     /// The size is that of the room inside.
@@ -60,6 +80,9 @@ impl Default for BoxSpec {
     fn default() -> Self {
         Self {
             name: "Box".into(),
+            form: Form::Box,
+            slope: (30.0, 45.0),
+            rails: (30.0, 6.0),
             size: (200.0, 150.0, 80.0),
             inner: false,
             top: Top::Open,
@@ -148,6 +171,9 @@ impl BoxSpec {
         }
         let most = a.max(b).max(c);
         let outer = self.outer();
+        if self.form == Form::Frame {
+            return self.frame_checked();
+        }
         for (what, v) in ["a width", "a depth", "a height"].into_iter().zip(outer) {
             within(what, v, 6.0 * most, LARGEST)?;
         }
@@ -166,15 +192,51 @@ impl BoxSpec {
             within("a handle's length", self.handle.0, 10.0, outer[1] - 4.0 * most)?;
             within("a handle's height", self.handle.1, 5.0, (outer[2] / 3.0).min(self.handle.0))?;
         }
-        if self.name.chars().count() > 60 {
-            return Err("a name has 60 letters at most".into());
+        if self.form == Form::Sloped {
+            let (front, angle) = self.slope;
+            within("the front's height", front, 5.0 * most, outer[2] - most)?;
+            if !(10.0..=80.0).contains(&angle) {
+                return Err(format!("a slope of {angle}° will not do; use 10 to 80"));
+            }
+            let run = (outer[2] - front) / angle.to_radians().tan();
+            if c + run > outer[1] - c - most {
+                return Err(format!(
+                    "at {angle}° the sides would be {run:.0} mm long before they are as high as the back; make the tray deeper, or the slope steeper"
+                ));
+            }
+            if self.top != Top::Open || self.handle != (0.0, 0.0) {
+                return Err("a sloped tray is open above and has no handles in its sides".into());
+            }
         }
-        Ok(())
+        self.named()
+    }
+
+    fn named(&self) -> Result<(), String> {
+        if self.name.chars().count() > 60 { Err("a name has 60 letters at most".into()) } else { Ok(()) }
+    }
+
+    /// Refuses what no frame can be made of.
+    fn frame_checked(&self) -> Result<(), String> {
+        let within = |what: &str, v: f64, least: f64, most: f64| {
+            if v.is_finite() && (least..=most).contains(&v) {
+                Ok(())
+            } else {
+                Err(format!("{what} of {v} mm will not do; use {least} to {most}"))
+            }
+        };
+        within("an opening's width", self.size.0, 10.0, LARGEST)?;
+        within("an opening's depth", self.size.1, 10.0, LARGEST)?;
+        within("a rail", self.rails.0, 9.0, 500.0)?;
+        within("what the rails behind are set back", self.rails.1, 0.0, self.rails.0 - 6.0)?;
+        within("a thickness", self.thickness.0, 0.3, 60.0)?;
+        within("a clearance", self.clearance, -0.5, 1.0)?;
+        within("a finger", self.finger, 1.0, 1000.0)?;
+        self.named()
     }
 
     /// The panels, in a fixed order.
     pub fn panels(&self) -> Result<Vec<Panel>, String> {
         self.checked()?;
-        Ok(outline::panels(self))
+        Ok(if self.form == Form::Frame { frame::panels(self) } else { outline::panels(self) })
     }
 }

@@ -1,6 +1,6 @@
 //! What every panel of a box owns, as its outline.
 
-use super::{BoxSpec, Panel, Stands, Top};
+use super::{BoxSpec, Form, Panel, Stands, Top};
 use crate::geometry::{Path, Point, Region, Segment};
 
 /// Height of the joints' numbers, and how far from the joint they stand, mm.
@@ -8,6 +8,8 @@ const NUMBERS: (f64, f64) = (4.0, 2.0);
 /// A divider's tab through a wall lies between these shares of its height, and one through the base takes this share of its room.
 const TAB: (f64, f64) = (0.15, 0.45);
 const BASE_TAB: f64 = 0.5;
+/// A finger reaches so far into its panel's own room, mm.
+const INTO: f64 = 0.4;
 /// Between a handle and the box's upper edge, mm at least.
 const OVER_HANDLE: f64 = 8.0;
 
@@ -85,17 +87,13 @@ impl Sketch {
         let hole = self.rect(a, b);
         self.holes.push(hole);
     }
-    /// The outline of everything that was added, straight on where it is straight.
-    fn outline(&self) -> Path {
-        largest(&self.area())
-    }
     fn area(&self) -> Region {
         Region::union(self.full.iter().map(|p| Region::within(&[p])))
     }
 }
 
 /// The largest outline of an area, straight on where it is straight.
-fn largest(area: &Region) -> Path {
+pub(super) fn largest(area: &Region) -> Path {
     straight(&area.outlines().into_iter().max_by(|a, b| a.area().abs().total_cmp(&b.area().abs())).unwrap_or_default())
 }
 
@@ -120,13 +118,17 @@ pub(super) fn panels(spec: &BoxSpec) -> Vec<Panel> {
     for (i, slab) in slabs.iter().enumerate() {
         let (u, v) = slab.plane();
         let mut sketch = Sketch { plane: slab.plane(), full: Vec::new(), holes: Vec::new() };
-        let room = |axis: usize| (axis, taken(&slabs, axis, true), outer[axis] - taken(&slabs, axis, false));
+        let low_front = spec.form == Form::Sloped && slab.axis == 1 && slab.is_low();
+        let upper = |axis: usize| if axis == 2 && low_front { spec.slope.0 } else { outer[axis] };
+        let room = |axis: usize| (axis, taken(&slabs, axis, true), upper(axis) - taken(&slabs, axis, false));
         sketch.add(room(u), room(v));
         let mut numbers = Vec::new();
         for (number, (a, b)) in joints.iter().enumerate().filter(|(_, j)| j.0 == i || j.1 == i) {
             let other = &slabs[if *a == i { *b } else { *a }];
             side(spec, &slabs, slab, other, &mut sketch);
             if spec.numbers {
+                let mut outer = outer;
+                outer[2] = height(spec, slab, other);
                 numbers.push(numbered(number + 1, slab, other, &outer));
             }
         }
@@ -138,9 +140,12 @@ pub(super) fn panels(spec: &BoxSpec) -> Vec<Panel> {
         }
         let mut at = [0.0; 3];
         at[slab.axis] = slab.low;
+        // The sides of a sloped tray lack what lies above its slope.
+        let whole = sketch.area();
+        let whole = if slab.axis == 0 && spec.form == Form::Sloped { whole.minus(&above_slope(spec)) } else { whole };
         out.push(Panel {
             name: slab.name.into(),
-            outline: sketch.outline(),
+            outline: largest(&whole),
             holes: sketch.holes,
             numbers,
             stands: Stands { at, x: u, y: v, thick: slab.thick },
@@ -153,6 +158,27 @@ pub(super) fn panels(spec: &BoxSpec) -> Vec<Panel> {
     out
 }
 
+/// What of a side lies above the front's upper edge and the slope that rises behind it, in the side's own coordinates.
+fn above_slope(spec: &BoxSpec) -> Region {
+    let ([_, d, h], t) = (spec.outer(), spec.thickness.2);
+    let (front, angle) = spec.slope;
+    let run = (h - front) / angle.to_radians().tan();
+    let p = Point::new;
+    Region::within(&[&Path::polygon(&[
+        p(-1.0, front),
+        p(t, front),
+        p((t + run).min(d), h),
+        p((t + run).min(d), h + 1.0),
+        p(-1.0, h + 1.0),
+    ])])
+}
+
+/// How high the walls are along which a slab and another meet: the front of a sloped tray is low.
+fn height(spec: &BoxSpec, slab: &Slab, other: &Slab) -> f64 {
+    let front = [slab, other].iter().any(|s| s.axis == 1 && s.is_low());
+    if spec.form == Form::Sloped && front { spec.slope.0 } else { spec.outer()[2] }
+}
+
 /// Pairs of slabs that meet along an edge; the numbers of their joints run in this order.
 fn joints(slabs: &[Slab]) -> Vec<(usize, usize)> {
     let pairs = (0..slabs.len()).flat_map(|a| (a + 1..slabs.len()).map(move |b| (a, b)));
@@ -161,15 +187,17 @@ fn joints(slabs: &[Slab]) -> Vec<(usize, usize)> {
 
 /// A panel's fingers along the edge where it meets another.
 fn side(spec: &BoxSpec, slabs: &[Slab], slab: &Slab, other: &Slab, sketch: &mut Sketch) {
-    let outer = spec.outer();
+    let mut outer = spec.outer();
+    outer[2] = height(spec, slab, other);
     let along = 3 - slab.axis - other.axis;
     let (from, to) = (taken(slabs, along, true), outer[along] - taken(slabs, along, false));
     let n = stretches(to - from, spec.finger);
     let width = (to - from) / n as f64;
     let first = usize::from(slab.rank < other.rank);
     let owns_corner = slab.rank == 2;
-    // From the other's outer face into the panel's own room, so that it hangs together.
-    let (near, far) = if other.is_low() { (0.0, 2.0 * other.thick) } else { (other.low - other.thick, other.low + other.thick) };
+    // From the other's outer face a little into the panel's own room, so that it hangs together; in a corner no further than the
+    // narrowest stretch beside it.
+    let (near, far) = if other.is_low() { (0.0, other.thick + INTO) } else { (other.low - INTO, other.low + other.thick) };
     for i in (first..n).step_by(2) {
         let gap = spec.clearance / 2.0;
         let begin = match i {
@@ -183,7 +211,7 @@ fn side(spec: &BoxSpec, slabs: &[Slab], slab: &Slab, other: &Slab, sketch: &mut 
         sketch.add((other.axis, near, far), (along, begin, end));
         // Feet go on down from the outermost fingers into the base.
         if spec.feet > 0.0 && other.axis == 2 && other.is_low() && (i == 0 || i + 1 == n) {
-            sketch.add((2, -spec.feet, 2.0 * other.thick), (along, begin, end));
+            sketch.add((2, -spec.feet, other.thick + INTO), (along, begin, end));
         }
     }
 }
@@ -254,7 +282,8 @@ impl Divider {
             Top::Closed => spec.thickness.0,
             Top::Lid => spec.thickness.0 + spec.clearance.max(0.0),
         };
-        (spec.thickness.0, spec.outer()[2] - above)
+        let upper = if spec.form == Form::Sloped { spec.slope.0 } else { spec.outer()[2] };
+        (spec.thickness.0, upper - above)
     }
     fn tab(&self, spec: &BoxSpec) -> (f64, f64) {
         let (from, to) = self.rise(spec);

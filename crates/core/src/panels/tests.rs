@@ -19,9 +19,21 @@ fn has(panel: &Panel, p: [f64; 3]) -> bool {
     inside(&panel.outline) && !panel.holes.iter().any(inside)
 }
 
+/// True where it has the place, and all places a hair beside it.
+fn has_well(panel: &Panel, p: [f64; 3]) -> bool {
+    const HAIR: f64 = 1e-3;
+    let beside = (0..3).flat_map(|k| [-HAIR, HAIR].map(|by| (k, by)));
+    has(panel, p)
+        && beside.into_iter().all(|(k, by)| {
+            let mut q = p;
+            q[k] += by;
+            has(panel, q)
+        })
+}
+
 fn spec() -> impl Strategy<Value = BoxSpec> {
     let size = (90.0..400.0_f64, 80.0..300.0_f64, 60.0..200.0_f64);
-    let thick = (1.5..9.0_f64, 1.5..9.0_f64, 1.5..9.0_f64);
+    let thick = (1.5..12.0_f64, 1.5..12.0_f64, 1.5..12.0_f64);
     let top = prop_oneof![Just(Top::Open), Just(Top::Closed), Just(Top::Lid)];
     (
         size,
@@ -71,7 +83,7 @@ proptest! {
             let owners = panels.iter().filter(|q| has(q, p)).count();
             let upper = if spec.top == Top::Closed { h - ta } else { h };
             let in_shell = p[0] < tb || p[0] > w - tb || p[1] < tc || p[1] > d - tc || p[2] < ta || p[2] > upper;
-            shared += usize::from(owners > 1);
+            shared += usize::from(owners > 1 && panels.iter().filter(|q| has_well(q, p)).count() > 1);
             if in_shell {
                 shell += 1;
                 // A hand's slot, and slots for dividers' tabs, are bare for good reasons: those only in walls and base.
@@ -141,4 +153,75 @@ fn a_plain_tray_is_as_it_is_drawn_by_hand() {
     assert!(picture(&spec).expect("a picture").starts_with("<svg"));
     let inner = BoxSpec { inner: true, top: Top::Closed, ..spec };
     assert_eq!(inner.outer(), [106.0, 86.0, 46.0]);
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 100, max_global_rejects: 6000, ..ProptestConfig::default() })]
+    /// A sloped tray put together: every place of its walls is one panel's, and nothing is above its slope.
+    #[test]
+    fn a_sloped_tray_goes_together(size in (90.0..300.0_f64, 120.0..300.0_f64, 60.0..180.0_f64), thickness in (1.5..6.0_f64, 1.5..6.0_f64, 1.5..6.0_f64), slope in (30.0..80.0_f64, 20.0..80.0_f64), finger in 6.0..30.0_f64, dividers in (0..2_u32, 0..2_u32), seed in 0..1000_u64) {
+        let spec = BoxSpec { form: Form::Sloped, size, thickness, slope, finger, dividers, clearance: 0.0, ..BoxSpec::default() };
+        let Ok(panels) = spec.panels() else { return Err(TestCaseError::reject("it cannot be made")) };
+        let ([w, d, h], (ta, tb, tc)) = (spec.outer(), thickness);
+        let mut state = seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1;
+        let mut random = || {
+            state ^= state << 13;
+            state ^= state >> 7;
+            state ^= state << 17;
+            (state >> 11) as f64 / (1_u64 << 53) as f64
+        };
+        let tan = slope.1.to_radians().tan();
+        for _ in 0..3000 {
+            let p = [random() * w, random() * d, random() * h];
+            let owners: Vec<&str> = panels.iter().filter(|q| has(q, p)).map(|q| q.name.as_str()).collect();
+            prop_assert!(panels.iter().filter(|q| has_well(q, p)).count() < 2, "{owners:?} share {p:?}");
+            // The side's edge at this depth: level over the front, then rising.
+            let upper = (slope.0 + (p[1] - tc).max(0.0) * tan).min(h);
+            let (side, front, back) = (p[0] < tb || p[0] > w - tb, p[1] < tc, p[1] > d - tc);
+            if (side && p[2] > upper + 1e-6 && !back) || (front && p[2] > slope.0 + 1e-6) {
+                prop_assert!(owners.is_empty(), "{owners:?} at {p:?}, above the slope");
+            } else if (side || back || front || p[2] < ta) && dividers == (0, 0) {
+                prop_assert!(!owners.is_empty(), "nothing at {p:?}");
+            }
+        }
+    }
+
+    /// A frame put together: its ring is covered once, its opening is free, what lies in it has its room, and nothing is
+    /// left out at a joint but the clearance.
+    #[test]
+    fn a_frame_goes_together(opening in (40.0..400.0_f64, 40.0..400.0_f64), rails in (12.0..60.0_f64, 0.0..20.0_f64), thick in 1.5..9.0_f64, finger in 3.0..20.0_f64, clearance in 0.0..0.2_f64, seed in 0..1000_u64) {
+        let spec = BoxSpec { form: Form::Frame, size: (opening.0, opening.1, 1.0), rails, thickness: (thick, 3.0, 3.0), finger, clearance, ..BoxSpec::default() };
+        let Ok(panels) = spec.panels() else { return Err(TestCaseError::reject("it cannot be made")) };
+        prop_assert_eq!(panels.len(), if rails.1 > 0.0 { 8 } else { 4 });
+        let (w, d) = (opening.0 + 2.0 * rails.0, opening.1 + 2.0 * rails.0);
+        let mut state = seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1;
+        let mut random = || {
+            state ^= state << 13;
+            state ^= state >> 7;
+            state ^= state << 17;
+            (state >> 11) as f64 / (1_u64 << 53) as f64
+        };
+        let (mut bare, mut ring) = (0, 0);
+        for _ in 0..3000 {
+            let behind = rails.1 > 0.0 && random() > 0.5;
+            let p = [random() * w, random() * d, if behind { thick * 1.5 } else { thick * 0.5 }];
+            let rail = if behind { rails.0 - rails.1 } else { rails.0 };
+            let owners = panels.iter().filter(|q| has(q, p)).count();
+            prop_assert!(panels.iter().filter(|q| has_well(q, p)).count() < 2, "two rails at {p:?}");
+            let free = p[0] > rail && p[0] < w - rail && p[1] > rail && p[1] < d - rail;
+            if free {
+                prop_assert_eq!(owners, 0, "the opening is not free at {:?}", p);
+            } else {
+                ring += 1;
+                bare += usize::from(owners == 0);
+            }
+        }
+        // The room in the joints: along both sides and the end of every finger, four corners.
+        let area: f64 = 2.0 * rails.0 * (w + d - 2.0 * rails.0);
+        let joint = clearance * rails.0 * 12.0 * 4.0;
+        prop_assert!(bare as f64 <= ring as f64 * joint / area * 2.0 + 6.0, "{bare} of {ring} are bare");
+        // All rails are as large as they are, together.
+        let volume: f64 = panels.iter().take(4).map(|p| p.outline.area()).sum();
+        prop_assert!((volume - area).abs() <= joint + 1e-6, "{volume} for {area}");
+    }
 }

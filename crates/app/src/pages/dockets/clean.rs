@@ -1,7 +1,7 @@
 //! Clean's docket: contours, gaps, slots, what was done.
 
 use super::MOST_LISTED;
-use crate::pages::changes::COUPON;
+use crate::pages::changes::{COUPON, FINGERS};
 use crate::shop::Loaded;
 use askama::Template;
 use boustrophe_core::clean::Operation;
@@ -77,6 +77,8 @@ pub(super) struct Clean {
     clearance: f64,
     /// Widths of the slots of a coupon that is in the job, and what it is of.
     fits: Vec<String>,
+    /// Room in the notches of a finger coupon that is in the job.
+    finger_fits: Vec<String>,
     material: String,
     verbs: &'static [(&'static str, &'static str)],
 }
@@ -127,6 +129,9 @@ pub(super) fn clean_body(loaded: &Loaded) -> Clean {
     let material = loaded.shop.material(&decisions.first().stock.material);
     // A coupon's numbers are what was written on it.
     let written = |o: &Operation| if let Operation::Write { text, .. } = o { text.parse::<f64>().ok().map(|_| text.clone()) } else { None };
+    let fits = |name: &str| -> Vec<String> {
+        decisions.drawings.iter().filter(|d| d.name == name).flat_map(|d| &d.operations).filter_map(written).collect()
+    };
     Clean {
         job: loaded.job.id,
         revision: loaded.revision.id,
@@ -134,7 +139,8 @@ pub(super) fn clean_body(loaded: &Loaded) -> Clean {
         thickness: decisions.first().stock.thickness,
         clearance: material.and_then(|m| m.clearance).unwrap_or(0.05),
         material: material.map_or_else(String::new, |m| m.name.clone()),
-        fits: decisions.drawings.iter().filter(|d| d.name == COUPON).flat_map(|d| &d.operations).filter_map(written).collect(),
+        fits: fits(COUPON),
+        finger_fits: fits(FINGERS),
         verbs: words::VERBS,
     }
 }

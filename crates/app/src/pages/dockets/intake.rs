@@ -11,7 +11,7 @@ use boustrophe_core::geometry::Bounds;
 use boustrophe_core::intake;
 use boustrophe_core::lettering::Face;
 use boustrophe_core::nest::Terms;
-use boustrophe_core::panels::{BoxSpec, Top};
+use boustrophe_core::panels::{BoxSpec, Form, Top};
 use boustrophe_core::route::DrawingState;
 
 struct DrawingRow {
