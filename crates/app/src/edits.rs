@@ -55,7 +55,7 @@ impl Form {
         let drawing = || self.on.parse::<u32>().map_err(|_| format!("“{}” is no drawing", self.on));
         let on_or_off = || value == "on" || value == "true";
         match self.r#do.as_str() {
-            "scale" => Ok(Edit::Intake(IntakeEdit::SetScale { drawing: drawing()?, scale: scale(value)? })),
+            "scale" => Ok(Edit::Intake(IntakeEdit::SetScale { drawing: drawing()?, scale: ratio(value)? })),
             "turn-drawing" => Ok(Edit::Intake(IntakeEdit::TurnDrawing { drawing: drawing()?, degrees: number(value)? })),
             "unit" => Ok(Edit::Intake(IntakeEdit::SetUnit { drawing: drawing()?, unit: value.parse()? })),
             "operate" => {
@@ -247,7 +247,8 @@ pub fn key(key: &str, value: &str) -> Result<Edit, String> {
 }
 
 /// `0.5`, `1:20` (the drawing is a twentieth of true size), `1/8" = 1'` or `2*3`.
-fn scale(text: &str) -> Result<f64, String> {
+/// A factor, or a ratio as `1:20` and `1/8" = 1'`.
+pub fn ratio(text: &str) -> Result<f64, String> {
     let Some((drawn, real)) = text.split_once(['=', ':']) else { return number(text) };
     // Marks of inches and feet, as drawings write them.
     let side = |t: &str| length(&t.trim().replace(['"', '″'], "in").replace(['\'', '′'], "ft"), Unit::Mm);
@@ -272,11 +273,14 @@ fn sweep(text: &str) -> Result<Edit, String> {
 
 /// Another batch, on and of `machine/material/thickness`.
 fn added(text: &str) -> Result<Edit, String> {
+    stock_of(text).map(|stock| Edit::Assign(AssignEdit::AddBatch { stock }))
+}
+
+/// What a batch is made on and of, as it is chosen.
+pub fn stock_of(text: &str) -> Result<Stock, String> {
     match batch(text)? {
-        Edit::Assign(AssignEdit::SetBatch { machine, material, thickness, .. }) => {
-            Ok(Edit::Assign(AssignEdit::AddBatch { stock: Stock { machine, material, thickness } }))
-        }
-        other => Ok(other),
+        Edit::Assign(AssignEdit::SetBatch { machine, material, thickness, .. }) => Ok(Stock { machine, material, thickness }),
+        _ => Err(format!("“{text}” is no machine, material and thickness")),
     }
 }
 

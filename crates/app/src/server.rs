@@ -4,8 +4,8 @@ use crate::command::Failure;
 use crate::error::AppError;
 use crate::guard::{Names, guard};
 use crate::pages::{
-    after, assign, bed, blanks, book, boxes, cards, changes, floor, history, holding, intake, live, nesting, ordering, pictures, proving,
-    queue, release, room, runs, solids, stage, station, tables,
+    after, assign, bed, blanks, book, boxes, cards, changes, floor, history, holding, intake, live, nesting, ordering, pictures, plates,
+    proving, queue, regions, release, room, runs, solids, stage, station, tables,
 };
 use crate::reading::Readers;
 use crate::serving::{asked_to_end, serve};
@@ -83,6 +83,10 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/jobs/{job}/drawings/{drawing}/words", post(tables::how))
         .route("/jobs/{job}/drawings/{drawing}/solid", post(solids::choose))
         .route("/jobs/{job}/drawings/{drawing}/pairs", get(solids::pairs))
+        .route("/jobs/{job}/drawings/{drawing}/pages", get(regions::pages))
+        .route("/jobs/{job}/drawings/{drawing}/regions", post(regions::change))
+        .route("/jobs/{job}/grain", post(assign::grain))
+        .route("/jobs/{job}/plate", post(plates::make))
         .route("/jobs/{job}/blanks", post(blanks::work))
         .route("/jobs/{job}/jig", post(blanks::cut_jig))
         .route("/jobs/{job}/jig/place", post(blanks::where_jig_lies))

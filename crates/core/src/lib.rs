@@ -51,6 +51,7 @@ pub mod nest;
 pub mod order;
 pub mod panels;
 pub mod picture;
+pub mod plate;
 pub mod proof;
 pub mod quantity;
 pub mod release;

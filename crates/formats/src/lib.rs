@@ -11,6 +11,7 @@ pub mod eps;
 pub mod jig;
 pub mod panels;
 pub mod pdf;
+pub mod plate;
 pub mod print;
 pub mod sheet;
 pub mod stl;
@@ -95,6 +96,9 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
     }
     if lower.ends_with(boustrophe_core::panels::ENDING) {
         return panels::read(file, bytes);
+    }
+    if lower.ends_with(boustrophe_core::plate::ENDING) {
+        return plate::read(file, bytes);
     }
     if lower.ends_with(jig::ENDING) {
         return jig::read(file, bytes);

@@ -1,17 +1,21 @@
 //! Assign: what is typed into its forms.
 
 use super::changes::make;
+use super::intake::on_the_bench;
 use super::typed::Typed;
 use super::{Shared, blocking};
 use crate::error::AppError;
 use axum::extract::{Form, Path};
 use axum::response::Response;
-use boustrophe_core::assign::Process;
+use boustrophe_core::assign::{Part, Process};
 use boustrophe_core::clean::ContourId;
-use boustrophe_core::decisions::{AssignEdit, Edit, JobSetting, Numbers};
+use boustrophe_core::decisions::{AssignEdit, Edit, JobSetting, NestEdit, Numbers};
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::finding::Station;
+use boustrophe_core::geometry::Point;
+use boustrophe_core::ids::BatchId;
 use boustrophe_core::lettering::Face;
+use boustrophe_core::nest::{Grain, PartNest};
 use boustrophe_core::picture::{Dither, Tone};
 use boustrophe_core::quantity::{count, length, number};
 use serde::Deserialize;
@@ -162,3 +166,44 @@ impl NumbersForm {
 
 #[cfg(test)]
 mod tests;
+
+/// A stroke on a part, in mm on the bench: which way its grain runs.
+#[derive(Deserialize)]
+pub struct Stroke {
+    revision: i32,
+    x0: f64,
+    y0: f64,
+    x1: f64,
+    y1: f64,
+}
+
+/// Sine of the angle within which a stroke runs along x or y of the drawing.
+const ASKEW: f64 = 0.35;
+
+/// Sets which way a part's grain runs, as a stroke on it shows.
+pub async fn grain(app: Shared, Path(job): Path<i32>, Form(form): Form<Stroke>) -> Result<Response, AppError> {
+    let revision = form.revision;
+    let edit = blocking(&app, move |app| {
+        let loaded = app.load(job)?;
+        let (a, b) = (Point::new(form.x0, form.y0), Point::new(form.x1, form.y1));
+        let on = |p: &&Part| on_the_bench(&loaded, p.drawing).is_some_and(|home| p.outline.contains(home.inverse() * a.midpoint(b)));
+        let part = loaded.route.work.parts.iter().filter(on).min_by(|a, b| a.area.total_cmp(&b.area));
+        let part =
+            part.ok_or_else(|| AppError::Sentence("there is no part under that stroke; draw it on the part whose grain it shows.".into()))?;
+        let way = (b - a) / (b - a).hypot().max(1e-9);
+        let grain = match (way.x.abs(), way.y.abs()) {
+            (_, y) if y < ASKEW => Grain::Along,
+            (x, _) if x < ASKEW => Grain::Across,
+            _ => {
+                return Err(AppError::Sentence(
+                    "parts are laid by quarter turns to the grain: draw the stroke along the drawing or across it.".into(),
+                ));
+            }
+        };
+        let batch = part.wanted.keys().next().copied().unwrap_or(BatchId::FIRST);
+        let said = loaded.revision.decisions.batch(batch).nest.parts.get(&part.id).copied().unwrap_or_default();
+        Ok(NestEdit::SetPart { part: part.id, nest: PartNest { grain: Some(grain), ..said } }.on(batch))
+    })
+    .await?;
+    make(app, job, revision, Station::Assign, edit).await
+}

@@ -11,8 +11,8 @@ use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
 use boustrophe_core::clean::carry::carry;
 use boustrophe_core::clean::trace::Trace;
-use boustrophe_core::clean::{Compared, compare};
-use boustrophe_core::decisions::{CleanEdit, Edit, IntakeEdit};
+use boustrophe_core::clean::{Compared, compare, region_at};
+use boustrophe_core::decisions::{CleanEdit, Edit, IntakeEdit, View};
 use boustrophe_core::drawing::{FileUnits, Unit};
 use boustrophe_core::finding::Station;
 use boustrophe_core::geometry::{Affine, Bounds, Point, Vec2};
@@ -76,6 +76,9 @@ pub struct Resize {
     /// `width`, `height`, or the measured length in mm.
     measured: String,
     value: String,
+    /// Where it was measured, on the bench.
+    x: Option<f64>,
+    y: Option<f64>,
 }
 
 /// Resizes a drawing so that what was measured comes out as typed, proportions locked.
@@ -98,6 +101,16 @@ fn resized(app: &App, job: i32, form: &Resize) -> Result<Edit, AppError> {
     let wanted = length(&form.value, Unit::Mm)?;
     if !(measured.is_finite() && measured > 1e-6 && wanted > 1e-6) {
         return Err(AppError::Sentence("measure between two different points, and type what that length really is.".into()));
+    }
+    // Measured in one of several views it is that view's scale.
+    let at = form
+        .x
+        .zip(form.y)
+        .and_then(|(x, y)| Some((on_the_bench(&loaded, form.drawing)? * d.intake.transform).inverse() * Point::new(x, y)));
+    if let Some(region) = at.filter(|_| decided.regions.len() > 1).and_then(|p| region_at(decided, p)) {
+        let view = decided.views.get(region).cloned().unwrap_or_default();
+        let view = View { scale: view.scale * wanted / measured, ..view };
+        return Ok(Edit::Intake(IntakeEdit::SetView { drawing: form.drawing, region, view }));
     }
     let mut edits = vec![Edit::Intake(IntakeEdit::SetScale { drawing: form.drawing, scale: decided.scale * wanted / measured })];
     if !d.intake.sure {
@@ -174,6 +187,11 @@ pub async fn region(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Regi
         let loaded = app.load(job)?;
         let d = state(&loaded, form.drawing)?;
         let place = on_the_bench(&loaded, form.drawing).ok_or_else(|| gone(form.drawing))?;
+        if loaded.revision.decisions.drawing(form.drawing).is_some_and(|d| d.views.iter().any(|v| v.scale != 1.0)) {
+            return Err(AppError::Sentence(
+                "its views have scales of their own and lie elsewhere than on the page: box more of them on its pages.".into(),
+            ));
+        }
         let home = (place * d.intake.transform).inverse();
         let corners = [(form.x0, form.y0), (form.x1, form.y0), (form.x1, form.y1), (form.x0, form.y1)];
         let mut regions = loaded.revision.decisions.drawing(form.drawing).map_or_else(Vec::new, |d| d.regions.clone());

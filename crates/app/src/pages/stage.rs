@@ -13,11 +13,11 @@ use crate::shop::{App, Loaded};
 use axum::extract::{Path, Query};
 use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
-use boustrophe_core::assign::{Item, Process};
+use boustrophe_core::assign::{Item, Part, Process};
 use boustrophe_core::finding::Station;
 use boustrophe_core::geometry::{Affine, Segment, Vec2};
 use boustrophe_core::ids::BatchId;
-use boustrophe_core::nest::Layout;
+use boustrophe_core::nest::{Grain, Layout};
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
 
@@ -63,6 +63,8 @@ struct Bench {
     h: f64,
     contours: Vec<Contour>,
     texts: Vec<(f64, f64, f64, f64, String)>,
+    /// The two ends of an arrow along the grain of each part whose grain is said.
+    grains: Vec<[f64; 4]>,
 }
 
 #[derive(Serialize)]
@@ -150,6 +152,16 @@ fn build(app: &App, loaded: &Loaded, station: Station, live: bool) -> Stage {
     stage
 }
 
+/// An arrow through the middle of a part along its grain, on the bench.
+fn grain_arrow(loaded: &Loaded, part: &Part, home: Affine) -> Option<[f64; 4]> {
+    let said = |b: &BatchId| loaded.revision.decisions.batch(*b).nest.parts.get(&part.id).and_then(|n| n.grain);
+    let grain = part.wanted.keys().find_map(said)?;
+    let b = part.bounds;
+    let half = if grain == Grain::Along { Vec2::new(b.width() * 0.3, 0.0) } else { Vec2::new(0.0, b.height() * 0.3) };
+    let (from, to) = (home * (b.center() - half), home * (b.center() + half));
+    Some([from.x, from.y, to.x, to.y].map(r))
+}
+
 fn bench(app: &App, loaded: &Loaded, station: Station) -> Vec<Bench> {
     let work = &loaded.route.work;
     let drawn: usize = loaded.route.drawings.iter().map(|d| d.cleaned.contours.len()).sum();
@@ -194,11 +206,13 @@ fn bench(app: &App, loaded: &Loaded, station: Station) -> Vec<Bench> {
             let upright = Affine::new([1.0, 0.0, 0.0, -1.0, 0.0, p.height as f64]);
             (format!("/jobs/{}/picture/{}", loaded.job.id, d.id), (home * d.intake.transform * upright).as_coeffs())
         });
+        let grains = loaded.route.work.parts.iter().filter(|p| p.drawing == d.id).filter_map(|p| grain_arrow(loaded, p, home)).collect();
         let corner = home * b.min;
         out.push(Bench {
             id: d.id,
             name: d.cleaned.name.clone(),
             picture,
+            grains,
             gone: compared.map_or_else(Vec::new, |c| c.gone.iter().map(|p| flat(&p.transformed(home).segments)).collect()),
             x: r(corner.x),
             y: r(corner.y),

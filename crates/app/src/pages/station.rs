@@ -103,7 +103,7 @@ fn hand(station: Station) -> (&'static str, &'static str) {
     match station {
         Station::Intake => ("measure region", ""),
         Station::Clean => ("", ""),
-        Station::Assign => ("sort", ""),
+        Station::Assign => ("grain sort", ""),
         Station::Nest => ("carry", ""),
         Station::Order => ("sequence start", "nicks travel numbers"),
         Station::Hold => ("pierce nick", "nicks pierces fates"),

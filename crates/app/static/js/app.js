@@ -1,5 +1,6 @@
 // Keys, dropping of files, history, and the search for a nest. Drawing is in stage.js.
 import { Stage } from "./stage.js";
+import { boxing } from "./pages.js";
 import { Player } from "./player.js";
 import { takeFiles } from "./files.js";
 import { trySliders } from "./sliders.js";
@@ -69,7 +70,6 @@ function watchSearch() {
 }
 
 document.addEventListener("htmx:after:swap", () => {
-  takeFiles(notice, sentenceOf);
   trySliders(stage);
   refresh();
   const history = $("#history");
@@ -147,6 +147,7 @@ $("#find")?.addEventListener("input", (event) => {
 });
 
 takeFiles(notice, sentenceOf);
+boxing();
 trySliders(stage);
 if (stage) cards(stage, { notice, sentenceOf });
 keys(stage, () => player);

@@ -44,7 +44,7 @@ export function cards(stage, { notice, sentenceOf }) {
   heat(stage);
   thin(stage);
   outside(stage);
-  on("measured", ({ length, drawing }) => card("#measure-template", `${length.toFixed(3)} mm, ${(length / 25.4).toFixed(4)} in`, { drawing: drawing ?? "", measured: length.toFixed(9) }));
+  on("measured", ({ length, drawing, x, y }) => card("#measure-template", `${length.toFixed(3)} mm, ${(length / 25.4).toFixed(4)} in`, { drawing: drawing ?? "", measured: length.toFixed(9), x, y }));
   on("region", ({ drawing, box: [x0, y0, x1, y1] }) => card("#region-template", `A region of ${(x1 - x0).toFixed(0)} × ${(y1 - y0).toFixed(0)} mm`, { drawing, x0, y0, x1, y1 }));
 
   // Copies on a sheet: one with its figures, or several. Their rows in the list light up with them.

@@ -34,7 +34,7 @@ export class Scene {
   }
 
   bench(b) {
-    const group = { kind: "bench", box: [b.x, b.y, b.w, b.h], name: b.name, id: b.id, inks: {}, solid: new Path2D(), gone: new Path2D(), fresh: new Path2D(), engraved: new Path2D(), wound: new Path2D(), pictures: [], texts: b.texts };
+    const group = { kind: "bench", box: [b.x, b.y, b.w, b.h], name: b.name, id: b.id, inks: {}, solid: new Path2D(), gone: new Path2D(), fresh: new Path2D(), engraved: new Path2D(), wound: new Path2D(), pictures: [], texts: b.texts, grains: b.grains };
     group.picture = b.picture && this.picture(...b.picture);
     b.gone.forEach((d) => trace(group.gone, d, false));
     for (const c of b.contours) {

@@ -12,6 +12,7 @@ mod laying;
 mod machines;
 mod memory;
 mod ordering;
+mod plans;
 mod pointer;
 mod rack;
 mod refusals;

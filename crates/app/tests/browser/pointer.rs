@@ -60,4 +60,16 @@ impl Hand<'_> {
         );
         self.page.execute(script, Vec::new()).await.expect("a script runs");
     }
+
+    /// Draws a box on the pages of a PDF, in mm from the lower left corner of the first.
+    pub async fn box_on_page(&self, from: (f64, f64), to: (f64, f64)) {
+        let pt = |(x, y): (f64, f64)| (x * 72.0 / 25.4, -y * 72.0 / 25.4);
+        for (kind, (x, y)) in [("pointerdown", pt(from)), ("pointermove", pt(to)), ("pointerup", pt(to))] {
+            let script = format!(
+                "const s = document.querySelector('.page-stage'), p = new DOMPoint({x}, {y}).matrixTransform(s.getScreenCTM());
+                 s.dispatchEvent(new PointerEvent('{kind}', {{ clientX: p.x, clientY: p.y, pointerId: 1, bubbles: true }}));"
+            );
+            self.page.execute(script, Vec::new()).await.expect("a script runs");
+        }
+    }
 }

@@ -108,8 +108,11 @@ pub(super) fn gather(items: &[Item], first: usize, drawing: &Cleaned, wanted: im
     let many = parts.len() > 1;
     for (n, part) in parts.iter_mut().enumerate() {
         part.quantity = part.wanted.values().sum();
-        // A box's panels are called by their places.
-        let place = part.outer.filter(|_| drawing.name.ends_with(crate::panels::ENDING)).map(|i| items[i].contour.style.layer.clone());
+        // A box's panels and a name plate's parts are called by their places.
+        let place = part
+            .outer
+            .filter(|_| drawing.name.ends_with(crate::panels::ENDING) || drawing.name.ends_with(crate::plate::ENDING))
+            .map(|i| items[i].contour.style.layer.clone());
         let row = part.items().next().and_then(|i| drawing.rows.get(items[i].contour.row.checked_sub(1)? as usize));
         part.name = match place.or_else(|| row.filter(|r| !r.is_empty()).cloned()) {
             Some(place) => format!("{stem}, {place}"),

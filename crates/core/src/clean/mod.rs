@@ -22,11 +22,13 @@ mod strays;
 mod tests;
 mod told;
 pub mod trace;
+mod views;
 
 pub use crate::ids::ContourId;
 pub use compare::{Compared, compare};
 pub use operate::Operation;
 pub use paper::leftovers;
+pub use views::region_at;
 
 use crate::decisions::{DrawingDecisions, Mend, SolidChoices};
 use crate::drawing::{Bitmap, Drawing, Nature, Picture, Shape, Style, Text};
@@ -37,6 +39,7 @@ use crate::table;
 use rayon::prelude::*;
 use std::sync::Arc;
 use told::Told;
+use views::Views;
 
 /// Free ends further apart than the tolerance but nearer than this, in mm, are reported as gaps.
 const GAP_WORTH_ASKING: f64 = 1.0;
@@ -146,8 +149,9 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
         s.drawn(&decisions.solid, mm, drawing)
     });
     let drawing = joined.as_ref().unwrap_or(drawing);
+    let views = Views::of(decisions);
     let mut told = Told { file: &drawing.file, decisions, findings: Vec::new() };
-    let mut pieces = if fits_the_shop(intake) { pieces(drawing, intake, decisions, tolerance) } else { Vec::new() };
+    let mut pieces = if fits_the_shop(intake) { pieces(drawing, intake, &views, tolerance) } else { Vec::new() };
     let mut styles = drawing.styles.clone();
     if let Some(bitmap) = drawing.bitmap.as_ref().filter(|_| !decisions.engraved) {
         let style = Style { layer: "traced".into(), fill: Some([0; 3]), nature: Nature::Area, ..Style::default() };
@@ -197,11 +201,11 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
         .map(|(c, id)| Arc::new(Contour { compound: c.compound, ..Contour::new(id, c.path, Arc::clone(&styles[c.style]), decisions.id) }))
         .collect();
     if fits_the_shop(intake) {
-        contours.extend(pictures(drawing, intake, decisions));
+        contours.extend(pictures(drawing, intake, decisions, &views));
     }
     let (mut contours, lost) = operate::run(contours, &decisions.operations);
     told.lost(&lost);
-    let texts = texts(drawing, intake, &decisions.regions);
+    let texts = texts(drawing, intake, &views);
     told.specks(&mut contours, tolerance);
     if decisions.refit.is_none() {
         told.dense(&contours, tolerance.curve);
@@ -209,7 +213,9 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
 
     let gaps = chained.joined.iter().chain(&chained.open).map(|g| g.width).collect();
     let bounds = contours.iter().fold(Bounds::EMPTY, |b, c| b.union(c.bounds));
-    let pages = drawing.pages.iter().map(|p| Bounds::of([p.min, p.max].map(|c| intake.transform * c))).collect();
+    // Pages are where they are only as long as what is on them is.
+    let pages =
+        drawing.pages.iter().filter(|_| !views.laid_anew()).map(|p| Bounds::of([p.min, p.max].map(|c| intake.transform * c))).collect();
     let cleaned = Cleaned { drawing: decisions.id, name: drawing.file.clone(), contours, texts, pages, bounds, gaps, rows: Vec::new() };
     let mut findings = told.findings;
     let Some(table) = &decisions.table else { return (cleaned, findings) };
@@ -252,14 +258,15 @@ fn split_crossings(contours: &mut Vec<chain::Chained>, styles: &[Style], told: &
 }
 
 /// Frames of the pictures in the drawing, and of the drawing itself where it is one that is to be engraved.
-fn pictures(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions) -> Vec<Arc<Contour>> {
+fn pictures(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, views: &Views) -> Vec<Arc<Contour>> {
     let whole = drawing.bitmap.as_ref().filter(|_| decisions.engraved).map(|bitmap| {
         let place = Affine::scale_non_uniform(bitmap.width as f64, bitmap.height as f64);
         (Style { nature: Nature::Picture, ..Style::default() }, Picture { bitmap: Arc::clone(bitmap), place })
     });
     let within = drawing.entities.iter().filter_map(|e| match &e.shape {
-        Shape::Picture(p) if taken(&decisions.regions, std::iter::once(p.place * Point::new(0.5, 0.5))) => {
-            Some((drawing.styles[e.style].clone(), p.clone()))
+        Shape::Picture(p) => {
+            let laid = views.place(std::iter::once(p.place * Point::new(0.5, 0.5)))?;
+            Some((drawing.styles[e.style].clone(), Picture { place: laid * p.place, ..p.clone() }))
         }
         _ => None,
     });
@@ -288,16 +295,14 @@ fn fits_the_shop(intake: &Intake) -> bool {
         && corners[0].distance(corners[1]) <= LARGEST_COORDINATE * 2.0
 }
 
-fn pieces(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tolerance: &Tolerance) -> Vec<Piece> {
+fn pieces(drawing: &Drawing, intake: &Intake, views: &Views, tolerance: &Tolerance) -> Vec<Piece> {
     drawing
         .entities
         .par_iter()
         .filter_map(|entity| {
             let Shape::Path { curves, closed } = &entity.shape else { return None };
-            if !taken(&decisions.regions, curves.iter().map(|c| c.ends().0)) {
-                return None;
-            }
-            let placed: Vec<_> = curves.iter().map(|c| c.transformed(intake.transform)).collect();
+            let laid = intake.transform * views.place(curves.iter().map(|c| c.ends().0))?;
+            let placed: Vec<_> = curves.iter().map(|c| c.transformed(laid)).collect();
             let mut path = Path::fitted(&placed, *closed, tolerance.curve);
             if path.segments.len() > 1 {
                 let first = path.segments[0];
@@ -342,29 +347,16 @@ fn close(path: &mut Path, same: f64, hair: f64) {
     }
 }
 
-/// True when most of the points lie in one of the regions, or there are none.
-fn taken(regions: &[Bounds], points: impl Iterator<Item = Point>) -> bool {
-    if regions.is_empty() {
-        return true;
-    }
-    let (mut all, mut within) = (0, 0);
-    for p in points {
-        all += 1;
-        within += usize::from(regions.iter().any(|r| r.has(p)));
-    }
-    within * 2 > all
-}
-
-fn texts(drawing: &Drawing, intake: &Intake, regions: &[Bounds]) -> Vec<Text> {
-    let scale = intake.transform.determinant().abs().sqrt();
+fn texts(drawing: &Drawing, intake: &Intake, views: &Views) -> Vec<Text> {
     drawing
         .entities
         .iter()
         .filter_map(|e| match &e.shape {
-            Shape::Text(t) if !taken(regions, std::iter::once(t.at)) => None,
             Shape::Text(t) => {
-                let along = intake.transform * (t.at + kurbo::Vec2::from_angle(t.angle)) - intake.transform * t.at;
-                Some(Text { at: intake.transform * t.at, height: t.height * scale, angle: along.atan2(), value: t.value.clone() })
+                let laid = intake.transform * views.place(std::iter::once(t.at))?;
+                let scale = laid.determinant().abs().sqrt();
+                let along = laid * (t.at + kurbo::Vec2::from_angle(t.angle)) - laid * t.at;
+                Some(Text { at: laid * t.at, height: t.height * scale, angle: along.atan2(), value: t.value.clone() })
             }
             Shape::Path { .. } | Shape::Picture(_) => None,
         })

@@ -22,6 +22,21 @@ pub struct Guest {
     pub part: PartId,
 }
 
+/// What is said of one region of a drawing.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct View {
+    /// What it is called; empty for its number.
+    pub name: String,
+    /// Its size × `scale` = true size, beside the drawing's own scale.
+    pub scale: f64,
+}
+
+impl Default for View {
+    fn default() -> Self {
+        Self { name: String::new(), scale: 1.0 }
+    }
+}
+
 /// Decisions on one drawing.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct DrawingDecisions {
@@ -52,6 +67,9 @@ pub struct DrawingDecisions {
     /// Only what lies in one of these boxes is taken, in drawing units; all of it where there is none.
     #[serde(default)]
     pub regions: Vec<Bounds>,
+    /// What the regions are called, and scales of their own, one a region from the first on.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub views: Vec<View>,
     /// The file before this one, by its hash and name, while a new revision is compared with it.
     #[serde(default)]
     pub before: Option<(String, String)>,
@@ -100,6 +118,7 @@ impl DrawingDecisions {
             engraved: false,
             trace: Trace::default(),
             regions: Vec::new(),
+            views: Vec::new(),
             before: None,
             mends: BTreeSet::new(),
             refit: None,
@@ -164,6 +183,17 @@ pub enum IntakeEdit {
         drawing: u32,
         regions: Vec<Bounds>,
     },
+    /// A region is called so, and has a scale of its own.
+    SetView {
+        drawing: u32,
+        region: usize,
+        view: View,
+    },
+    /// A region is not taken any more.
+    DropRegion {
+        drawing: u32,
+        region: usize,
+    },
     /// The new revision has been looked through: the one before is no longer shown.
     Compared {
         drawing: u32,
@@ -226,7 +256,36 @@ impl IntakeEdit {
                 if regions.len() > 200 || regions.iter().any(|r| r.is_empty() || !r.min.is_finite() || !r.max.is_finite()) {
                     return Err(EditError::Refused("a region needs two corners, and there may be 200 of them".into()));
                 }
-                d.find(*drawing)?.regions.clone_from(regions);
+                let found = d.find(*drawing)?;
+                // What is said of a region stays with it as long as it is there.
+                let said: Vec<View> = regions
+                    .iter()
+                    .map(|r| found.regions.iter().position(|o| o == r).and_then(|i| found.views.get(i)).cloned().unwrap_or_default())
+                    .collect();
+                found.regions.clone_from(regions);
+                found.views = if said.iter().all(|v| *v == View::default()) { Vec::new() } else { said };
+            }
+            Self::SetView { drawing, region, view } => {
+                within("a region's scale", view.scale, 1e-4, 1e4)?;
+                if view.name.chars().count() > 60 {
+                    return Err(EditError::Refused("a region's name has 60 letters at most".into()));
+                }
+                let found = d.find(*drawing)?;
+                if *region >= found.regions.len() {
+                    return Err(EditError::Gone("that region".into()));
+                }
+                found.views.resize(found.regions.len(), View::default());
+                found.views[*region] = view.clone();
+            }
+            Self::DropRegion { drawing, region } => {
+                let found = d.find(*drawing)?;
+                if *region >= found.regions.len() {
+                    return Err(EditError::Gone("that region".into()));
+                }
+                found.regions.remove(*region);
+                if *region < found.views.len() {
+                    found.views.remove(*region);
+                }
             }
             Self::Compared { drawing } => d.find(*drawing)?.before = None,
             Self::SetEngraved { drawing, on } => d.find(*drawing)?.engraved = *on,
@@ -259,6 +318,11 @@ impl IntakeEdit {
             Self::SetRegions { regions, .. } => {
                 format!("{} of the drawing", crate::finding::counted(regions.len(), "region", "regions"))
             }
+            Self::SetView { region, view, .. } => {
+                let name = if view.name.is_empty() { format!("Region {}", region + 1) } else { format!("Region “{}”", view.name) };
+                if view.scale == 1.0 { name } else { format!("{name} × {:.4}", view.scale) }
+            }
+            Self::DropRegion { region, .. } => format!("Region {} not taken", region + 1),
             Self::Compared { .. } => "New revision looked through".into(),
             Self::SetEngraved { on, .. } => if *on { "Picture engraved as it is" } else { "Picture traced" }.into(),
             Self::SetDrawingQuantity { quantity, .. } => format!("Quantity {quantity}"),

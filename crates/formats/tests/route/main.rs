@@ -19,6 +19,7 @@ mod printed;
 mod real;
 mod solids;
 mod tables;
+mod views;
 
 use boustrophe_core::assign::Process;
 use boustrophe_core::decisions::{AssignEdit, Edit, HoldEdit, IntakeEdit, NestEdit, Stock};

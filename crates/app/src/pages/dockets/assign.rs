@@ -250,7 +250,7 @@ fn drawings(loaded: &Loaded) -> Vec<(u32, String, Vec<Choice>)> {
 }
 
 /// Every machine, material and thickness that the chart knows, and the one in force.
-fn batches(loaded: &Loaded, now: &Stock) -> Vec<Choice> {
+pub(super) fn batches(loaded: &Loaded, now: &Stock) -> Vec<Choice> {
     let mut all: Vec<(String, String, f64)> = Vec::new();
     let here = (now.machine.clone(), now.material.clone(), now.thickness);
     for r in loaded.shop.chart.iter().map(|r| (r.machine.clone(), r.material.clone(), r.thickness)).chain([here]) {

@@ -1,5 +1,6 @@
 //! Intake's docket: drawings with their sizes, pictures, pages, revisions.
 
+use super::assign::{Choice, batches};
 use crate::pages::boxes::figures;
 use crate::pages::intake::{compared, extent, judged};
 use crate::shop::{App, Loaded};
@@ -12,6 +13,7 @@ use boustrophe_core::intake;
 use boustrophe_core::lettering::Face;
 use boustrophe_core::nest::Terms;
 use boustrophe_core::panels::{BoxSpec, Form, Top};
+use boustrophe_core::plate::NamePlate;
 use boustrophe_core::route::DrawingState;
 
 struct DrawingRow {
@@ -108,6 +110,9 @@ pub(super) struct Intake {
     drawings: Vec<DrawingRow>,
     /// What a new box begins with.
     fresh: BoxSpec,
+    /// What a new name plate begins with, and what its backing may be made of.
+    plate: NamePlate,
+    stocks: Vec<Choice>,
 }
 
 struct PictureView {
@@ -199,5 +204,6 @@ pub(super) fn intake_body(app: &App, loaded: &Loaded) -> Intake {
     let t = loaded.decided().stock.thickness;
     let room = loaded.material().and_then(|m| m.clearance);
     let fresh = BoxSpec { thickness: (t, t, t), clearance: room.unwrap_or(BoxSpec::default().clearance), ..BoxSpec::default() };
-    Intake { job: loaded.job.id, revision: loaded.revision.id, drawings, fresh }
+    let stocks = batches(loaded, &loaded.decided().stock);
+    Intake { job: loaded.job.id, revision: loaded.revision.id, drawings, fresh, plate: NamePlate::default(), stocks }
 }

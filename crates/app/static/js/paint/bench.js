@@ -15,6 +15,7 @@ export function bench(c, { view, scene, dark }, g) {
   pictures(c, view, g, shade(scene.tone, 10));
   c.fillStyle = INK.engrave + "59"; c.fill(g.engraved, "evenodd"); c.fill(g.wound, "nonzero");
   for (const p of ORDER) if (g.inks[p]) ink(c, view, p, g.inks[p], 1.5, dark ? "#ece6da" : INK.cut);
+  grains(c, view, g);
   view.pen(c, STOP, 1.6, [6, 4]); c.stroke(g.gone);
   view.pen(c, LICHEN, 3); c.stroke(g.fresh);
   const [x, y] = view.pixels(c), k = view.k;
@@ -31,4 +32,15 @@ export function bench(c, { view, scene, dark }, g) {
     c.fillText(text, 0, 0);
     c.restore();
   }
+}
+
+/** Which way the grain of parts runs: a long stroke with an open barb at either end. */
+function grains(c, view, g) {
+  if (!g.grains.length) return;
+  c.beginPath();
+  for (const [x0, y0, x1, y1] of g.grains) {
+    const long = Math.hypot(x1 - x0, y1 - y0) || 1, f = Math.min(9 / view.k, long * 0.2) / long, dx = (x1 - x0) * f, dy = (y1 - y0) * f;
+    c.moveTo(x0 + dx - dy * 0.5, y0 + dy + dx * 0.5); c.lineTo(x0, y0); c.lineTo(x1, y1); c.lineTo(x1 - dx + dy * 0.5, y1 - dy - dx * 0.5);
+  }
+  view.pen(c, INK.engrave, 1.6); c.stroke();
 }

@@ -24,7 +24,7 @@ export class Measure {
     if (this.points.length < 2) return;
     const [[x0, y0], [x1, y1]] = this.points;
     const on = scene.groups.find(({ box: [gx, , gw] }) => x0 >= gx - 1e-6 && x0 <= gx + gw + 1e-6);
-    this.stage.tell("measured", { length: Math.hypot(x1 - x0, y1 - y0), drawing: on?.id });
+    this.stage.tell("measured", { length: Math.hypot(x1 - x0, y1 - y0), drawing: on?.id, x: (x0 + x1) / 2, y: (y0 + y1) / 2 });
   }
   under(c) {
     if (!this.points) return;

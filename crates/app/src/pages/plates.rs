@@ -1,0 +1,76 @@
+//! Name plates in one step: letters welded, a backing round them, a ring to hang them by; top and backing each in its batch.
+
+use super::typed::Typed;
+use super::{Shared, blocking};
+use crate::edits::stock_of;
+use crate::error::AppError;
+use crate::incoming;
+use crate::shop::App;
+use axum::extract::Path;
+use axum::response::Redirect;
+use boustrophe_core::decisions::{AssignEdit, Edit};
+use boustrophe_core::drawing::Unit;
+use boustrophe_core::ids::{BatchId, PartId};
+use boustrophe_core::plate::{ENDING, LAYERS, NamePlate};
+use boustrophe_core::quantity::length;
+use serde::Deserialize;
+use std::sync::Arc;
+
+/// A name plate as its form says it; lengths as they are typed.
+#[derive(Deserialize)]
+pub struct PlateForm {
+    text: String,
+    height: String,
+    spacing: String,
+    offset: String,
+    #[serde(default)]
+    ring: String,
+    #[serde(default)]
+    hole: String,
+    /// What the backing is made of; empty for the same as the top.
+    #[serde(default)]
+    backing: String,
+}
+
+impl PlateForm {
+    fn plate(&self) -> Result<NamePlate, String> {
+        let mm = |text: &str| length(text.trim(), Unit::Mm);
+        let ring = if self.ring.trim().is_empty() || self.ring.trim() == "0" { (0.0, 0.0) } else { (mm(&self.ring)?, mm(&self.hole)?) };
+        Ok(NamePlate {
+            text: self.text.trim().into(),
+            height: mm(&self.height)?,
+            spacing: mm(&self.spacing)?,
+            offset: mm(&self.offset)?,
+            ring,
+        })
+    }
+}
+
+/// Makes a name plate.
+pub async fn make(app: Shared, Path(job): Path<i32>, Typed { form, .. }: Typed<PlateForm>) -> Result<Redirect, AppError> {
+    blocking(&app, move |app| made(app, job, &form)).await?;
+    Ok(Redirect::to(&format!("/jobs/{job}/intake")))
+}
+
+fn made(app: &Arc<App>, job: i32, form: &PlateForm) -> Result<(), AppError> {
+    let plate = form.plate().and_then(|p| p.drawn().map(|_| p)).map_err(|e| AppError::Sentence(format!("{e}.")))?;
+    let backing = if form.backing.is_empty() { None } else { Some(stock_of(&form.backing)?) };
+    let safe: String = plate.text.chars().map(|c| if c.is_alphanumeric() || " -_".contains(c) { c } else { '_' }).collect();
+    incoming::add_own(app, job, &[(format!("{safe}{ENDING}"), plate.to_text().into_bytes())])?;
+    let Some(stock) = backing else { return Ok(()) };
+    let loaded = app.load(job)?;
+    let decisions = &loaded.revision.decisions;
+    let Some(drawing) = decisions.drawings.last().map(|d| d.id) else { return Ok(()) };
+    let is_backing = |p: &&boustrophe_core::assign::Part| {
+        p.drawing == drawing && p.outer.is_some_and(|i| loaded.route.work.items[i].contour.style.layer == LAYERS[1])
+    };
+    let parts: Vec<PartId> = loaded.route.work.parts.iter().filter(is_backing).map(|p| p.id).collect();
+    let known = decisions.batches.iter().find(|(_, b)| b.stock == stock).map(|(id, _)| *id);
+    let next = BatchId(decisions.batches.keys().map(|b| b.0).max().unwrap_or(0) + 1);
+    let mut edits = Vec::new();
+    if known.is_none() {
+        edits.push(Edit::Assign(AssignEdit::AddBatch { stock }));
+    }
+    edits.push(Edit::Assign(AssignEdit::MoveParts { parts, to: known.unwrap_or(next) }));
+    incoming::on_top(app, job, &Edit::All { edits })
+}
