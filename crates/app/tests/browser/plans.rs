@@ -48,7 +48,7 @@ async fn paper_and_notes_go_in_two_clicks_and_grain_is_stroked() {
     let hand = Hand { page: &browser.page, shop: &shop.address };
     let file = shop.data.path().join("shelf.pdf");
     std::fs::write(&file, plan()).expect("written");
-    hand.job_with("Shelf", &[file.clone()]).await;
+    hand.job_with("Shelf", std::slice::from_ref(&file)).await;
     hand.station("2", "clean").await;
     assert_eq!(hand.open_findings().await, ["paper-border"]);
     let said = hand.text("[data-code=paper-border]").await;

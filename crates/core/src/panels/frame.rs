@@ -72,7 +72,7 @@ fn layer(spec: &BoxSpec, of: &str, l: &Layer) -> Vec<Panel> {
     let panel = |(name, area): (&str, Region)| {
         let outline = largest(&area).transformed(over);
         let outline = if outline.area() < 0.0 { outline.reversed() } else { outline };
-        Panel { name: format!("{of}{name}"), outline, holes: Vec::new(), numbers: Vec::new(), stands: stands.clone() }
+        Panel { name: format!("{of}{name}"), outline, holes: Vec::new(), numbers: Vec::new(), stands }
     };
     names.into_iter().zip(rails).map(panel).collect()
 }
