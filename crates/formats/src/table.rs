@@ -18,6 +18,12 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Table, ReadError> {
     // What is no UTF-8 was written on an older machine: each byte is a letter (ISO 8859-1).
     let text = String::from_utf8(bytes.to_vec()).unwrap_or_else(|_| bytes.iter().map(|b| char::from(*b)).collect());
     let text = text.trim_start_matches('\u{feff}');
+    if let Some(line) = unclosed(text) {
+        return Err(broken(
+            line,
+            "a quotation mark is opened here and never closed: what follows would be one cell. Close it, or leave it out.".into(),
+        ));
+    }
     let mut reader = csv::ReaderBuilder::new().has_headers(false).flexible(true).delimiter(between(text)).from_reader(text.as_bytes());
     let mut rows: Vec<Vec<String>> = Vec::new();
     let mut columns: Vec<String> = Vec::new();
@@ -49,6 +55,17 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Table, ReadError> {
         return Err(broken(1, "the table needs a row with the columns' names and at least one row below it.".into()));
     }
     Ok(Table { name: file.to_owned(), columns, rows, ..Table::default() })
+}
+
+/// The line of a quotation mark that is opened and never closed.
+fn unclosed(text: &str) -> Option<usize> {
+    let mut open = None;
+    for (i, line) in text.lines().enumerate() {
+        for _ in line.matches('"') {
+            open = if open.is_some() { None } else { Some(i + 1) };
+        }
+    }
+    open
 }
 
 /// What stands between the cells: what the first line has most of, outside quotation marks.
@@ -95,6 +112,7 @@ mod tests {
             (b"a,b\n1,2\n1,2,3\n", 3, "3 cells"),
             (b"PK\x03\x04\0\0", 1, "no table"),
             (b"", 1, "at least one row"),
+            (b"name,no\nOdile,1\n\"Bram,2\nAda,3\n", 3, "never closed"),
         ] {
             let e = read("t.csv", bytes).expect_err("refused").to_string();
             assert!(e.starts_with(&format!("t.csv, line {line}:")) && e.contains(said), "{e}");

@@ -5,7 +5,7 @@ use crate::guests;
 use crate::incoming::{add_own, on_top};
 use crate::pages::changes::apply;
 use crate::reading::Readers;
-use boustrophe_core::decisions::{IntakeEdit, Stock};
+use boustrophe_core::decisions::{IntakeEdit, Lie, Stock, Tray};
 use boustrophe_core::geometry::{Path, Segment};
 use boustrophe_core::nest::{Control, Problem, Terms, search};
 use boustrophe_core::shop::Shop;
@@ -198,4 +198,62 @@ async fn guests_that_their_job_does_not_send_any_more_are_told_and_let_go() {
         assert_eq!(processes(host), both, "every line is what it is at home");
     };
     tokio::task::spawn_blocking(work).await.expect("it runs");
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn blanks_come_off_the_rack_as_many_as_were_worked_on() {
+    let work = || {
+        let bench = Bench::new();
+        let (job, blank) = (bench.job("Tags", 60.0, 30.0), bench.put(90.0, 50.0, 9));
+        let store = &bench.app.store;
+        let part = bench.app.load(job).expect("the job").route.work.parts[0].id;
+        let s = store.stocked(blank).expect("it");
+        let tray = Tray {
+            name: name(&s),
+            rack: u32::try_from(blank).ok(),
+            outline: s.stock.sheet.edges(),
+            columns: 2,
+            rows: 2,
+            gap: 5.0,
+            border: 10.0,
+            lie: Lie::Centred,
+            on_bed: None,
+            play: 0.3,
+            jig: None,
+        };
+        for edit in [NestEdit::SetQuantity { part, quantity: 7 }, NestEdit::SetTray { tray: Some(Box::new(tray)) }] {
+            on_top(&bench.app, job, &edit.on(BatchId::FIRST)).expect("set");
+        }
+        bench.lay(job);
+        assert!(bench.stops(job).is_empty(), "{:?}", bench.stops(job));
+        let held = |id: i32| store.stocked(id).expect("it").reserved.iter().map(|r| r.2).sum::<u32>();
+        assert_eq!((held(blank), bench.app.load(job).expect("the job").here().nested.layout.sheets.len()), (7, 2));
+        // The first tray is done: its four are off the rack, and three are still in hand.
+        let revision = store.job(job).expect("the job").head.expect("a head");
+        let new = NewRun {
+            job,
+            revision,
+            sheet: 1,
+            machine: "lark",
+            file_name: "a.nc",
+            program: "M2",
+            sum: "00",
+            cuts: 1,
+            total: 5.0,
+            goes_on: None,
+            pose: Default::default(),
+        };
+        let run = store.add_run(&new).expect("a run");
+        store.set_run(run, &boustrophe_store::Heard { state: "done".into(), ended: true, ..Default::default() }).expect("done");
+        settle(&bench.app);
+        let after = store.stocked(blank).expect("it");
+        assert_eq!((after.stock.count, held(blank)), (5, 3));
+        assert_eq!(store.stock(None).expect("the rack").len(), 1, "nothing is left over of a blank");
+        reserve(&bench.app, &bench.app.load(job).expect("the job")).expect("in hand");
+        assert_eq!(held(blank), 3);
+        // Fewer there than are to be worked on: it is told, and sheets are cut instead.
+        store.change_stock(blank, (2, None, ""), &Taken { person: "Bram Teck", words: "broken", ..Taken::default() }).expect("fewer");
+        bench.lift(job, "sheet-gone");
+    };
+    tokio::task::spawn_blocking(work).await.expect("it is done");
 }

@@ -45,6 +45,10 @@ export function cards(stage, { notice, sentenceOf }) {
   thin(stage);
   outside(stage);
   on("measured", ({ length, drawing, x, y }) => card("#measure-template", `${length.toFixed(3)} mm, ${(length / 25.4).toFixed(4)} in`, { drawing: drawing ?? "", measured: length.toFixed(9), x, y }));
+  on("compared", ({ mine: [w, h], theirs: [tw, th], drawing, name }) => {
+    const share = (a, b) => `${(a / b * 100).toFixed(2)} %`;
+    card("#compare-template", `${w.toFixed(2)} × ${h.toFixed(2)} mm over ${tw.toFixed(2)} × ${th.toFixed(2)} mm in ${name}: ${share(w, tw)} as wide, ${share(h, th)} as high`, { drawing, measured: tw.toFixed(9), value: w.toFixed(9) }, false);
+  });
   on("region", ({ drawing, box: [x0, y0, x1, y1] }) => card("#region-template", `A region of ${(x1 - x0).toFixed(0)} × ${(y1 - y0).toFixed(0)} mm`, { drawing, x0, y0, x1, y1 }));
 
   // Copies on a sheet: one with its figures, or several. Their rows in the list light up with them.

@@ -10,6 +10,7 @@ import { Scene } from "./scene.js";
 import { closed, lying } from "./shapes.js";
 import { Box, Choose } from "./tools/always.js";
 import { Carry } from "./tools/carry.js";
+import { Compare } from "./tools/compare.js";
 import { Grain } from "./tools/grain.js";
 import { Measure, Region } from "./tools/intake.js";
 import { Nick } from "./tools/nick.js";
@@ -21,7 +22,7 @@ import { Zero } from "./tools/zero.js";
 import { View } from "./view.js";
 
 /** Tools by the names under which stations ask for them. */
-const TOOLS = { measure: Measure, region: Region, sort: Sort, grain: Grain, carry: Carry, nick: Nick, pierce: Pierce, sequence: Sequence, start: Start, zero: Zero };
+const TOOLS = { measure: Measure, region: Region, compare: Compare, sort: Sort, grain: Grain, carry: Carry, nick: Nick, pierce: Pierce, sequence: Sequence, start: Start, zero: Zero };
 
 export class Stage {
   constructor(element) {

@@ -125,3 +125,28 @@ async fn a_name_plate_is_made_in_one_step() {
     assert!(listed.contains("backing") && !listed.contains("top"), "{listed}");
     browser.shut().await;
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_known_part_is_carried_over_another_drawing() {
+    let (shop, browser) = (Shop::open("serve"), Browser::open().await);
+    let hand = Hand { page: &browser.page, shop: &shop.address };
+    let plate = |name: &str, w: f64, h: f64| {
+        let corners: String = [(0.0, 0.0), (w, 0.0), (w, h), (0.0, h)].map(|(x, y)| format!("10\n{x}\n20\n{y}\n")).concat();
+        let head = "0\nSECTION\n2\nHEADER\n9\n$INSUNITS\n70\n4\n0\nENDSEC\n0\nSECTION\n2\nENTITIES\n";
+        let file = shop.data.path().join(name);
+        std::fs::write(&file, format!("{head}0\nLWPOLYLINE\n8\np\n90\n4\n70\n1\n{corners}0\nENDSEC\n0\nEOF\n")).expect("written");
+        file
+    };
+    hand.job_with("Two", &[plate("known.dxf", 60.0, 40.0), plate("small.dxf", 30.0, 20.0)]).await;
+    hand.drawn().await;
+    hand.stage_click(0.0, 20.0, false).await;
+    // The second lies 40 mm beside the first.
+    hand.stage_drag((30.0, 20.0), (115.0, 10.0)).await;
+    hand.until("they are compared", "/200.00 % as wide, 200.00 % as high/.test(document.querySelector('#card')?.innerText ?? '')").await;
+    hand.shoot("compared").await;
+    hand.change("as large", hand.click("#card button.remedy")).await;
+    hand.drawn().await;
+    let sizes = hand.value("[...document.querySelectorAll('article.drawing .size b')].map(b => b.innerText).join('|')").await;
+    assert_eq!(sizes.as_str(), Some("60.0 × 40.0 mm|60.0 × 40.0 mm"));
+    browser.shut().await;
+}

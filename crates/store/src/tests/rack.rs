@@ -38,7 +38,7 @@ fn an_offcut_is_in_one_hand_and_gone_when_it_is_cut() {
     // A run takes it once, however often that is said, and leaves what is left.
     let run = new_run(&store, first, 1);
     let rest = OnRack { sheet: Sheet::rectangle(200.0, 400.0), origin: "rest of it".into(), ..plywood(1, true) };
-    let taken = Taken { person: "Bram Teck", words: "cut in run 1", run: Some(run), job: Some(first) };
+    let taken = Taken { person: "Bram Teck", words: "cut in run 1", run: Some(run), job: Some(first), pieces: 1 };
     let put = store.take_stock(offcut, &taken, std::slice::from_ref(&rest)).expect("taken");
     assert_eq!(put.len(), 1);
     assert!(store.take_stock(offcut, &taken, &[rest]).expect("taken").is_empty());
