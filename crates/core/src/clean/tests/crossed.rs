@@ -95,8 +95,8 @@ proptest! {
             .map(|(i, (x, y, r, round))| (if *round { Path::circle(p(*x, *y), *r) } else { Path::rectangle(*x, *y, *r, 2.0 * r) }, i as u32 + 1))
             .collect();
         let (cleaned, _) = clean(&shapes(&paths, true), |_| {});
-        // One within another stays as it was: by shape, that is an opening.
-        let within = |a: &Path, b: &Path| b.contains(a.segments[0].start) && b.bounds().holds(&a.bounds());
+        // One within another, to a few hundredths, stays as it was: by shape, that is an opening.
+        let within = |a: &Path, b: &Path| b.contains(a.segments[0].start) && b.bounds().grown(0.05).holds(&a.bounds());
         prop_assume!(!paths.iter().any(|(a, i)| paths.iter().any(|(b, j)| i != j && within(a, b))));
         let covered = Region::union(paths.iter().map(|(path, _)| Region::within(&[path]))).area();
         prop_assert!((area(&cleaned) - covered).abs() < 2e-3 * covered, "{} of {covered}", area(&cleaned));
