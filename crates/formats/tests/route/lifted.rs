@@ -1,6 +1,7 @@
 //! Wherever something holds a job up there is a way on: each finding of severity `stop`, brought about and lifted.
 
 use crate::job::{Job, write};
+use crate::tables::{beside_their_blanks, filled};
 use boustrophe_core::assign::Process;
 use boustrophe_core::clean::ContourId;
 use boustrophe_core::decisions::{AssignEdit, Edit, IntakeEdit, NestEdit, Stock};
@@ -215,6 +216,9 @@ fn brought_about() -> Vec<(&'static str, Job)> {
         ("left-on", with_text(|t| t.lines().filter(|l| !l.starts_with("M9")).map(|l| format!("{l}\n")).collect())),
         ("unsafe-start", with_text(|t| t.replacen("G21 ", "", 1))),
         ("program-unreadable", with_text(|t| t.replacen("G1 ", "G1 Xhive ", 1))),
+        ("row-too-long", filled("name,no\nBartholomewvandermarrowbyunderhillfarrantandsons,1\n")),
+        ("table-unmatched", filled("keeper\nOdile Farrant\n")),
+        ("outside-blank", beside_their_blanks()),
     ]);
     out
 }

@@ -25,7 +25,7 @@ fn plate() -> Vec<u8> {
     out.into_bytes()
 }
 
-fn filled(csv: &str) -> Job {
+pub fn filled(csv: &str) -> Job {
     let mut job = Job::of(&[("plate.dxf", plate())], Stock { machine: "lark".into(), material: "birch-ply".into(), thickness: 3.0 });
     let table = table::read("names.csv", csv.as_bytes()).expect("a table");
     job.edit(&set(TableEdit::Set { table: Some(Box::new(table)) }));
@@ -168,14 +168,20 @@ fn a_hundred_and_fifty_names_go_on_ten_trays() {
     }
 }
 
-#[test]
-fn what_reaches_beside_its_blank_is_told_and_lifted() {
+/// Two plates whose work reaches beside its blanks.
+pub fn beside_their_blanks() -> Job {
     let mut job = filled("name,no\nOdile Farrant,1\nBram Teck,2\n");
     let drawn: Vec<_> = job.route().work.items.iter().filter(|i| i.process == Process::Cut).map(|i| i.contour.source).collect();
     job.edit(&Edit::Assign(AssignEdit::SetContours { contours: drawn, process: Some(Process::Reference) }));
     let off = Tray { lie: Lie::Corner { x: 40.0, y: 0.0 }, ..tray(2, 2) };
     job.edit(&NestEdit::SetTray { tray: Some(Box::new(off)) }.on(BatchId::FIRST));
     job.nest(1, 1);
+    job
+}
+
+#[test]
+fn what_reaches_beside_its_blank_is_told_and_lifted() {
+    let mut job = beside_their_blanks();
     let found = finding(&job, "outside-blank").expect("told");
     assert_eq!((found.count, found.severity), (2, Severity::Stop));
     for remedy in found.remedies {
