@@ -101,7 +101,8 @@ fn numbers(parts: &[&Face], joined: &Joined, outlines: &[Vec<Path>], inset: f64)
 /// Numbers that have room beside the joined edges, inside the face.
 fn edge_numbers(face: &Face, parts: &[&Face], joined: &Joined, paths: &[Path], inset: f64) -> Vec<(usize, Vec<Path>)> {
     let inside = |q: Point| paths.iter().filter(|o| o.contains(q)).count() % 2 == 1;
-    let mut out = Vec::new();
+    let mut out: Vec<(usize, Vec<Path>)> = Vec::new();
+    let mut taken: Vec<Bounds> = Vec::new();
     for ring in &face.loops {
         for k in 0..ring.len() {
             let (a, b) = (ring[k], ring[(k + 1) % ring.len()]);
@@ -117,7 +118,11 @@ fn edge_numbers(face: &Face, parts: &[&Face], joined: &Joined, paths: &[Path], i
             let middle = p.midpoint(q) + inward * (height * 1.3 + by + inset);
             let place = Affine::translate(middle.to_vec2() - Vec2::new(text.width / 2.0, height / 2.0));
             let placed: Vec<Path> = text.paths.iter().map(|t| t.transformed(place)).collect();
-            if placed.iter().flat_map(|t| &t.segments).all(|s| inside(s.start) && inside(s.end)) {
+            // In a narrow face the numbers of two edges would stand on each other.
+            let filled = placed.iter().map(Path::bounds).fold(Bounds::EMPTY, Bounds::union);
+            let free = !taken.iter().any(|t| t.grown(0.2 * height).meets(&filled));
+            if free && placed.iter().flat_map(|t| &t.segments).all(|s| inside(s.start) && inside(s.end)) {
+                taken.push(filled);
                 out.push((*n, placed));
             }
         }

