@@ -21,6 +21,11 @@ pub fn safe(text: &str) -> String {
     if out.is_empty() { "job".into() } else { out }
 }
 
+/// What people call something, as a file's name: signs become underscores.
+pub fn plain(name: &str) -> String {
+    name.chars().map(|c| if c.is_alphanumeric() || " -_".contains(c) { c } else { '_' }).collect()
+}
+
 /// What a file of a sheet (from 0, as numbered through) is called by the machine's pattern, without ending.
 pub fn stem(job: &Job, batch: &BatchDecisions, sheet: usize, machine: &Machine) -> String {
     let b = &batch.stock;

@@ -1,6 +1,6 @@
 //! What a reader makes of a file: every drawable entity, in the file's own units, with its looks.
 
-use crate::geometry::{Affine, Bounds, Clip, Curve, Point};
+use crate::geometry::{Affine, Bounds, Clip, Curve, Point, Vec2};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::fmt;
@@ -221,6 +221,21 @@ pub struct Text {
     pub angle: f64,
     /// What it says.
     pub value: String,
+}
+
+/// Width of a letter as a share of its height, in most faces.
+const LETTER: f64 = 0.65;
+
+impl Text {
+    /// About how wide it is, in the units of its height: its face is not known.
+    pub fn width(&self) -> f64 {
+        self.height * LETTER * self.value.chars().count() as f64
+    }
+    /// About where its middle is.
+    pub fn middle(&self) -> Point {
+        let along = Vec2::from_angle(self.angle);
+        self.at + along * (self.width() / 2.0) + along.turn_90() * (self.height / 2.0)
+    }
 }
 
 /// The shape of an entity, in drawing units.

@@ -164,9 +164,6 @@ impl NumbersForm {
     }
 }
 
-#[cfg(test)]
-mod tests;
-
 /// A stroke on a part, in mm on the bench: which way its grain runs.
 #[derive(Deserialize)]
 pub struct Stroke {
@@ -190,16 +187,9 @@ pub async fn grain(app: Shared, Path(job): Path<i32>, Form(form): Form<Stroke>) 
         let part = loaded.route.work.parts.iter().filter(on).min_by(|a, b| a.area.total_cmp(&b.area));
         let part =
             part.ok_or_else(|| AppError::Sentence("there is no part under that stroke; draw it on the part whose grain it shows.".into()))?;
-        let way = (b - a) / (b - a).hypot().max(1e-9);
-        let grain = match (way.x.abs(), way.y.abs()) {
-            (_, y) if y < ASKEW => Grain::Along,
-            (x, _) if x < ASKEW => Grain::Across,
-            _ => {
-                return Err(AppError::Sentence(
-                    "parts are laid by quarter turns to the grain: draw the stroke along the drawing or across it.".into(),
-                ));
-            }
-        };
+        let grain = Grain::running((b - a).atan2(), ASKEW).ok_or_else(|| {
+            AppError::Sentence("parts are laid by quarter turns to the grain: draw the stroke along the drawing or across it.".into())
+        })?;
         let batch = part.wanted.keys().next().copied().unwrap_or(BatchId::FIRST);
         let said = loaded.revision.decisions.batch(batch).nest.parts.get(&part.id).copied().unwrap_or_default();
         Ok(NestEdit::SetPart { part: part.id, nest: PartNest { grain: Some(grain), ..said } }.on(batch))
@@ -207,3 +197,6 @@ pub async fn grain(app: Shared, Path(job): Path<i32>, Form(form): Form<Stroke>) 
     .await?;
     make(app, job, revision, Station::Assign, edit).await
 }
+
+#[cfg(test)]
+mod tests;

@@ -5,6 +5,7 @@ use super::typed::Typed;
 use super::{Shared, blocking};
 use crate::error::AppError;
 use crate::incoming;
+use crate::names;
 use crate::pages::intake::replacing;
 use crate::shop::App;
 use axum::extract::Path;
@@ -113,8 +114,7 @@ pub async fn make(app: Shared, Path(job): Path<i32>, Typed { form, .. }: Typed<B
 
 fn made(app: &Arc<App>, job: i32, form: &BoxForm) -> Result<(), AppError> {
     let spec = form.spec().map_err(|e| AppError::Sentence(format!("{e}.")))?;
-    let safe: String = spec.name.chars().map(|c| if c.is_alphanumeric() || " -_".contains(c) { c } else { '_' }).collect();
-    let (name, bytes) = (format!("{safe}{ENDING}"), spec.to_text().into_bytes());
+    let (name, bytes) = (format!("{}{ENDING}", names::plain(&spec.name)), spec.to_text().into_bytes());
     let Some(drawing) = form.drawing else { return incoming::add_own(app, job, &[(name, bytes)]) };
     let hash = incoming::known(app, &name, &bytes)?;
     let edit = replacing(app, job, drawing, hash, name)?;

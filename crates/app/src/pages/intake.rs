@@ -126,7 +126,7 @@ fn resized(app: &App, job: i32, form: &Resize) -> Result<Edit, AppError> {
 
 /// mm of one drawing unit, without the scale that was decided.
 fn mm_of(d: &DrawingState, scale: f64) -> f64 {
-    d.intake.transform.determinant().abs().sqrt() / scale
+    d.intake.mm() / scale
 }
 
 pub fn state(loaded: &Loaded, drawing: u32) -> Result<&DrawingState, AppError> {

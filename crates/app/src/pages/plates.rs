@@ -5,12 +5,13 @@ use super::{Shared, blocking};
 use crate::edits::stock_of;
 use crate::error::AppError;
 use crate::incoming;
+use crate::names;
 use crate::shop::App;
 use axum::extract::Path;
 use axum::response::Redirect;
-use boustrophe_core::decisions::{AssignEdit, Edit};
+use boustrophe_core::assign::Part;
 use boustrophe_core::drawing::Unit;
-use boustrophe_core::ids::{BatchId, PartId};
+use boustrophe_core::ids::PartId;
 use boustrophe_core::plate::{ENDING, LAYERS, NamePlate};
 use boustrophe_core::quantity::length;
 use serde::Deserialize;
@@ -55,22 +56,13 @@ pub async fn make(app: Shared, Path(job): Path<i32>, Typed { form, .. }: Typed<P
 fn made(app: &Arc<App>, job: i32, form: &PlateForm) -> Result<(), AppError> {
     let plate = form.plate().and_then(|p| p.drawn().map(|_| p)).map_err(|e| AppError::Sentence(format!("{e}.")))?;
     let backing = if form.backing.is_empty() { None } else { Some(stock_of(&form.backing)?) };
-    let safe: String = plate.text.chars().map(|c| if c.is_alphanumeric() || " -_".contains(c) { c } else { '_' }).collect();
-    incoming::add_own(app, job, &[(format!("{safe}{ENDING}"), plate.to_text().into_bytes())])?;
+    incoming::add_own(app, job, &[(format!("{}{ENDING}", names::plain(&plate.text)), plate.to_text().into_bytes())])?;
     let Some(stock) = backing else { return Ok(()) };
     let loaded = app.load(job)?;
     let decisions = &loaded.revision.decisions;
     let Some(drawing) = decisions.drawings.last().map(|d| d.id) else { return Ok(()) };
-    let is_backing = |p: &&boustrophe_core::assign::Part| {
-        p.drawing == drawing && p.outer.is_some_and(|i| loaded.route.work.items[i].contour.style.layer == LAYERS[1])
-    };
+    let is_backing =
+        |p: &&Part| p.drawing == drawing && p.outer.is_some_and(|i| loaded.route.work.items[i].contour.style.layer == LAYERS[1]);
     let parts: Vec<PartId> = loaded.route.work.parts.iter().filter(is_backing).map(|p| p.id).collect();
-    let known = decisions.batches.iter().find(|(_, b)| b.stock == stock).map(|(id, _)| *id);
-    let next = BatchId(decisions.batches.keys().map(|b| b.0).max().unwrap_or(0) + 1);
-    let mut edits = Vec::new();
-    if known.is_none() {
-        edits.push(Edit::Assign(AssignEdit::AddBatch { stock }));
-    }
-    edits.push(Edit::Assign(AssignEdit::MoveParts { parts, to: known.unwrap_or(next) }));
-    incoming::on_top(app, job, &Edit::All { edits })
+    incoming::on_top(app, job, &decisions.made_of(parts, stock))
 }

@@ -48,7 +48,7 @@ struct Pages {
     regions: Vec<Region>,
 }
 
-/// Everything drawn, as one path with y down; and the box round it.
+/// Everything drawn, as one path with y down.
 fn lines(d: &Drawing, all: Bounds) -> String {
     let close = all.width().max(all.height()).max(1e-9) * DETAIL;
     let mut out = String::new();
@@ -96,7 +96,7 @@ pub async fn pages(app: Shared, Path((job, drawing)): Path<(i32, u32)>) -> Resul
             Shape::Text(t) => Some((t.at.x, -t.at.y, t.height * 1.35, -t.angle.to_degrees(), t.value.clone())),
             _ => None,
         });
-        let mm = d.intake.transform.determinant().abs().sqrt();
+        let mm = d.intake.mm();
         html(&Pages {
             job,
             drawing,

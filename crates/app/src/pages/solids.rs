@@ -12,7 +12,6 @@ use boustrophe_core::decisions::{Edit, IntakeEdit, Joints, SolidChoices};
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::finding::Station;
 use boustrophe_core::quantity::length;
-use boustrophe_core::route::DrawingState;
 use boustrophe_core::solid::Pair;
 use serde::Deserialize;
 
@@ -61,11 +60,6 @@ struct Pairs {
     rows: Vec<(usize, String, String, String, String, String, String)>,
 }
 
-/// mm of one unit of a drawing's file, as it is decided.
-pub fn mm(d: &DrawingState) -> f64 {
-    d.intake.transform.determinant().abs().sqrt()
-}
-
 /// Which edges of a solid belong together, to be printed.
 pub async fn pairs(app: Shared, Path((job, drawing)): Path<(i32, u32)>) -> Result<Html<String>, AppError> {
     blocking(&app, move |app| {
@@ -88,7 +82,7 @@ pub async fn pairs(app: Shared, Path((job, drawing)): Path<(i32, u32)>) -> Resul
                 format!("{:.1}", p.bevel),
             )
         };
-        let rows = solid.pairs(&decided.solid, mm(d)).into_iter().map(row).collect();
+        let rows = solid.pairs(&decided.solid, d.intake.mm()).into_iter().map(row).collect();
         html(&Pairs { job, name: decided.name.clone(), words: decided.solid.words(), rows })
     })
     .await

@@ -10,7 +10,6 @@ use axum::extract::{Multipart, Path};
 use axum::response::{Redirect, Response};
 use boustrophe_core::decisions::table::{Table, TableEdit};
 use boustrophe_core::decisions::{Edit, IntakeEdit};
-use boustrophe_core::drawing::Shape;
 use boustrophe_core::finding::Station;
 use boustrophe_core::lettering::Face;
 use boustrophe_core::quantity::number;
@@ -50,11 +49,13 @@ pub fn dropped(app: &Arc<App>, job: i32, tables: &[Dropped]) -> Result<(), AppEr
     for file in tables {
         let table = table::read(&file.name, &file.bytes()?)?;
         let loaded = app.load(job)?;
-        let says = |d: &boustrophe_core::route::DrawingState| {
-            let texts = d.drawing.entities.iter().filter_map(|e| if let Shape::Text(t) = &e.shape { table.column(&t.value) } else { None });
-            texts.count()
-        };
-        let best = loaded.route.drawings.iter().map(|d| (says(d), d.id)).filter(|(n, _)| *n > 0).max_by_key(|(n, id)| (*n, u32::MAX - id));
+        let best = loaded
+            .route
+            .drawings
+            .iter()
+            .map(|d| (table.fields_in(&d.drawing), d.id))
+            .filter(|(n, _)| *n > 0)
+            .max_by_key(|(n, id)| (*n, u32::MAX - id));
         let Some((_, drawing)) = best else {
             let columns = table.columns.iter().take(6).map(|c| format!("“{c}”")).collect::<Vec<_>>().join(", ");
             return Err(AppError::Sentence(format!(

@@ -66,6 +66,27 @@ impl Bench {
         on_top(&self.app, job, &NestEdit::KeepLayout { layout }.on(BatchId::FIRST)).expect("kept");
     }
 
+    /// The run of the job's first sheet comes to its end.
+    fn done(&self, job: i32) {
+        let store = &self.app.store;
+        let revision = store.job(job).expect("the job").head.expect("a head");
+        let new = NewRun {
+            job,
+            revision,
+            sheet: 1,
+            machine: "lark",
+            file_name: "a.nc",
+            program: "M2",
+            sum: "00",
+            cuts: 1,
+            total: 5.0,
+            goes_on: None,
+            pose: Default::default(),
+        };
+        let run = store.add_run(&new).expect("a run");
+        store.set_run(run, &boustrophe_store::Heard { state: "done".into(), ended: true, ..Default::default() }).expect("done");
+    }
+
     fn stops(&self, job: i32) -> Vec<Finding> {
         let findings = self.app.load(job).expect("the job").route.findings;
         findings.into_iter().filter(|f| f.severity == Severity::Stop).collect()
@@ -120,22 +141,7 @@ async fn a_finished_run_takes_its_sheet_once_and_holds_its_job_up_with_nothing()
         bench.nest(job, &[sheet]);
         let store = &bench.app.store;
         assert_eq!(store.stocked(sheet).expect("it").reserved.len(), 1);
-        let revision = store.job(job).expect("the job").head.expect("a head");
-        let new = NewRun {
-            job,
-            revision,
-            sheet: 1,
-            machine: "lark",
-            file_name: "a.nc",
-            program: "M2",
-            sum: "00",
-            cuts: 1,
-            total: 5.0,
-            goes_on: None,
-            pose: Default::default(),
-        };
-        let run = store.add_run(&new).expect("a run");
-        store.set_run(run, &boustrophe_store::Heard { state: "done".into(), ended: true, ..Default::default() }).expect("done");
+        bench.done(job);
         for _ in 0..2 {
             settle(&bench.app);
         }
@@ -229,22 +235,7 @@ async fn blanks_come_off_the_rack_as_many_as_were_worked_on() {
         let held = |id: i32| store.stocked(id).expect("it").reserved.iter().map(|r| r.2).sum::<u32>();
         assert_eq!((held(blank), bench.app.load(job).expect("the job").here().nested.layout.sheets.len()), (7, 2));
         // The first tray is done: its four are off the rack, and three are still in hand.
-        let revision = store.job(job).expect("the job").head.expect("a head");
-        let new = NewRun {
-            job,
-            revision,
-            sheet: 1,
-            machine: "lark",
-            file_name: "a.nc",
-            program: "M2",
-            sum: "00",
-            cuts: 1,
-            total: 5.0,
-            goes_on: None,
-            pose: Default::default(),
-        };
-        let run = store.add_run(&new).expect("a run");
-        store.set_run(run, &boustrophe_store::Heard { state: "done".into(), ended: true, ..Default::default() }).expect("done");
+        bench.done(job);
         settle(&bench.app);
         let after = store.stocked(blank).expect("it");
         assert_eq!((after.stock.count, held(blank)), (5, 3));

@@ -6,11 +6,7 @@ use crate::harness::{Browser, Hand, Shop};
 async fn a_box_is_made_nested_and_changed_with_its_decisions_kept() {
     let (shop, browser) = (Shop::open("serve"), Browser::open().await);
     let hand = Hand { page: &browser.page, shop: &shop.address };
-    hand.go("/").await;
-    hand.page_type(".begin input", "Nucleus").await;
-    hand.click(".begin button").await;
-    hand.until("intake", "document.querySelector('#docket')?.dataset.station == 'intake'").await;
-    hand.drawn().await;
+    hand.begin("Nucleus").await;
     hand.click("#new-box > summary").await;
     hand.fill("#new-box [name=name]", "Nucleus").await;
     hand.fill("#new-box [name=width]", "160").await;

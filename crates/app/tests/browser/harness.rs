@@ -239,13 +239,18 @@ impl Hand<'_> {
         self.drawn().await;
     }
 
-    /// Begins a job and gives it files.
-    pub async fn job_with(&self, name: &str, files: &[PathBuf]) {
+    /// Begins a job.
+    pub async fn begin(&self, name: &str) {
         self.go("/").await;
         self.page.find(By::Css(".begin input")).await.expect("the field").send_keys(name).await.expect("a name");
         self.click(".begin button").await;
-        self.until("intake", "document.querySelector('#docket').dataset.station == 'intake'").await;
+        self.until("intake", "document.querySelector('#docket')?.dataset.station == 'intake'").await;
         self.drawn().await;
+    }
+
+    /// Begins a job and gives it files.
+    pub async fn job_with(&self, name: &str, files: &[PathBuf]) {
+        self.begin(name).await;
         self.change("the upload", self.pick(files)).await;
     }
 

@@ -104,11 +104,7 @@ async fn views_are_boxed_on_the_page_each_with_its_scale() {
 async fn a_name_plate_is_made_in_one_step() {
     let (shop, browser) = (Shop::open("serve"), Browser::open().await);
     let hand = Hand { page: &browser.page, shop: &shop.address };
-    hand.go("/").await;
-    hand.page_type(".begin input", "Plates").await;
-    hand.click(".begin button").await;
-    hand.until("intake", "document.querySelector('#docket')?.dataset.station == 'intake'").await;
-    hand.drawn().await;
+    hand.begin("Plates").await;
     hand.click("#new-plate > summary").await;
     hand.fill("#new-plate [name=text]", "Odile").await;
     hand.choose("#new-plate [name=backing]", "lark/acrylic/3").await;

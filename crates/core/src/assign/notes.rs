@@ -10,7 +10,7 @@ use crate::decisions::clean::Operation;
 use crate::decisions::{AssignEdit, CleanEdit, Edit, NestEdit, Stock};
 use crate::drawing::Text;
 use crate::finding::{Finding, Severity, Station, counted};
-use crate::geometry::{Point, Vec2};
+use crate::geometry::Point;
 use crate::ids::{BatchId, PartId};
 use crate::nest::{Grain, PartNest};
 use std::collections::BTreeMap;
@@ -18,10 +18,10 @@ use words::{Said, is_stuff, understood};
 
 /// A note beside a part is not further from it than so many times its height, and than this, mm.
 const REACH: (f64, f64) = (9.0, 45.0);
+/// Sine of the angle by which a note's arrow may be off x or y.
+const ASKEW: f64 = 0.1;
 /// Notes that are told one by one.
 const TOLD: usize = 6;
-/// Width of a letter as a share of its height.
-const LETTER: f64 = 0.65;
 
 /// An arrow that a word about the grain belongs to comes within so many heights of it.
 const BY_ARROW: f64 = 4.0;
@@ -38,7 +38,7 @@ struct Tied<'a> {
 
 /// Which way the arrow runs that a note stands by: the nearest line of the paper as long as a word, where one is near.
 fn arrow(t: &Text, drawing: u32, items: &[Item]) -> Option<f64> {
-    let (at, reach) = (middle(t), BY_ARROW * t.height);
+    let (at, reach) = (t.middle(), BY_ARROW * t.height);
     let near = items.iter().filter(|i| i.contour.drawing == drawing && i.process == Process::Reference && !i.contour.path.closed);
     let near = near.filter(|i| i.contour.bounds.grown(reach).has(at) && i.contour.path.segments.len() <= 4);
     let strokes = near.flat_map(|i| &i.contour.path.segments).filter(|s| s.is_line() && s.chord() > 2.0 * t.height);
@@ -46,14 +46,9 @@ fn arrow(t: &Text, drawing: u32, items: &[Item]) -> Option<f64> {
     near.map(|(_, s)| (s.end - s.start).atan2())
 }
 
-fn middle(t: &Text) -> Point {
-    let along = Vec2::from_angle(t.angle);
-    t.at + along * (t.height * LETTER * t.value.chars().count() as f64 / 2.0) + along.turn_90() * (t.height / 2.0)
-}
-
 /// The part that a note stands in, the smallest of several; else the nearest within reach.
 fn tied<'a>(t: &Text, parts: &'a [Part], drawing: u32) -> Option<&'a Part> {
-    let at = middle(t);
+    let at = t.middle();
     let of = || parts.iter().filter(|p| p.drawing == drawing);
     let within = of().filter(|p| p.outline.contains(at)).min_by(|a, b| a.area.total_cmp(&b.area));
     within.or_else(|| {
@@ -73,7 +68,7 @@ pub(super) fn told(drawing: &Cleaned, parts: &[Part], items: &[Item], given: &Gi
         let said = said.into_iter().map(|said| {
             let across = matches!(said, Said::Grain { across: true });
             let along = text.angle + if across { std::f64::consts::FRAC_PI_2 } else { 0.0 };
-            Tied { text, middle: middle(text), part, said, angle: arrow.unwrap_or(along) }
+            Tied { text, middle: text.middle(), part, said, angle: arrow.unwrap_or(along) }
         });
         open.extend(said.filter(|t| !settled(t, given)));
     }
@@ -120,7 +115,7 @@ fn settled(t: &Tied, given: &Given) -> bool {
             let so = given.customs.made_of.get(&home).is_none_or(|now| alike(now, &stock(now, *mm, of, given)));
             so || decided.is_some_and(|d| d.batch.is_some())
         }
-        Said::Grain { .. } => given.customs.grained.contains(&t.part.id) || grain(t).is_none(),
+        Said::Grain { .. } => given.customs.grained.contains(&t.part.id) || Grain::running(t.angle, ASKEW).is_none(),
         Said::Handed => given.customs.mirrored.contains(&t.part.id.0),
     }
 }
@@ -137,18 +132,6 @@ fn alike(a: &Stock, b: &Stock) -> bool {
     a.machine == b.machine && a.material == b.material && (a.thickness - b.thickness).abs() < 0.05
 }
 
-/// Which way of the part's drawing lies along the sheet's grain: none where it runs askew.
-fn grain(t: &Tied) -> Option<Grain> {
-    let (sin, cos) = (t.angle.sin().abs(), t.angle.cos().abs());
-    if sin < 0.1 {
-        Some(Grain::Along)
-    } else if cos < 0.1 {
-        Some(Grain::Across)
-    } else {
-        None
-    }
-}
-
 /// What taking the notes brings about before it is so.
 #[derive(Default)]
 struct New {
@@ -163,7 +146,7 @@ fn edit(t: &Tied, items: &[Item], given: &Given, new: &mut New) -> Vec<Edit> {
     let home = new.homes.get(&t.part.id).copied().unwrap_or(was);
     match &t.said {
         Said::Copies(n) => vec![NestEdit::SetQuantity { part: t.part.id, quantity: *n }.on(home)],
-        Said::Grain { .. } => grain(t)
+        Said::Grain { .. } => Grain::running(t.angle, ASKEW)
             .map(|g| NestEdit::SetPart { part: t.part.id, nest: PartNest { grain: Some(g), ..PartNest::default() } }.on(home))
             .into_iter()
             .collect(),

@@ -144,10 +144,11 @@ pub(crate) struct Piece {
 /// Cleans one drawing as decided. Fails on nothing: what cannot be used is a finding.
 pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tolerance: &Tolerance) -> (Cleaned, Vec<Finding>) {
     // A solid's faces are drawn as they are to be joined.
-    let joined = drawing.solid.as_ref().filter(|_| decisions.solid != SolidChoices::default()).map(|s| {
-        let mm = intake.transform.determinant().abs().sqrt();
-        s.drawn(&decisions.solid, mm, drawing)
-    });
+    let joined = drawing
+        .solid
+        .as_ref()
+        .filter(|_| decisions.solid != SolidChoices::default())
+        .map(|s| s.drawn(&decisions.solid, intake.mm(), drawing));
     let drawing = joined.as_ref().unwrap_or(drawing);
     let views = Views::of(decisions);
     let mut told = Told { file: &drawing.file, decisions, findings: Vec::new() };

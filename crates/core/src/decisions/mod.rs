@@ -20,6 +20,7 @@
 pub mod assign;
 pub mod clean;
 mod edit;
+mod grain;
 pub mod hold;
 pub mod intake;
 pub mod kerf;
@@ -172,9 +173,22 @@ impl Decisions {
     }
     /// One more batch, on and of this; its name.
     pub fn add_batch(&mut self, stock: Stock) -> BatchId {
-        let id = BatchId(self.batches.keys().map(|b| b.0).max().unwrap_or(0) + 1);
+        let id = self.next_batch();
         self.batches.insert(id, BatchDecisions { stock, ..BatchDecisions::default() });
         id
+    }
+    /// The number of the batch that would be added.
+    fn next_batch(&self) -> BatchId {
+        BatchId(self.batches.keys().map(|b| b.0).max().unwrap_or(0) + 1)
+    }
+    /// The change after which parts are made of a stock: in the batch that is of it, or in a new one.
+    pub fn made_of(&self, parts: Vec<PartId>, stock: Stock) -> Edit {
+        let known = self.batches.iter().find(|(_, b)| b.stock == stock).map(|(id, _)| *id);
+        let moved = Edit::Assign(AssignEdit::MoveParts { parts, to: known.unwrap_or_else(|| self.next_batch()) });
+        match known {
+            Some(_) => moved,
+            None => Edit::All { edits: vec![Edit::Assign(AssignEdit::AddBatch { stock }), moved] },
+        }
     }
     fn find(&mut self, id: u32) -> Result<&mut DrawingDecisions, EditError> {
         self.drawings.iter_mut().find(|x| x.id == id).ok_or_else(|| EditError::Gone(format!("drawing {id} of this job")))

@@ -1,5 +1,6 @@
 //! What is decided at Nest: sheets, distances, turns, and which layout.
 
+pub use super::grain::Grain;
 pub use super::layout::{Layout, Placement, Sheet, SheetLayout, turned};
 use super::tray::Tray;
 use super::{BatchDecisions, Decisions, EditError, Elsewhere, OnBatch, copies, within};
@@ -50,36 +51,6 @@ impl Turn {
     /// As typed on the command line: `none`, `180`, `90`, `any`.
     pub fn from_word(word: &str) -> Option<Self> {
         Self::ALL.into_iter().find(|t| t.name().trim_end_matches('°') == word)
-    }
-}
-
-/// Which way a part's grain lies on the sheet. A part's grain runs along the x of its drawing.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Grain {
-    /// Along the sheet's x.
-    Along,
-    /// Across it.
-    Across,
-}
-
-impl Grain {
-    /// As typed: `along`, `across`.
-    pub fn from_word(word: &str) -> Option<Self> {
-        [Self::Along, Self::Across].into_iter().find(|g| g.name() == word)
-    }
-    /// As shown.
-    pub fn name(self) -> &'static str {
-        match self {
-            Self::Along => "along",
-            Self::Across => "across",
-        }
-    }
-    /// The turns of some that keep it, degrees. A part whose grain lies across may be turned by a quarter whatever else is said.
-    pub fn kept_by(self, angles: &[f64]) -> Vec<f64> {
-        let half = angles.contains(&180.0);
-        let first = if self == Self::Along { 0.0 } else { 90.0 };
-        if half { vec![first, first + 180.0] } else { vec![first] }
     }
 }
 

@@ -1,6 +1,7 @@
 //! A table that fills the writing of a drawing: what it says, and how far its words may be narrowed.
 
 use super::{EditError, within};
+use crate::drawing::{Drawing, Shape};
 use crate::lettering::Face;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
@@ -51,6 +52,12 @@ impl Table {
         let plain = |s: &str| s.trim().trim_matches(['{', '}', '<', '>', '[', ']', '«', '»', '#', '%', '$']).trim().to_lowercase();
         let said = plain(writing);
         self.columns.iter().position(|c| !said.is_empty() && plain(c) == said)
+    }
+
+    /// How many lines of a drawing's writing are called as its columns are.
+    pub fn fields_in(&self, drawing: &Drawing) -> usize {
+        let said = drawing.entities.iter().filter_map(|e| if let Shape::Text(t) = &e.shape { self.column(&t.value) } else { None });
+        said.count()
     }
 
     fn checked(&self) -> Result<(), EditError> {

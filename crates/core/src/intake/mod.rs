@@ -27,6 +27,13 @@ pub struct Intake {
     pub candidates: Vec<Candidate>,
 }
 
+impl Intake {
+    /// mm of one drawing unit, as decided.
+    pub fn mm(&self) -> f64 {
+        self.transform.determinant().abs().sqrt()
+    }
+}
+
 /// One answer to “which unit?”.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Candidate {

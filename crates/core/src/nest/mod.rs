@@ -25,7 +25,7 @@ mod separation;
 mod snap;
 #[cfg(test)]
 mod tests;
-pub mod tray;
+mod tray;
 
 pub use aim::{Merits, Prices};
 pub use check::{Around, faults};
@@ -239,11 +239,11 @@ pub fn run(work: &Work, kept: Option<&Layout>, terms: &Terms, machine: &Machine)
             );
         }
     }
-    findings.extend(tray::outside(work, &layout));
-    // On blanks nothing has to keep off from anything: each has its own.
+    let beside = tray::outside(work, &layout);
+    // On blanks nothing has to keep off from anything: each has its own. What reaches beside its blank is told as that.
     let distances = if terms.tray.is_some() { Distances::of(0.0, 0.0) } else { terms.distances() };
-    let (faults, unkept) =
-        if terms.tray.is_some() && !findings.is_empty() { (0, (0, Vec::new())) } else { check::faults(work, &layout, distances) };
+    let (faults, unkept) = if beside.is_some() { (0, (0, Vec::new())) } else { check::faults(work, &layout, distances) };
+    findings.extend(beside);
     if faults > 0 {
         findings.push(
             Finding::new(

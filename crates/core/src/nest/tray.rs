@@ -13,13 +13,13 @@ use std::sync::Arc;
 const CLOSE: f64 = 0.02;
 
 /// A tray as the sheet that it is for the machine.
-pub fn as_sheet(tray: &Arc<Tray>) -> Sheet {
+fn as_sheet(tray: &Arc<Tray>) -> Sheet {
     let (w, h) = tray.size();
     Sheet { tray: Some(Arc::clone(tray)), on_bed: tray.on_bed, ..Sheet::rectangle(w, h) }
 }
 
 /// Every copy on a blank of its own.
-pub fn laid(work: &Work, tray: &Arc<Tray>) -> Layout {
+pub(super) fn laid(work: &Work, tray: &Arc<Tray>) -> Layout {
     let copies = work.parts.iter().flat_map(|p| (1..=p.quantity).map(move |number| (p, CopyId { part: p.id, number })));
     let mut layout = Layout::default();
     for (k, (part, copy)) in copies.enumerate() {
@@ -58,7 +58,7 @@ fn lie(tray: &Tray, frame: Bounds) -> Affine {
 }
 
 /// Copies of which something would be burned beside their blank.
-pub(super) fn outside(work: &Work, layout: &Layout) -> Vec<Finding> {
+pub(super) fn outside(work: &Work, layout: &Layout) -> Option<Finding> {
     let mut at: Vec<Point> = Vec::new();
     let mut first = None;
     let mut parts = BTreeSet::new();
@@ -76,7 +76,7 @@ pub(super) fn outside(work: &Work, layout: &Layout) -> Vec<Finding> {
             }
         }
     }
-    let (Some(first), n) = (first, parts.len()) else { return Vec::new() };
+    let (first, n) = (first?, parts.len());
     let text = format!(
         "{} beside the blank ({name}): what lies there would be burned into the jig or the bed.",
         counted(n, "part reaches", "parts reach")
@@ -90,7 +90,7 @@ pub(super) fn outside(work: &Work, layout: &Layout) -> Vec<Finding> {
         finding = finding.choice("Lay all in the middle", Edit::All { edits });
     }
     let edits = none.into_iter().chain([NestEdit::Nest.on(BatchId::FIRST)]).collect();
-    vec![finding.choice(format!("Make none of the {n}"), Edit::All { edits })]
+    Some(finding.choice(format!("Make none of the {n}"), Edit::All { edits }))
 }
 
 /// True where all of a copy lies on one and the same blank.

@@ -31,6 +31,17 @@ fn has_well(panel: &Panel, p: [f64; 3]) -> bool {
         })
 }
 
+/// Numbers from 0 to 1, the same for a seed.
+fn by_chance(seed: u64) -> impl FnMut() -> f64 {
+    let mut state = seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1;
+    move || {
+        state ^= state << 13;
+        state ^= state >> 7;
+        state ^= state << 17;
+        (state >> 11) as f64 / (1_u64 << 53) as f64
+    }
+}
+
 fn spec() -> impl Strategy<Value = BoxSpec> {
     let size = (90.0..400.0_f64, 80.0..300.0_f64, 60.0..200.0_f64);
     let thick = (1.5..12.0_f64, 1.5..12.0_f64, 1.5..12.0_f64);
@@ -68,13 +79,7 @@ proptest! {
     fn a_box_goes_together(spec in spec(), seed in 0..1000_u64) {
         let Ok(panels) = spec.panels() else { return Err(TestCaseError::reject("it cannot be made")) };
         let [w, d, h] = spec.outer();
-        let mut state = seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1;
-        let mut random = || {
-            state ^= state << 13;
-            state ^= state >> 7;
-            state ^= state << 17;
-            (state >> 11) as f64 / (1_u64 << 53) as f64
-        };
+        let mut random = by_chance(seed);
         let press = (-spec.clearance).max(0.0);
         let (mut shared, mut bare, mut shell) = (0, 0, 0);
         let (ta, tb, tc) = spec.thickness;
@@ -163,13 +168,7 @@ proptest! {
         let spec = BoxSpec { form: Form::Sloped, size, thickness, slope, finger, dividers, clearance: 0.0, ..BoxSpec::default() };
         let Ok(panels) = spec.panels() else { return Err(TestCaseError::reject("it cannot be made")) };
         let ([w, d, h], (ta, tb, tc)) = (spec.outer(), thickness);
-        let mut state = seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1;
-        let mut random = || {
-            state ^= state << 13;
-            state ^= state >> 7;
-            state ^= state << 17;
-            (state >> 11) as f64 / (1_u64 << 53) as f64
-        };
+        let mut random = by_chance(seed);
         let tan = slope.1.to_radians().tan();
         for _ in 0..3000 {
             let p = [random() * w, random() * d, random() * h];
@@ -194,13 +193,7 @@ proptest! {
         let Ok(panels) = spec.panels() else { return Err(TestCaseError::reject("it cannot be made")) };
         prop_assert_eq!(panels.len(), if rails.1 > 0.0 { 8 } else { 4 });
         let (w, d) = (opening.0 + 2.0 * rails.0, opening.1 + 2.0 * rails.0);
-        let mut state = seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) | 1;
-        let mut random = || {
-            state ^= state << 13;
-            state ^= state >> 7;
-            state ^= state << 17;
-            (state >> 11) as f64 / (1_u64 << 53) as f64
-        };
+        let mut random = by_chance(seed);
         let (mut bare, mut ring) = (0, 0);
         for _ in 0..3000 {
             let behind = rails.1 > 0.0 && random() > 0.5;

@@ -11,7 +11,7 @@ use std::collections::HashMap;
 /// A face smaller than this share of the largest is a facet of something curved.
 const FACET: f64 = 0.01;
 /// Faces laid out at most; what has more is no box.
-pub(super) const MOST_FACES: usize = 600;
+const MOST_FACES: usize = 600;
 
 /// The faces that are parts, and how many are too small or too many.
 pub(super) fn parts(faces: &[Face]) -> (Vec<&Face>, usize) {

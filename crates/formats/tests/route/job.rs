@@ -30,6 +30,18 @@ pub fn write(order: &ProgramOrder, to: &mut dyn Write) -> std::io::Result<()> {
     release::write(order, to)
 }
 
+/// Triangles as binary STL.
+pub fn stl(faces: &[[[f64; 3]; 3]]) -> Vec<u8> {
+    let mut out = vec![0; 80];
+    out.extend((faces.len() as u32).to_le_bytes());
+    for f in faces {
+        out.extend([0; 12]);
+        f.iter().flatten().for_each(|v| out.extend((*v as f32).to_le_bytes()));
+        out.extend([0; 2]);
+    }
+    out
+}
+
 /// A PDF of landscape A4 pages, each with its content.
 pub fn pdf(pages: &[String]) -> Vec<u8> {
     let kids: String = (0..pages.len()).map(|i| format!("{} 0 R ", 4 + 2 * i)).collect();

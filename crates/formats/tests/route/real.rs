@@ -1,6 +1,6 @@
 //! What real drawings brought: solids, shapes that touch, lines there and back, revisions that moved as a whole.
 
-use crate::job::{Job, pdf};
+use crate::job::{Job, pdf, stl};
 use boustrophe_core::assign::Process;
 use boustrophe_core::clean::carry::carry;
 use boustrophe_core::decisions::{AssignEdit, Edit, IntakeEdit, NestEdit, Stock};
@@ -43,14 +43,7 @@ fn ball(around: usize, high: usize, radius: f64, seed: u64) -> Vec<u8> {
         let last = &rings[rings.len() - 1];
         faces.push([last[k], bottom, last[n]]);
     }
-    let mut out = vec![0; 80];
-    out.extend((faces.len() as u32).to_le_bytes());
-    for f in faces {
-        out.extend([0; 12]);
-        f.iter().flatten().for_each(|v| out.extend((*v as f32).to_le_bytes()));
-        out.extend([0; 2]);
-    }
-    out
+    stl(&faces)
 }
 
 #[test]

@@ -1,7 +1,7 @@
 //! Solids from files: every number stands on two faces, on edges of one length, and models of 20 to 500 facets come to
 //! programs with joints of all three kinds.
 
-use crate::job::Job;
+use crate::job::{Job, stl};
 use boustrophe_core::decisions::{Edit, IntakeEdit, Joints, NestEdit, SolidChoices, Stock};
 use boustrophe_core::drawing::{Nature, Shape, Unit};
 use boustrophe_core::finding::Severity;
@@ -37,14 +37,7 @@ fn ball(around: usize, high: usize, radius: f64) -> Vec<u8> {
             }
         }
     }
-    let mut out = vec![0; 80];
-    out.extend((faces.len() as u32).to_le_bytes());
-    for f in faces {
-        out.extend([0; 12]);
-        f.iter().flatten().for_each(|v| out.extend((*v as f32).to_le_bytes()));
-        out.extend([0; 2]);
-    }
-    out
+    stl(&faces)
 }
 
 fn job(bytes: Vec<u8>, joints: Joints) -> Job {

@@ -7,6 +7,7 @@ use boustrophe_core::decisions::{AssignEdit, Edit, IntakeEdit, Lie, NestEdit, St
 use boustrophe_core::finding::{Finding, Severity};
 use boustrophe_core::geometry::{Path, Point};
 use boustrophe_core::ids::BatchId;
+use boustrophe_core::nest::Placement;
 use boustrophe_core::proof::{Action, interpret};
 use boustrophe_formats::{jig, table};
 use proptest::prelude::*;
@@ -193,6 +194,23 @@ fn what_reaches_beside_its_blank_is_told_and_lifted() {
     // Taken off the blanks the nest is no longer what is wanted.
     job.edit(&NestEdit::SetTray { tray: None }.on(BatchId::FIRST));
     assert!(finding(&job, "nest-stale").is_some());
+}
+
+/// Two copies laid by hand on one blank are told, whatever else is to be looked at.
+#[test]
+fn two_on_one_blank_are_told() {
+    let mut job = filled("name,no\nOdile,1\nBram,2\n");
+    let drawn: Vec<_> = job.route().work.items.iter().filter(|i| i.process == Process::Cut).map(|i| i.contour.source).collect();
+    job.edit(&Edit::Assign(AssignEdit::SetContours { contours: drawn, process: Some(Process::Reference) }));
+    // A tray that is larger than the bed: that is to be looked at, and is no stop.
+    job.edit(&NestEdit::SetTray { tray: Some(Box::new(tray(12, 2))) }.on(BatchId::FIRST));
+    let layout = job.nest(1, 1);
+    assert!(finding(&job, "sheet-over-bed").is_some() && finding(&job, "nest-overlap").is_none());
+    let second = layout.sheets[0].placed[1];
+    let back = Placement { x: second.x - 96.0, ..second };
+    job.edit(&NestEdit::LayCopies { to: vec![(back, 0)] }.on(BatchId::FIRST));
+    assert!(finding(&job, "outside-blank").is_none(), "it lies on a blank, but on another's");
+    assert!(finding(&job, "nest-overlap").is_some());
 }
 
 #[test]

@@ -56,7 +56,7 @@ struct SolidView {
 
 fn solid(loaded: &Loaded, d: &DrawingState, decided: &DrawingDecisions) -> Option<SolidView> {
     let s = d.drawing.solid.as_ref()?;
-    let mm = d.intake.transform.determinant().abs().sqrt();
+    let mm = d.intake.mm();
     let size = s.size().map(|v| v * mm);
     let (w, h) = s.largest(&decided.solid);
     let (w, h) = (w * mm, h * mm);
@@ -131,7 +131,7 @@ struct PictureView {
 fn picture(loaded: &Loaded, d: &DrawingState, decided: &DrawingDecisions) -> Option<PictureView> {
     let p = d.drawing.bitmap.as_ref()?;
     let t = &decided.trace;
-    let mm = d.intake.transform.determinant().abs().sqrt();
+    let mm = d.intake.mm();
     let pitch = loaded.rows().get(Process::Picture, None).map_or(0.1, |r| r.pitch);
     Some(PictureView {
         pixels: format!("{} × {}", p.width, p.height),

@@ -12,7 +12,6 @@ const RATIO: f64 = 0.004;
 const PAGE: f64 = 0.85;
 /// A frame lies no further inside the border than this share of its short side.
 const INSET: f64 = 0.12;
-
 /// A border that is the page itself may be off it by this, mm.
 const OFF: f64 = 0.5;
 /// A sheet of paper is at least so many heights of its writing high.
@@ -51,10 +50,10 @@ impl Plan<'_> {
         let borders = found(self.contours, self.pages, &texts, self.letters);
         borders.iter().for_each(|i| self.take(*i, Kind::Border));
         // Marks of zones stand between the border and its innermost frame, or reach from the one edge to the paper's.
-        for (k, outer) in borders.iter().map(|i| self.contours[*i].bounds).enumerate() {
+        for outer in borders.iter().map(|i| self.contours[*i].bounds) {
             let inner =
                 borders.iter().map(|i| self.contours[*i].bounds).filter(|b| outer.holds(b)).reduce(|a, b| if a.holds(&b) { b } else { a });
-            let Some(inner) = inner.filter(|b| *b != outer || k == 0) else { continue };
+            let Some(inner) = inner else { continue };
             let page = self.pages.iter().find(|p| p.grown(1e-3).holds(&outer)).copied().unwrap_or(outer);
             let beside = |b: Bounds| {
                 let c = b.center();

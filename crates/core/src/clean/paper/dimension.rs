@@ -1,6 +1,6 @@
 //! Dimensions: a line beside a figure that ends at something on both sides. Arrows: a line with a head.
 
-use super::{Kind, Plan, SMALL, TOUCH, middle};
+use super::{Kind, Plan, SMALL, TOUCH};
 use crate::drawing::Text;
 use crate::geometry::{Bounds, Point, Segment, Vec2};
 
@@ -49,7 +49,7 @@ impl Plan<'_> {
         let texts = self.texts;
         for text in texts.iter().filter(|t| t.height > 0.0 && is_figure(&t.value)) {
             let h = text.height;
-            let (at, width) = middle(text);
+            let (at, width) = (text.middle(), text.width());
             let around = Bounds { min: at, max: at }.grown(BESIDE * h + width);
             for line in self.strokes(around) {
                 if beside(&line.1, text, at, width) && line.1.chord() > 0.5 * h {
@@ -142,7 +142,7 @@ impl Plan<'_> {
                 barbed += usize::from(whole || pointed.len() + own.count() > 1);
                 heads.extend(pointed);
             }
-            let by = |t: &Text| self.path(i).nearest(middle(t).0).distance.min(self.path(i).nearest(t.at).distance) <= BY_ARROW * t.height;
+            let by = |t: &Text| self.path(i).nearest(t.middle()).distance.min(self.path(i).nearest(t.at).distance) <= BY_ARROW * t.height;
             if barbed > 0 && self.texts.iter().any(by) {
                 self.take(i, Kind::Arrow);
                 heads.into_iter().for_each(|k| self.take(k, Kind::Arrow));

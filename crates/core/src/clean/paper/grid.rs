@@ -1,6 +1,6 @@
 //! Title blocks and tables: lines along x and y that hang together and part writing into cells.
 
-use super::{Kind, Plan, middle, squared};
+use super::{Kind, Plan, squared};
 use crate::drawing::Text;
 use crate::geometry::{Bounds, Point};
 
@@ -100,7 +100,7 @@ impl Plan<'_> {
         let room = group.bounds.grown(REACH * self.letters);
         let mut cells: Vec<(Bounds, bool)> = Vec::new();
         for text in self.texts.iter().filter(|t| t.height > 0.0) {
-            let at = middle(text).0;
+            let at = text.middle();
             let Some(cell) = (if room.has(at) || border.is_some_and(|b| b.has(at)) { cell(&walls, at) } else { None }) else { continue };
             if !room.grown(1e-3).holds(&cell) || cells.iter().any(|c| c.0 == cell) {
                 continue;

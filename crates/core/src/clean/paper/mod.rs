@@ -15,15 +15,13 @@ pub use told::leftovers;
 
 use super::Contour;
 use crate::drawing::Text;
-use crate::geometry::{Bounds, Path, Point, Segment, Vec2};
+use crate::geometry::{Bounds, Path, Point, Segment};
 use rstar::primitives::{GeomWithData, Rectangle};
 use rstar::{AABB, RTree};
 use std::sync::Arc;
 
 /// Contours and lines of writing that are looked through; more is no plan that a person reads.
 const MOST: (usize, usize) = (60_000, 6_000);
-/// Width of a letter as a share of its height.
-const LETTER: f64 = 0.65;
 
 /// A kind of thing that belongs to the paper.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -143,12 +141,6 @@ impl Plan<'_> {
 /// What ends a line is no larger than so many letters, and comes this near, in heights of letters.
 const SMALL: f64 = 3.5;
 const TOUCH: f64 = 0.2;
-
-/// The middle of a line of writing, and its width, mm.
-fn middle(t: &Text) -> (Point, f64) {
-    let (along, width) = (Vec2::from_angle(t.angle), t.height * LETTER * t.value.chars().count() as f64);
-    (t.at + along * (width / 2.0) + along.turn_90() * (t.height / 2.0), width)
-}
 
 /// All straight and along x or y.
 fn squared(path: &Path) -> bool {

@@ -22,16 +22,17 @@ fn of_paper(drawing: &Cleaned, made: &[Arc<Contour>], paper: &[(Kind, usize)]) -
     let of = |kind: Kind| paper.iter().filter(move |(k, _)| *k == kind).map(|(_, i)| *i);
     let kinds: Vec<(Kind, usize)> = Kind::ALL.into_iter().map(|k| (k, of(k).count())).filter(|(_, n)| *n > 0).collect();
     let n = paper.len();
+    if n == 0 {
+        return None;
+    }
     let list: Vec<String> = kinds.iter().map(|(k, n)| format!("{n} {}", k.words())).collect();
+    let (is, stands) = if n == 1 { ("is", "it stands it") } else { ("are", "they stand they") };
     let text = format!(
-        "{} in {} {} of the paper and not of the parts: {}. As {} they would be cut or scored.",
+        "{} in {} {is} of the paper and not of the parts: {}. As {stands} would be cut or scored.",
         counted(n, "line", "lines"),
         drawing.name,
-        if n == 1 { "is" } else { "are" },
         list.join(", "),
-        if n == 1 { "it stands" } else { "they stand" },
-    )
-    .replacen("As it stands they", "As it stands it", 1);
+    );
     let reference = |at: &mut dyn Iterator<Item = usize>| {
         let contours: Vec<ContourId> = at.map(|i| made[i].id).collect();
         Edit::Assign(AssignEdit::SetContours { contours, process: Some(Process::Reference) })
@@ -47,5 +48,5 @@ fn of_paper(drawing: &Cleaned, made: &[Arc<Contour>], paper: &[(Kind, usize)]) -
     }
     finding = finding.acceptable("They belong to it");
     finding.place.contours = paper.iter().map(|(_, i)| made[*i].id).collect();
-    (n > 0).then_some(finding)
+    Some(finding)
 }
