@@ -15,7 +15,7 @@ use boustrophe_core::ids::BatchId;
 use boustrophe_core::ids::CopyId;
 use boustrophe_core::ids::EdgePlace;
 use boustrophe_core::nest::{Aim, Grain, Sheet, Turn};
-use boustrophe_core::quantity::{count, length, number};
+use boustrophe_core::quantity::{count, length, number, ratio};
 use serde::Deserialize;
 
 /// A change as a form posts it: either a whole edit as JSON, or its name, what it is on, and what was typed.
@@ -246,19 +246,6 @@ pub fn key(key: &str, value: &str) -> Result<Edit, String> {
     }
 }
 
-/// `0.5`, `1:20` (the drawing is a twentieth of true size), `1/8" = 1'` or `2*3`.
-/// A factor, or a ratio as `1:20` and `1/8" = 1'`.
-pub fn ratio(text: &str) -> Result<f64, String> {
-    let Some((drawn, real)) = text.split_once(['=', ':']) else { return number(text) };
-    // Marks of inches and feet, as drawings write them.
-    let side = |t: &str| length(&t.trim().replace(['"', '″'], "in").replace(['\'', '′'], "ft"), Unit::Mm);
-    let (drawn, real) = (side(drawn)?, side(real)?);
-    if drawn <= 0.0 || real <= 0.0 {
-        return Err(format!("“{text}” is no ratio; type it as 1:20 or 1/8\" = 1'"));
-    }
-    Ok(real / drawn)
-}
-
 /// `auto`, `x`, `y` or an angle in degrees, and `one way` where rows go only one way.
 fn sweep(text: &str) -> Result<Edit, String> {
     let (rows, one_way) = text.strip_suffix("one way").map_or((text, false), |r| (r.trim(), true));
@@ -332,11 +319,7 @@ mod tests {
     fn what_is_typed_becomes_an_edit() {
         assert_eq!(form("spacing", "", "1/8in"), Ok(NestEdit::SetSpacing { spacing: Some(3.175) }.on(BatchId::FIRST)));
         assert_eq!(form("spacing", "", ""), Ok(NestEdit::SetSpacing { spacing: None }.on(BatchId::FIRST)));
-        for (typed, is) in [("1:20", 20.0), ("1/8\" = 1'", 96.0), ("1/8\"=1'", 96.0), ("1in = 1ft", 12.0), ("2:1", 0.5)] {
-            let Ok(Edit::Intake(IntakeEdit::SetScale { drawing: 1, scale })) = form("scale", "1", typed) else { panic!("{typed}") };
-            assert!((scale - is).abs() < 1e-9, "{typed}: {scale}");
-        }
-        assert!(form("scale", "1", "1:0").is_err() && form("scale", "1", "=").is_err());
+        assert_eq!(form("scale", "1", "1:20"), Ok(Edit::Intake(IntakeEdit::SetScale { drawing: 1, scale: 20.0 })));
         let Ok(Edit::Nest(OnBatch { edit: NestEdit::SetSheets { sheets }, .. })) = form("sheet", "", "2@600x400, 900x600") else {
             panic!("two kinds")
         };

@@ -26,6 +26,18 @@ pub fn number(text: &str) -> Result<f64, String> {
     Ok(value)
 }
 
+/// How many times larger than drawn something is: a factor, or a ratio as `1:20` (drawn a twentieth of its size) and `1/8" = 1'`.
+pub fn ratio(text: &str) -> Result<f64, String> {
+    let Some((drawn, real)) = text.split_once(['=', ':']) else { return number(text) };
+    // Marks of inches and feet, as drawings write them.
+    let side = |t: &str| length(&t.trim().replace(['"', '″'], "in").replace(['\'', '′'], "ft"), Unit::Mm);
+    let (drawn, real) = (side(drawn)?, side(real)?);
+    if drawn <= 0.0 || real <= 0.0 {
+        return Err(format!("“{text}” is no ratio; type it as 1:20 or 1/8\" = 1'"));
+    }
+    Ok(real / drawn)
+}
+
 /// A whole number of at least `least` and at most `most`.
 pub fn count(text: &str, least: u32, most: u32) -> Result<u32, String> {
     let value = number(text)?;
@@ -177,6 +189,14 @@ mod tests {
         }
         assert!((length("2", Unit::In).expect("2 in") - 50.8).abs() < 1e-9);
         assert!((length("2*35+4", Unit::In).expect("sum in inch") - 74.0 * 25.4).abs() < 1e-9);
+    }
+
+    #[test]
+    fn ratios_as_drawings_write_them() {
+        for (text, times) in [("1:20", 20.0), ("2 : 1", 0.5), ("1/8\" = 1'", 96.0), ("1/8\"=1'", 96.0), ("1in = 1ft", 12.0), ("0.5", 0.5)] {
+            assert!((ratio(text).expect(text) - times).abs() < 1e-9, "{text}");
+        }
+        assert!(["0:1", "1:0", ":", "="].iter().all(|t| ratio(t).is_err()));
     }
 
     #[test]

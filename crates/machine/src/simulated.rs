@@ -94,7 +94,8 @@ pub async fn serve(simulated: Simulated, listener: TcpListener) -> io::Result<()
                         tokio::time::sleep(CUT).await;
                     }
                 };
-                tokio::select! { _ = converse(&simulated, stream) => {}, () = cut => {} }
+                // The cut first: while the line is cut nobody is greeted.
+                tokio::select! { biased; () = cut => {}, _ = converse(&simulated, stream) => {} }
                 drop(place);
             });
         }

@@ -3,7 +3,6 @@
 use super::intake::state;
 use super::typed::Typed;
 use super::{Shared, blocking};
-use crate::edits::ratio;
 use crate::error::{AppError, html};
 use crate::incoming;
 use crate::pages::changes::apply;
@@ -13,6 +12,7 @@ use axum::response::{Html, Redirect};
 use boustrophe_core::decisions::{DrawingDecisions, Edit, IntakeEdit, View};
 use boustrophe_core::drawing::{Drawing, Shape};
 use boustrophe_core::geometry::{self, Bounds, Point};
+use boustrophe_core::quantity::ratio;
 use serde::Deserialize;
 use std::fmt::Write;
 

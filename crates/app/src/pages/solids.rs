@@ -56,6 +56,8 @@ struct Pairs {
     job: i32,
     name: String,
     words: String,
+    /// Edges are shortened: by how much is listed.
+    shortened: bool,
     /// Number, the two parts, length, angle, by how much each is shortened, and the bevel that does without it.
     rows: Vec<(usize, String, String, String, String, String, String)>,
 }
@@ -82,8 +84,10 @@ pub async fn pairs(app: Shared, Path((job, drawing)): Path<(i32, u32)>) -> Resul
                 format!("{:.1}", p.bevel),
             )
         };
-        let rows = solid.pairs(&decided.solid, d.intake.mm()).into_iter().map(row).collect();
-        html(&Pairs { job, name: decided.name.clone(), words: decided.solid.words(), rows })
+        let pairs = solid.pairs(&decided.solid, d.intake.mm());
+        let shortened = pairs.iter().any(|p| p.shortened > 0.0);
+        let rows = pairs.into_iter().map(row).collect();
+        html(&Pairs { job, name: decided.name.clone(), words: decided.solid.words(), shortened, rows })
     })
     .await
 }

@@ -27,6 +27,7 @@ function refresh() {
   shown = d;
   $("#notice").replaceChildren();
   stage.load(d.dataset, searching()).then(() => {
+    if (shown !== d) return;
     player?.stop();
     player = $("#play-sheet option") ? new Player(stage, d.dataset.job) : null;
     document.body.dataset.ready = d.dataset.revision + d.dataset.station;

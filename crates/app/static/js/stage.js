@@ -31,7 +31,7 @@ export class Stage {
     this.canvas = element.querySelector("canvas");
     this.view = new View(element, this.canvas);
     this.layer = document.createElement("canvas");
-    Object.assign(this, { scene: null, numbers: true, chosen: [], marked: null, overlay: null, underlay: null, layers: [], tools: [], pictures: new Map() });
+    Object.assign(this, { scene: null, numbers: true, chosen: [], marked: null, overlay: null, underlay: null, layers: [], tools: [], pictures: new Map(), asked: 0, taken: 0 });
     this.scheme = matchMedia("(prefers-color-scheme: dark)");
     this.scheme.addEventListener("change", () => this.redraw());
     // A view that no hand chose fits the room there is, also when that changes.
@@ -56,14 +56,19 @@ export class Stage {
 
   /** Fetches what `docket` shows; the view is kept while a search runs or the same things are shown. */
   async load({ job, station, batch, tools, layers }, live = false, keepView = false) {
-    const about = `batch=${batch ?? 1}${live ? "&live=true" : ""}`;
+    const about = `batch=${batch ?? 1}${live ? "&live=true" : ""}`, turn = ++this.asked;
     if (live && this.scene && this.shown === station + batch) {
-      const poses = await fetch(`/jobs/${job}/poses?${about}`);
-      if (poses.ok && this.scene.pose(await poses.json())) { this.redraw(); return; }
+      const poses = await fetch(`/jobs/${job}/poses?${about}`), lie = poses.ok && await poses.json();
+      if (turn < this.taken) return;
+      if (lie && this.scene.pose(lie)) { this.redraw(); return; }
     }
     const response = await fetch(`/jobs/${job}/stage/${station}?${about}`);
     if (!response.ok) return;
-    const data = await response.json(), before = this.scene?.extent, moved = this.shown !== station + batch;
+    const data = await response.json();
+    // What was asked for earlier and comes later is of yesterday.
+    if (turn < this.taken) return;
+    this.taken = turn;
+    const before = this.scene?.extent, moved = this.shown !== station + batch;
     Object.assign(this, { job, shown: station + batch, overlay: null, underlay: null, chosen: [] });
     this.equip(tools ?? "", layers ?? "");
     this.scene = new Scene(data, job, (address, matrix) => this.picture(address, matrix));

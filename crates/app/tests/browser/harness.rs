@@ -269,7 +269,6 @@ impl Hand<'_> {
         }
     }
 
-    /// Chooses an option of the select under `selector`.
     /// Gives a file to a field that takes one.
     pub async fn upload(&self, selector: &str, file: &std::path::Path) {
         self.page
@@ -280,6 +279,8 @@ impl Hand<'_> {
             .await
             .expect("the field takes it");
     }
+
+    /// Chooses an option of the select under `selector`.
     pub async fn choose(&self, selector: &str, value: &str) {
         self.click(&format!("{selector} option[value={value:?}]")).await;
     }

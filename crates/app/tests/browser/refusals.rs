@@ -63,3 +63,27 @@ async fn figures_that_make_no_sense_are_not_taken() {
     assert!(hand.text(".findings").await.contains("the largest sheet, 100 × 80 mm"), "{}", hand.text(".findings").await);
     browser.shut().await;
 }
+
+/// What the stage asked for first and gets last is not what it shows.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_late_answer_does_not_take_the_stage_back() {
+    let (shop, browser) = (Shop::open("demo"), Browser::open().await);
+    let hand = Hand { page: &browser.page, shop: &shop.address };
+    hand.go("/jobs/1/clean").await;
+    hand.drawn().await;
+    let script = "const fetched = window.fetch, stage = document.querySelector('#stage').stage, of = { ...document.querySelector('#docket').dataset };
+        let first = true;
+        window.fetch = async (...asked) => {
+            const late = first;
+            first = false;
+            const answer = await fetched(...asked);
+            if (late) await new Promise((done) => setTimeout(done, 1500));
+            return answer;
+        };
+        const both = [stage.load(of), stage.load({ ...of, station: 'assign' })];
+        Promise.all(both).then(() => { document.body.dataset.both = 'came'; });";
+    hand.page.execute(script, Vec::new()).await.expect("a script runs");
+    hand.until("both answers", "document.body.dataset.both").await;
+    assert_eq!(hand.value("document.querySelector('#stage').stage.shown").await, "assign1");
+    browser.shut().await;
+}

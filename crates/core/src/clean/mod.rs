@@ -27,7 +27,7 @@ mod views;
 pub use crate::ids::ContourId;
 pub use compare::{Compared, compare};
 pub use operate::Operation;
-pub use paper::leftovers;
+pub use paper::{leftovers, scale_said};
 pub use views::region_at;
 
 use crate::decisions::{DrawingDecisions, Mend, SolidChoices};
@@ -84,6 +84,8 @@ pub struct Cleaned {
     pub texts: Vec<Text>,
     /// Pages of the file as they lie, mm, where it has pages.
     pub pages: Vec<Bounds>,
+    /// What is drawn to one scale each, as it lies, mm: pages, or regions with scales of their own.
+    pub areas: Vec<Bounds>,
     /// Box round all contours.
     pub bounds: Bounds,
     /// Widths of the gaps between free ends, joined or not, mm.
@@ -214,10 +216,11 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
 
     let gaps = chained.joined.iter().chain(&chained.open).map(|g| g.width).collect();
     let bounds = contours.iter().fold(Bounds::EMPTY, |b, c| b.union(c.bounds));
-    // Pages are where they are only as long as what is on them is.
-    let pages =
-        drawing.pages.iter().filter(|_| !views.laid_anew()).map(|p| Bounds::of([p.min, p.max].map(|c| intake.transform * c))).collect();
-    let cleaned = Cleaned { drawing: decisions.id, name: drawing.file.clone(), contours, texts, pages, bounds, gaps, rows: Vec::new() };
+    let lying = |p: Bounds| Bounds::of([p.min, p.max].map(|c| intake.transform * c));
+    let pages: Vec<Bounds> = drawing.pages.iter().filter_map(|p| views.page(p)).map(lying).collect();
+    let areas = if views.laid_anew() { views.laid().into_iter().map(lying).collect() } else { pages.clone() };
+    let cleaned =
+        Cleaned { drawing: decisions.id, name: drawing.file.clone(), contours, texts, pages, areas, bounds, gaps, rows: Vec::new() };
     let mut findings = told.findings;
     let Some(table) = &decisions.table else { return (cleaned, findings) };
     let (filled, more) = table::filled(cleaned, table);

@@ -35,6 +35,19 @@ impl<'a> Views<'a> {
     pub(crate) fn laid_anew(&self) -> bool {
         !self.places.is_empty()
     }
+    /// Where the regions lie; in drawing units.
+    pub(crate) fn laid(&self) -> Vec<Bounds> {
+        let at = |(i, r): (usize, &Bounds)| self.places.get(i).map_or(*r, |p| Bounds::of([r.min, r.max].map(|c| *p * c)));
+        self.regions.iter().enumerate().map(at).collect()
+    }
+    /// Where a page lies that one region takes whole; `None` for what is in pieces.
+    pub(crate) fn page(&self, page: &Bounds) -> Option<Bounds> {
+        if !self.laid_anew() {
+            return Some(*page);
+        }
+        let whole = self.regions.iter().zip(&self.places).find(|(r, _)| r.grown(1e-6 * page.width()).holds(page));
+        whole.map(|(_, place)| Bounds::of([page.min, page.max].map(|c| *place * c)))
+    }
     /// How what has these points is laid: where most of them lie in one region, or there are none. `None` for what is left out.
     pub(crate) fn place(&self, points: impl Iterator<Item = Point>) -> Option<Affine> {
         if self.regions.is_empty() {

@@ -237,6 +237,7 @@ fn cleaned(
             let (intake, mut found) = intake::run(drawing, d, &machine(d));
             let (cleaned, more) = clean::run(drawing, &intake, d, &shop.tolerance);
             found.extend(more);
+            found.extend(clean::scale_said(&cleaned, &intake, d));
             ((intake, Arc::new(cleaned)), found)
         })
     };

@@ -60,6 +60,11 @@ impl Machine {
                         self.push(Object::Dict(d))?;
                         self.push(Object::Bool(true))
                     }
+                    // Programs that find these show writing a line at a time, not a letter.
+                    None if matches!(&*key, "xyshow" | "xshow" | "yshow") => {
+                        self.push(Object::Dict(0))?;
+                        self.push(Object::Bool(true))
+                    }
                     None => self.push(Object::Bool(false)),
                 }
             }
@@ -152,8 +157,32 @@ impl Machine {
 
     pub(super) fn places(&mut self, name: &str) -> Done {
         let six = |a: Affine| Object::Array(Rc::new(a.as_coeffs().map(Object::Number).to_vec()));
+        // With a matrix on top they are about that one and leave the drawing where it is.
+        let own = match (name, self.stack.last()) {
+            ("translate" | "scale" | "rotate" | "transform" | "itransform" | "dtransform" | "idtransform", Some(Object::Array(_))) => {
+                Some(self.matrix()?)
+            }
+            _ => None,
+        };
         match name {
             "matrix" => self.push(six(Affine::IDENTITY)),
+            "identmatrix" | "defaultmatrix" => {
+                self.pop()?;
+                self.push(six(Affine::IDENTITY))
+            }
+            "concatmatrix" => {
+                self.pop()?;
+                let (b, a) = (self.matrix()?, self.matrix()?);
+                self.push(six(b * a))
+            }
+            "invertmatrix" => {
+                self.pop()?;
+                let a = self.matrix()?;
+                if a.determinant() == 0.0 {
+                    return Err(Stop::Fault("a matrix of it cannot be turned round".into()));
+                }
+                self.push(six(a.inverse()))
+            }
             "currentmatrix" => {
                 self.pop()?;
                 self.push(six(self.now.place))
@@ -172,19 +201,27 @@ impl Machine {
             }
             "translate" => {
                 let [x, y] = self.numbers()?;
-                self.turn(Affine::translate((x, y)))
+                let by = Affine::translate((x, y));
+                if own.is_some() { self.push(six(by)) } else { self.turn(by) }
             }
             "scale" => {
                 let [x, y] = self.numbers()?;
-                self.turn(Affine::scale_non_uniform(x, y))
+                let by = Affine::scale_non_uniform(x, y);
+                if own.is_some() { self.push(six(by)) } else { self.turn(by) }
             }
             "rotate" => {
                 let a = self.number()?;
-                self.turn(Affine::rotate(a.to_radians()))
+                let by = Affine::rotate(a.to_radians());
+                if own.is_some() { self.push(six(by)) } else { self.turn(by) }
             }
             _ => {
                 let [x, y] = self.numbers()?;
-                let to = if name.contains("id") || name == "itransform" { self.now.place.inverse() } else { self.now.place };
+                let place = own.unwrap_or(self.now.place);
+                let back = name.contains("id") || name == "itransform";
+                if back && place.determinant() == 0.0 {
+                    return Err(Stop::Fault("a matrix of it cannot be turned round".into()));
+                }
+                let to = if back { place.inverse() } else { place };
                 let p =
                     if name.contains("dtransform") { (to * Point::new(x, y) - to * Point::ZERO).to_point() } else { to * Point::new(x, y) };
                 self.set(p.x)?;

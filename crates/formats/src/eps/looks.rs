@@ -13,6 +13,28 @@ impl Machine {
                 let v = self.number()?;
                 self.now.colour = [byte(v); 3];
             }
+            // How many figures a colour has; a pattern's or a table's has one that is no shade.
+            "setcolorspace" => {
+                let space = match self.pop()? {
+                    Object::Array(a) => a.first().cloned().unwrap_or(Object::Null),
+                    other => other,
+                };
+                let name = if let Object::Literal(n) | Object::Name(n) = &space { n.to_string() } else { String::new() };
+                self.now.space = match name.as_str() {
+                    "DeviceRGB" | "CIEBasedABC" => 3,
+                    "DeviceCMYK" | "CIEBasedDEFG" => 4,
+                    _ => 1,
+                };
+                self.now.colour = [0; 3];
+            }
+            "setcolor" => match self.now.space {
+                3 => self.looks("setrgbcolor")?,
+                4 => self.looks("setcmykcolor")?,
+                _ => {
+                    let shade = self.pop()?;
+                    self.now.colour = [if let Object::Number(v) = shade { byte(v) } else { 0 }; 3];
+                }
+            },
             "setrgbcolor" => self.now.colour = self.numbers::<3>()?.map(byte),
             "setcmykcolor" => {
                 let [c, m, y, k] = self.numbers()?;
@@ -43,9 +65,27 @@ impl Machine {
                     self.set(f64::from(c) / 255.0)?;
                 }
             }
-            "setlinecap" | "setlinejoin" | "setmiterlimit" | "setflat" | "setstrokeadjust" | "setoverprint" | "setpacking"
-            | "setglobal" | "setcolorspace" | "setpagedevice" | "setfont" | "print" | "=" | "==" | "setcachedevice" | "flush"
-            | "pstack" | "setoverprintmode" => {
+            "setlinecap"
+            | "setlinejoin"
+            | "setmiterlimit"
+            | "setflat"
+            | "setstrokeadjust"
+            | "setoverprint"
+            | "setpacking"
+            | "setglobal"
+            | "setpagedevice"
+            | "setfont"
+            | "print"
+            | "="
+            | "=="
+            | "setcachedevice"
+            | "flush"
+            | "pstack"
+            | "setoverprintmode"
+            | "settransfer"
+            | "setblackgeneration"
+            | "setundercolorremoval"
+            | "sethalftone" => {
                 if !matches!(name, "flush" | "pstack") {
                     self.pop()?;
                 }
@@ -55,7 +95,11 @@ impl Machine {
             "findfont" => {
                 let name = self.pop()?;
                 let encoding = Object::Array(Rc::new(Vec::new()));
-                self.dict(HashMap::from([("FontName".into(), name), ("Encoding".into(), encoding)]))?;
+                self.dict(HashMap::from([
+                    ("FontName".into(), name),
+                    ("Encoding".into(), encoding),
+                    ("FontType".into(), Object::Number(1.0)),
+                ]))?;
             }
             "scalefont" | "makefont" => {
                 if name == "scalefont" {
@@ -74,12 +118,38 @@ impl Machine {
                 self.push(font)?;
             }
             "StandardEncoding" | "ISOLatin1Encoding" => self.push(Object::Array(Rc::new(Vec::new())))?,
-            "currentfont" => self.push(Object::Null)?,
+            "currentfont" => self.dict(HashMap::from([("FontType".into(), Object::Number(1.0))]))?,
             "glyphshow" => {
                 self.pop()?;
                 self.drawing.skip("letter of a font in the file");
             }
             "show" => self.write()?,
+            // The same with letters moved apart: they stand where they stand, and are one line.
+            "ashow" | "widthshow" | "awidthshow" => {
+                let line = self.pop()?;
+                for _ in 0..if name == "ashow" {
+                    2
+                } else if name == "widthshow" {
+                    3
+                } else {
+                    5
+                } {
+                    self.number()?;
+                }
+                self.push(line)?;
+                self.write()?;
+            }
+            "xyshow" | "xshow" | "yshow" => {
+                let by = self.array()?;
+                self.write()?;
+                let by = by.iter().map(|o| if let Object::Number(v) = o { *v } else { 0.0 });
+                let mut to = self.here()?;
+                for (i, v) in by.enumerate() {
+                    if name == "yshow" || name == "xyshow" && i % 2 == 1 { to.y += v } else { to.x += v }
+                }
+                self.there(to)?;
+                self.now.at = Some(to);
+            }
             "stringwidth" => {
                 self.pop()?;
                 self.set(0.0)?;

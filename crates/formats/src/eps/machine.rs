@@ -39,6 +39,8 @@ pub(super) type Done = Result<(), Stop>;
 pub(super) struct Graphics {
     pub(super) place: Affine,
     pub(super) colour: [u8; 3],
+    /// Figures of a colour as `setcolor` takes it.
+    pub(super) space: u8,
     pub(super) width: f64,
     pub(super) dashes: String,
     pub(super) path: BezPath,
@@ -70,6 +72,7 @@ impl Machine {
         let now = Graphics {
             place: Affine::IDENTITY,
             colour: [0; 3],
+            space: 1,
             width: 1.0,
             dashes: String::new(),
             path: BezPath::new(),
@@ -259,6 +262,17 @@ impl Machine {
                 }))
             }
             "and" | "or" | "xor" => {
+                let whole =
+                    |o: Option<&Object>| if let Some(Object::Number(v)) = o { (v.fract() == 0.0).then_some(*v as i64) } else { None };
+                let n = self.stack.len();
+                if let (Some(a), Some(b)) = (whole(self.stack.get(n.wrapping_sub(2))), whole(self.stack.last())) {
+                    self.stack.truncate(n - 2);
+                    return self.set(match name {
+                        "and" => a & b,
+                        "or" => a | b,
+                        _ => a ^ b,
+                    } as f64);
+                }
                 let (b, a) = (self.bool()?, self.bool()?);
                 self.push(Object::Bool(match name {
                     "and" => a && b,
@@ -274,8 +288,10 @@ impl Machine {
             "def" | "store" | "load" | "begin" | "end" | "dict" | "where" | "known" | "get" | "put" | "bind" | "length" | "array"
             | "currentdict" | "userdict" | "systemdict" | "globaldict" | "statusdict" | "aload" | "astore" | "cvx" | "cvn" | "xcheck"
             | "type" | "readonly" | "executeonly" | "noaccess" | "undef" | "maxlength" | "string" => self.words(name),
-            "matrix" | "currentmatrix" | "setmatrix" | "concat" | "translate" | "scale" | "rotate" | "initmatrix" | "transform"
-            | "itransform" | "dtransform" | "idtransform" => self.places(name),
+            "matrix" | "identmatrix" | "defaultmatrix" | "concatmatrix" | "invertmatrix" | "currentmatrix" | "setmatrix" | "concat"
+            | "translate" | "scale" | "rotate" | "initmatrix" | "transform" | "itransform" | "dtransform" | "idtransform" => {
+                self.places(name)
+            }
             "newpath" | "moveto" | "rmoveto" | "lineto" | "rlineto" | "curveto" | "rcurveto" | "closepath" | "arc" | "arcn"
             | "rectstroke" | "rectfill" | "rectclip" | "currentpoint" | "stroke" | "fill" | "eofill" | "clip" | "eoclip" | "initclip"
             | "pathbbox" | "flattenpath" | "reversepath" => self.path(name),

@@ -62,6 +62,43 @@ fn a_program_that_draws_is_followed() {
 }
 
 #[test]
+fn matrices_of_their_own_move_nothing() {
+    let d = ok("2 3 matrix scale 0 get /sx exch def 10 20 5 7 matrix translate transform /y exch def /x exch def \
+         x y moveto x sx 10 mul add y lineto stroke 1 0 90 matrix rotate matrix invertmatrix dtransform moveto 8 0 rlineto stroke");
+    assert_eq!(boxes(&d)[0], [15.0, 27.0, 35.0, 27.0]);
+    let end = boxes(&d)[1];
+    assert!(end[0].abs() < 1e-9 && (end[1] + 1.0).abs() < 1e-9 && (end[2] - 8.0).abs() < 1e-9, "{end:?}");
+    // Flags are whole numbers.
+    assert_eq!(boxes(&ok("6 3 and 2 eq 5 1 or 5 eq and { 0 0 moveto 9 9 lineto stroke } if")).len(), 1);
+}
+
+#[test]
+fn colours_have_as_many_figures_as_their_space() {
+    for (set, colour) in [
+        ("/DeviceRGB setcolorspace 1 0 0 setcolor", [255, 0, 0]),
+        ("[/DeviceCMYK] setcolorspace 0 1 1 0 setcolor", [255, 0, 0]),
+        ("/DeviceGray setcolorspace 0.2 setcolor", [51, 51, 51]),
+        ("1 0 0 setrgbcolor /DeviceGray setcolorspace", [0, 0, 0]),
+        ("[/Pattern] setcolorspace 3 dict setcolor", [0, 0, 0]),
+    ] {
+        let d = ok(&format!("{set} 0 0 moveto 9 9 lineto stroke"));
+        assert_eq!(d.styles[d.entities[0].style].stroke, Some(colour), "{set}");
+    }
+}
+
+#[test]
+fn a_line_of_writing_stays_one_with_its_letters_moved() {
+    let text = "/xyshow where { pop } { dance } ifelse /Helvetica findfont 10 scalefont setfont";
+    for shown in ["(6 off) [5 0 5 0 5 0 5 0 5 0] xyshow", "(6 off) [5 5 5 5 5] xshow", "1 0 (6 off) ashow", "1 0 32 0 0 (6 off) awidthshow"]
+    {
+        let d = ok(&format!("{text} 10 10 moveto {shown} currentpoint lineto 40 40 lineto stroke"));
+        let texts: Vec<&str> =
+            d.entities.iter().filter_map(|e| if let Shape::Text(t) = &e.shape { Some(t.value.as_str()) } else { None }).collect();
+        assert_eq!(texts, ["6 off"], "{shown}");
+    }
+}
+
+#[test]
 fn what_is_no_drawing_is_told_with_its_line() {
     assert!(refused("{ } loop").contains("runs on and on"));
     assert!(refused("/a { a } def a").contains("deep"));

@@ -3,8 +3,9 @@
 use crate::job::Job;
 use boustrophe_core::assign::Process;
 use boustrophe_core::decisions::Stock;
+use boustrophe_core::finding::Severity;
 use boustrophe_core::geometry::{Path, Point, Segment};
-use boustrophe_core::panels::{BoxSpec, Top};
+use boustrophe_core::panels::{BoxSpec, Form, Top};
 use boustrophe_core::proof::{Action, interpret};
 use boustrophe_core::route::Route;
 use proptest::prelude::*;
@@ -59,32 +60,55 @@ fn cut_true(job: &Job, route: &Route) -> Result<(), TestCaseError> {
     Ok(())
 }
 
+/// A box's panels from its figures to released programs that cut each of them true.
+fn comes_through(spec: &BoxSpec) -> Result<(), TestCaseError> {
+    let panels = spec.panels().expect("panels");
+    let mut job = job(spec);
+    let route = job.route();
+    let mut names: Vec<String> = route.work.parts.iter().map(|p| p.name.clone()).collect();
+    let mut meant: Vec<String> = panels.iter().map(|p| format!("Nucleus, {}", p.name)).collect();
+    names.sort();
+    meant.sort();
+    prop_assert_eq!(names, meant, "a part for every panel, called by its place");
+    // Each as large as it was drawn, its numbers scored and not cut.
+    for panel in &panels {
+        let part = route.work.parts.iter().find(|p| p.name == format!("Nucleus, {}", panel.name)).expect("its part");
+        let net = panel.outline.area() - panel.holes.iter().map(|h| h.area().abs()).sum::<f64>();
+        prop_assert!((part.area - net).abs() < 0.02 + net * 1e-5, "{}: {} for {net}", panel.name, part.area);
+        prop_assert!(part.inside.iter().all(|i| route.work.items[*i].process != Process::Cut));
+    }
+    job.nest(1, 1);
+    job.mend();
+    let route = job.settled();
+    let told = || route.findings.iter().filter(|f| f.severity != Severity::Note).map(|f| &f.text).collect::<Vec<_>>();
+    prop_assert!(route.released(), "{:?}", told());
+    cut_true(&job, &route)
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(200))]
     #[test]
     fn every_panel_comes_through(size in (90.0..260.0_f64, 80.0..220.0_f64, 50.0..140.0_f64), top in prop_oneof![Just(Top::Open), Just(Top::Closed), Just(Top::Lid)], clearance in 0.0..0.3_f64, finger in 8.0..30.0_f64, dividers in (0..2_u32, 0..2_u32), thickness in (1.5..12.0_f64, 1.5..12.0_f64, 1.5..12.0_f64)) {
         let spec = BoxSpec { thickness, size, top, clearance, finger, dividers, handle: (25.0, 10.0), ..BoxSpec::default() };
         prop_assume!(spec.checked().is_ok());
-        let panels = spec.panels().expect("panels");
-        let mut job = job(&spec);
-        let route = job.route();
-        let mut names: Vec<String> = route.work.parts.iter().map(|p| p.name.clone()).collect();
-        let mut meant: Vec<String> = panels.iter().map(|p| format!("Nucleus, {}", p.name)).collect();
-        names.sort();
-        meant.sort();
-        prop_assert_eq!(names, meant, "a part for every panel, called by its place");
-        // Each as large as it was drawn, its numbers scored and not cut.
-        for panel in &panels {
-            let part = route.work.parts.iter().find(|p| p.name == format!("Nucleus, {}", panel.name)).expect("its part");
-            let net = panel.outline.area() - panel.holes.iter().map(|h| h.area().abs()).sum::<f64>();
-            prop_assert!((part.area - net).abs() < 0.02 + net * 1e-5, "{}: {} for {net}", panel.name, part.area);
-            prop_assert!(part.inside.iter().all(|i| route.work.items[*i].process != Process::Cut));
-        }
-        job.nest(1, 1);
-        job.mend();
-        let route = job.settled();
-        prop_assert!(route.released(), "{:?}", route.findings.iter().filter(|f| f.severity != boustrophe_core::finding::Severity::Note).map(|f| &f.text).collect::<Vec<_>>());
-        cut_true(&job, &route)?;
+        comes_through(&spec)?;
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(30))]
+    #[test]
+    fn every_panel_of_a_sloped_tray_comes_through(size in (90.0..260.0_f64, 120.0..260.0_f64, 60.0..160.0_f64), slope in (30.0..80.0_f64, 20.0..80.0_f64), clearance in 0.0..0.3_f64, finger in 8.0..30.0_f64, dividers in (0..2_u32, 0..2_u32), thickness in (1.5..6.0_f64, 1.5..6.0_f64, 1.5..6.0_f64)) {
+        let spec = BoxSpec { form: Form::Sloped, slope, thickness, size, clearance, finger, dividers, ..BoxSpec::default() };
+        prop_assume!(spec.checked().is_ok());
+        comes_through(&spec)?;
+    }
+
+    #[test]
+    fn every_rail_of_a_frame_comes_through(opening in (40.0..400.0_f64, 40.0..400.0_f64), rails in (12.0..60.0_f64, 0.0..20.0_f64), finger in 3.0..20.0_f64, clearance in 0.0..0.2_f64) {
+        let spec = BoxSpec { form: Form::Frame, size: (opening.0, opening.1, 50.0), rails, finger, clearance, ..BoxSpec::default() };
+        prop_assume!(spec.checked().is_ok());
+        comes_through(&spec)?;
     }
 }
 

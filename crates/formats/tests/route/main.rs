@@ -13,6 +13,7 @@ mod jobs;
 mod lifted;
 mod loose;
 mod paper;
+mod pens;
 mod plans;
 mod posed;
 mod printed;

@@ -1,7 +1,8 @@
 //! Borders of pages, frames within them, and the marks of their zones.
 
+use super::writing::Line;
 use super::{Contour, Kind, Plan, rectangle, squared};
-use crate::geometry::{Bounds, Point};
+use crate::geometry::{Bounds, Path, Segment};
 use std::sync::Arc;
 
 /// Ratios of the long to the short side of drawing paper: the ISO series, and the three American formats.
@@ -14,19 +15,21 @@ const PAGE: f64 = 0.85;
 const INSET: f64 = 0.12;
 /// A border that is the page itself may be off it by this, mm.
 const OFF: f64 = 0.5;
+/// A border's line is no thicker than this share of its short side.
+const THICK: f64 = 0.02;
 /// A sheet of paper is at least so many heights of its writing high.
 const LETTERS: f64 = 25.0;
 
-/// The borders with the frames just inside them. `texts` is where writing stands, `letters` how high most of it is.
-pub(super) fn found(contours: &[Arc<Contour>], pages: &[Bounds], texts: &[Point], letters: f64) -> Vec<usize> {
-    let boxes: Vec<usize> = (0..contours.len()).filter(|i| rectangle(&contours[*i].path)).collect();
+/// The borders with the frames just inside them, by the writing in them. `letters` is how high most of it is.
+pub(super) fn found(contours: &[Arc<Contour>], pages: &[Bounds], lines: &[Line], letters: f64) -> Vec<usize> {
+    let boxes: Vec<usize> = (0..contours.len()).filter(|i| rectangle(&contours[*i].path) || ring(&contours[*i].path)).collect();
     // A border holds what is drawn on its page: other contours, and writing where no page of the file tells it.
     let border = |i: &usize| {
         let b = contours[*i].bounds;
         // What is quickly told comes first: most rectangles are none.
         let as_page = pages.iter().any(|p| p.grown(OFF).holds(&b) && b.width() >= PAGE * p.width() && b.height() >= PAGE * p.height());
         let large = b.width().min(b.height()) >= LETTERS * letters;
-        (as_page || contours.len() > 3 && large && paper(b) && texts.iter().any(|t| b.has(*t)))
+        (as_page || contours.len() > 3 && large && paper(b) && lines.iter().any(|t| b.has(t.at)))
             && contours.iter().enumerate().any(|(j, c)| j != *i && b.grown(-1e-6).holds(&c.bounds))
     };
     let candidates: Vec<usize> = boxes.iter().copied().filter(border).collect();
@@ -46,8 +49,7 @@ pub(super) fn found(contours: &[Arc<Contour>], pages: &[Bounds], texts: &[Point]
 
 impl Plan<'_> {
     pub(super) fn borders(&mut self) {
-        let texts: Vec<Point> = self.texts.iter().map(|t| t.at).collect();
-        let borders = found(self.contours, self.pages, &texts, self.letters);
+        let borders = found(self.contours, self.pages, &self.lines, self.letters);
         borders.iter().for_each(|i| self.take(*i, Kind::Border));
         // Marks of zones stand between the border and its innermost frame, or reach from the one edge to the paper's.
         for outer in borders.iter().map(|i| self.contours[*i].bounds) {
@@ -69,6 +71,14 @@ impl Plan<'_> {
         let is = |i: &usize| self.found[*i] == Some(Kind::Border) && self.path(*i).closed;
         (0..self.contours.len()).filter(is).map(|i| self.contours[i].bounds).collect()
     }
+}
+
+/// A rectangle drawn as an area along its edges: a thick line of some writers.
+fn ring(path: &Path) -> bool {
+    let b = path.bounds();
+    let (inner, thin) = (b.grown(-THICK * b.width().min(b.height())), 2.0 * THICK * b.width() * b.height());
+    let along = |s: &Segment| s.is_line() && [0.0, 0.5].iter().all(|t| !inner.has(s.at(*t)));
+    path.closed && path.segments.len() <= 16 && path.area().abs() < thin && path.segments.iter().all(along)
 }
 
 fn paper(b: Bounds) -> bool {

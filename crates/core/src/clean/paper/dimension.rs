@@ -1,7 +1,7 @@
 //! Dimensions: a line beside a figure that ends at something on both sides. Arrows: a line with a head.
 
+use super::writing::Line;
 use super::{Kind, Plan, SMALL, TOUCH};
-use crate::drawing::Text;
 use crate::geometry::{Bounds, Point, Segment, Vec2};
 
 /// A figure stands no further from its line than so many of its heights.
@@ -10,6 +10,8 @@ const BESIDE: f64 = 2.2;
 const PAST: f64 = 3.0;
 /// Sine of the angle within which lines count as alike or square to each other.
 const ALIKE: f64 = 0.09;
+/// A figure is no wider than so many of its heights.
+const FIGURE: f64 = 9.0;
 /// Writing by an arrow is no further off than so many heights.
 const BY_ARROW: f64 = 6.0;
 
@@ -38,7 +40,7 @@ pub(super) fn is_figure(value: &str) -> bool {
 }
 
 /// Part of a contour: which, and which of its lines.
-type Stroke = (usize, Segment);
+pub(super) type Stroke = (usize, Segment);
 
 impl Plan<'_> {
     fn strokes(&self, b: Bounds) -> Vec<Stroke> {
@@ -46,23 +48,35 @@ impl Plan<'_> {
     }
 
     pub(super) fn dimensions(&mut self) {
-        let texts = self.texts;
-        for text in texts.iter().filter(|t| t.height > 0.0 && is_figure(&t.value)) {
-            let h = text.height;
-            let (at, width) = (text.middle(), text.width());
-            let around = Bounds { min: at, max: at }.grown(BESIDE * h + width);
-            for line in self.strokes(around) {
-                if beside(&line.1, text, at, width) && line.1.chord() > 0.5 * h {
-                    self.dimension(line, h);
-                }
-            }
+        for (of, line) in self.measured() {
+            self.dimension(line, self.lines[of].height);
         }
     }
 
+    /// Lines that a figure stands by, each with which figure.
+    pub(super) fn measured(&self) -> Vec<(usize, Stroke)> {
+        let mut out = Vec::new();
+        for (of, text) in self.lines.iter().enumerate() {
+            // What cannot be read may be a figure where it is as short as one.
+            if !text.says.map_or(text.width <= FIGURE * text.height, is_figure) {
+                continue;
+            }
+            let around = Bounds { min: text.middle, max: text.middle }.grown(BESIDE * text.height + text.width);
+            let by = self.strokes(around).into_iter().filter(|(_, s)| beside(s, text) && s.chord() > 0.5 * text.height);
+            out.extend(by.map(|line| (of, line)));
+        }
+        out
+    }
+
     /// Takes a line as a dimension's where both its ends say so.
-    fn dimension(&mut self, (line, s): Stroke, h: f64) {
+    fn dimension(&mut self, stroke: Stroke, h: f64) {
+        self.ended(stroke, h).into_iter().flatten().for_each(|i| self.take(i, Kind::Dimension));
+    }
+
+    /// A line with what ends it and what leads to it, where both its ends say that it is a dimension's.
+    fn ended(&self, (line, s): Stroke, h: f64) -> Option<Vec<usize>> {
         if self.found[line].is_some() {
-            return;
+            return None;
         }
         let mut taken = vec![line];
         let (mut headed, mut led) = (0, 0);
@@ -74,9 +88,15 @@ impl Plan<'_> {
             taken.extend(heads.into_iter().chain(leading));
         }
         // Without heads the lines that lead to it must lead to nothing else: those of a table do.
-        if (headed > 0 || led == 2 && taken.iter().all(|i| self.met_by(*i, h) <= 3)) && self.crossed_by(&(line, s), h) <= 2 {
-            taken.into_iter().for_each(|i| self.take(i, Kind::Dimension));
-        }
+        let ended = headed > 0 || led == 2 && taken.iter().all(|i| self.met_by(*i, h) <= 3);
+        (ended && self.crossed_by(&(line, s), h) <= 2).then_some(taken)
+    }
+
+    /// True where a line has something at either end: it is as long as its figure says.
+    pub(super) fn ended_both_ways(&self, stroke: &Stroke, h: f64) -> bool {
+        let ends = [stroke.1.start, stroke.1.end];
+        ends.iter().all(|end| !self.ends(stroke.0, *end, h).is_empty() || !self.leading(stroke, *end, h).is_empty())
+            && self.crossed_by(stroke, h) <= 2
     }
 
     /// Lines square to a dimension's that lead to its end and little further.
@@ -142,8 +162,8 @@ impl Plan<'_> {
                 barbed += usize::from(whole || pointed.len() + own.count() > 1);
                 heads.extend(pointed);
             }
-            let by = |t: &Text| self.path(i).nearest(t.middle()).distance.min(self.path(i).nearest(t.at).distance) <= BY_ARROW * t.height;
-            if barbed > 0 && self.texts.iter().any(by) {
+            let by = |t: &Line| self.path(i).nearest(t.middle).distance.min(self.path(i).nearest(t.at).distance) <= BY_ARROW * t.height;
+            if barbed > 0 && self.lines.iter().any(by) {
                 self.take(i, Kind::Arrow);
                 heads.into_iter().for_each(|k| self.take(k, Kind::Arrow));
             }
@@ -152,7 +172,8 @@ impl Plan<'_> {
 }
 
 /// A line along the writing or square to it, beside the middle of it.
-fn beside(s: &Segment, text: &Text, at: Point, width: f64) -> bool {
+fn beside(s: &Segment, text: &Line) -> bool {
+    let (at, width) = (text.middle, text.width);
     let (along, length) = (s.end - s.start, s.chord());
     if length < 1e-6 {
         return false;

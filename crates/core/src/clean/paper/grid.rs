@@ -1,7 +1,7 @@
 //! Title blocks and tables: lines along x and y that hang together and part writing into cells.
 
+use super::writing::Line;
 use super::{Kind, Plan, squared};
-use crate::drawing::Text;
 use crate::geometry::{Bounds, Point};
 
 /// Cells with writing that make a table.
@@ -99,8 +99,8 @@ impl Plan<'_> {
         }
         let room = group.bounds.grown(REACH * self.letters);
         let mut cells: Vec<(Bounds, bool)> = Vec::new();
-        for text in self.texts.iter().filter(|t| t.height > 0.0) {
-            let at = text.middle();
+        for text in &self.lines {
+            let at = text.middle;
             let Some(cell) = (if room.has(at) || border.is_some_and(|b| b.has(at)) { cell(&walls, at) } else { None }) else { continue };
             if !room.grown(1e-3).holds(&cell) || cells.iter().any(|c| c.0 == cell) {
                 continue;
@@ -110,10 +110,12 @@ impl Plan<'_> {
         (cells.len(), cells.iter().filter(|c| c.1).count())
     }
 
-    fn tight(&self, cell: Bounds, text: &Text, group: &Group) -> bool {
+    fn tight(&self, cell: Bounds, text: &Line, group: &Group) -> bool {
         let inside = cell.grown(-1e-6);
         cell.height().min(cell.width()) <= TIGHT * text.height
-            && !self.near(cell).any(|i| inside.holds(&self.contours[i].bounds) && !group.members.contains(&i))
+            && !self
+                .near(cell)
+                .any(|i| inside.holds(&self.contours[i].bounds) && self.found[i] != Some(Kind::Writing) && !group.members.contains(&i))
     }
 }
 

@@ -1,4 +1,5 @@
-//! What of a plan is paper and not part: borders, title blocks, tables, dimensions, centre lines, hatchings, arrows.
+//! What of a plan is paper and not part: borders, title blocks, tables, dimensions, centre lines, hatchings, sections, item
+//! numbers, arrows, and writing that came as outlines.
 //!
 //! A plan is read as a person reads it: by its writing. A line with a figure beside it and something at its ends is a
 //! dimension, lines that part writing into cells are a table, and a table that hangs on the border is the title block.
@@ -6,19 +7,25 @@
 mod border;
 mod dimension;
 mod grid;
+mod items;
+mod scale;
+mod section;
 mod strokes;
 #[cfg(test)]
 mod tests;
 mod told;
+mod writing;
 
+pub use scale::scale_said;
 pub use told::leftovers;
 
-use super::Contour;
+use super::{Cleaned, Contour};
 use crate::drawing::Text;
 use crate::geometry::{Bounds, Path, Point, Segment};
 use rstar::primitives::{GeomWithData, Rectangle};
 use rstar::{AABB, RTree};
 use std::sync::Arc;
+use writing::{Line, usual};
 
 /// Contours and lines of writing that are looked through; more is no plan that a person reads.
 const MOST: (usize, usize) = (60_000, 6_000);
@@ -38,14 +45,30 @@ pub enum Kind {
     CentreLine,
     /// Lines that fill an area.
     Hatching,
+    /// What is drawn as if sawn through, with its name by it.
+    Section,
+    /// Numbers in circles that lead to a part.
+    ItemNumber,
     /// Arrows and leaders.
     Arrow,
+    /// Writing that came as outlines.
+    Writing,
 }
 
 impl Kind {
     /// In the order in which they are told.
-    pub const ALL: [Self; 7] =
-        [Self::Border, Self::TitleBlock, Self::Table, Self::Dimension, Self::CentreLine, Self::Hatching, Self::Arrow];
+    pub const ALL: [Self; 10] = [
+        Self::Border,
+        Self::TitleBlock,
+        Self::Table,
+        Self::Dimension,
+        Self::CentreLine,
+        Self::Hatching,
+        Self::Section,
+        Self::ItemNumber,
+        Self::Arrow,
+        Self::Writing,
+    ];
 
     /// `lines of borders`, for a count before it.
     pub fn words(self) -> &'static str {
@@ -56,7 +79,10 @@ impl Kind {
             Self::Dimension => "of dimensions",
             Self::CentreLine => "of centre lines",
             Self::Hatching => "of hatchings",
+            Self::Section => "of sections",
+            Self::ItemNumber => "of item numbers",
             Self::Arrow => "of arrows",
+            Self::Writing => "of writing",
         }
     }
 }
@@ -65,7 +91,8 @@ impl Kind {
 struct Plan<'a> {
     contours: &'a [Arc<Contour>],
     pages: &'a [Bounds],
-    texts: &'a [Text],
+    /// Its writing, and what came as outlines once that is known to be writing.
+    lines: Vec<Line<'a>>,
     /// Boxes of all contours.
     index: RTree<GeomWithData<Rectangle<[f64; 2]>, usize>>,
     /// Height of most of the writing, mm; 0 without any.
@@ -73,33 +100,78 @@ struct Plan<'a> {
     found: Vec<Option<Kind>>,
 }
 
-/// What of the contours is paper. `pages` are the file's own pages, where it has some, and `texts` its writing, all in mm.
+impl<'a> Plan<'a> {
+    /// `pages` are the file's own pages, where it has some, and `texts` its writing, all in mm.
+    fn new(contours: &'a [Arc<Contour>], pages: &'a [Bounds], texts: &'a [Text]) -> Self {
+        let boxed = |(i, c): (usize, &Arc<Contour>)| {
+            let b = c.bounds;
+            GeomWithData::new(Rectangle::from_corners([b.min.x, b.min.y], [b.max.x, b.max.y]), i)
+        };
+        let index = RTree::bulk_load(contours.iter().enumerate().filter(|(_, c)| !c.bounds.is_empty()).map(boxed).collect());
+        let lines: Vec<Line> = texts.iter().filter(|t| t.height > 0.0).map(Line::of).collect();
+        Self { contours, pages, letters: usual(&lines), lines, index, found: vec![None; contours.len()] }
+    }
+
+    /// Everything on it that is paper.
+    fn read(&mut self) {
+        self.borders();
+        let outlined = self.writing();
+        if self.letters > 0.0 {
+            self.dimensions();
+            // Writing as outlines tells a border only where there are dimensions too: a sign has a frame and letters.
+            if outlined && self.found.contains(&Some(Kind::Dimension)) {
+                self.borders();
+            }
+            self.item_numbers();
+            self.arrows();
+        }
+        self.centre_lines();
+        if self.letters > 0.0 || !self.pages.is_empty() {
+            self.hatchings();
+            self.sections();
+        }
+        if self.letters > 0.0 {
+            self.grids();
+            if outlined && self.found.contains(&Some(Kind::Table)) {
+                self.borders();
+            }
+        }
+        // Without a plan round it, it is work.
+        let plan = [Kind::Border, Kind::TitleBlock, Kind::Table, Kind::Dimension];
+        if !self.found.iter().flatten().any(|k| plan.contains(k)) {
+            self.found.iter_mut().filter(|k| **k == Some(Kind::Writing)).for_each(|k| *k = None);
+        }
+    }
+}
+
+/// What of a drawing's contours is paper, each of its areas read by itself: what is written on one says nothing of another,
+/// and is of another size where that is to another scale.
+fn found_by_area(drawing: &Cleaned, contours: &[Arc<Contour>]) -> Vec<(Kind, usize)> {
+    let Cleaned { pages, areas, texts, .. } = drawing;
+    if areas.len() < 2 || contours.len() > MOST.0 {
+        return found(contours, pages, texts);
+    }
+    let area = |p: Point| areas.iter().position(|a| a.has(p)).unwrap_or(areas.len());
+    let mut of: Vec<Vec<usize>> = vec![Vec::new(); areas.len() + 1];
+    contours.iter().enumerate().for_each(|(i, c)| of[area(c.bounds.center())].push(i));
+    let mut out = Vec::new();
+    for (n, indices) in of.into_iter().enumerate().filter(|(_, of)| !of.is_empty()) {
+        let within: Vec<Arc<Contour>> = indices.iter().map(|i| Arc::clone(&contours[*i])).collect();
+        let pages: Vec<Bounds> = pages.iter().filter(|p| area(p.center()) == n).copied().collect();
+        let texts: Vec<Text> = texts.iter().filter(|t| area(t.middle()) == n).cloned().collect();
+        out.extend(found(&within, &pages, &texts).into_iter().map(|(kind, i)| (kind, indices[i])));
+    }
+    out
+}
+
+/// What of the contours is paper.
 fn found(contours: &[Arc<Contour>], pages: &[Bounds], texts: &[Text]) -> Vec<(Kind, usize)> {
-    let mut heights: Vec<f64> = texts.iter().map(|t| t.height).collect();
-    heights.sort_by(f64::total_cmp);
-    let letters = heights.get(heights.len() / 2).copied().unwrap_or(0.0);
     if contours.len() > MOST.0 || texts.len() > MOST.1 {
-        let at: Vec<Point> = texts.iter().take(MOST.1).map(|t| t.at).collect();
-        return border::found(contours, pages, &at, letters).into_iter().map(|i| (Kind::Border, i)).collect();
+        let lines: Vec<Line> = texts.iter().take(MOST.1).map(Line::of).collect();
+        return border::found(contours, pages, &lines, usual(&lines)).into_iter().map(|i| (Kind::Border, i)).collect();
     }
-    let boxed = |(i, c): (usize, &Arc<Contour>)| {
-        let b = c.bounds;
-        GeomWithData::new(Rectangle::from_corners([b.min.x, b.min.y], [b.max.x, b.max.y]), i)
-    };
-    let index = RTree::bulk_load(contours.iter().enumerate().filter(|(_, c)| !c.bounds.is_empty()).map(boxed).collect());
-    let mut plan = Plan { contours, pages, texts, index, letters, found: vec![None; contours.len()] };
-    plan.borders();
-    if plan.letters > 0.0 {
-        plan.dimensions();
-        plan.arrows();
-    }
-    plan.centre_lines();
-    if plan.letters > 0.0 || !pages.is_empty() {
-        plan.hatchings();
-    }
-    if plan.letters > 0.0 {
-        plan.grids();
-    }
+    let mut plan = Plan::new(contours, pages, texts);
+    plan.read();
     plan.found.iter().enumerate().filter_map(|(i, k)| k.map(|k| (k, i))).collect()
 }
 

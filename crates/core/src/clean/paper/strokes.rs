@@ -9,7 +9,7 @@ const CROSS: std::ops::RangeInclusive<f64> = 0.15..=2.2;
 /// Lines of a hatching at least, and the widest distance of two of them, mm.
 const HATCH: (usize, f64) = (5, 15.0);
 /// What ends on an outline is this near to it, mm.
-const ON: f64 = 0.3;
+pub(super) const ON: f64 = 0.3;
 /// Steps of angle that count as one direction, degrees.
 const STEP: f64 = 0.5;
 
@@ -35,15 +35,7 @@ impl Plan<'_> {
             return;
         }
         // Plain crosses: one line through the middle of a circle each way, and of the same length.
-        let round = |i: &usize| {
-            let c = &self.contours[*i];
-            let (w, h) = (c.bounds.width(), c.bounds.height());
-            c.path.closed
-                && c.path.segments.iter().all(|s| !s.is_line())
-                && (w - h).abs() < 1e-3 * w.max(1.0)
-                && (c.area.abs() - std::f64::consts::FRAC_PI_4 * w * w).abs() < 1e-2 * w * w
-        };
-        let circles: Vec<usize> = (0..self.contours.len()).filter(round).collect();
+        let circles: Vec<usize> = (0..self.contours.len()).filter(|i| self.is_round(*i)).collect();
         for circle in circles {
             let (at, d) = (self.contours[circle].bounds.center(), self.contours[circle].bounds.width());
             let through: Vec<(usize, Segment)> = self
@@ -62,7 +54,7 @@ impl Plan<'_> {
 
     /// Slanted lines of one look, all alike, from outline to outline at one distance.
     pub(super) fn hatchings(&mut self) {
-        let mut alike: BTreeMap<(usize, i64), Vec<(f64, usize)>> = BTreeMap::new();
+        let mut alike: BTreeMap<(usize, i64, Option<usize>), Vec<(Segment, usize)>> = BTreeMap::new();
         for i in 0..self.contours.len() {
             let (true, [s]) = (self.is_strokes(i), self.path(i).segments.as_slice()) else { continue };
             let angle = (s.end - s.start).atan2().to_degrees().rem_euclid(180.0);
@@ -70,19 +62,28 @@ impl Plan<'_> {
             if upright < 3.0 || !self.on_outline(s.start, i) || !self.on_outline(s.end, i) {
                 continue;
             }
-            let unit = (s.end - s.start) / s.chord();
             let looks = std::sync::Arc::as_ptr(&self.contours[i].style) as usize;
-            alike.entry((looks, (angle / STEP).round() as i64)).or_default().push((unit.cross(s.start.to_vec2()), i));
+            alike.entry((looks, (angle / STEP).round() as i64, self.filled(s.at(0.5)))).or_default().push((*s, i));
         }
-        for mut lines in alike.into_values().filter(|l| l.len() >= HATCH.0) {
-            lines.sort_by(|a, b| a.0.abs().total_cmp(&b.0.abs()));
-            let steps: Vec<f64> = lines.windows(2).map(|w| (w[1].0.abs() - w[0].0.abs()).abs()).filter(|d| *d > 0.05).collect();
+        for lines in alike.into_values().filter(|l| l.len() >= HATCH.0) {
+            // Across from the first of them: far from the origin an angle that is a little off would tell as much.
+            let first = lines[0].0;
+            let unit = (first.end - first.start) / first.chord();
+            let mut across: Vec<f64> = lines.iter().map(|(s, _)| unit.cross(s.at(0.5) - first.at(0.5))).collect();
+            across.sort_by(f64::total_cmp);
+            let steps: Vec<f64> = across.windows(2).map(|w| w[1] - w[0]).filter(|d| *d > 0.05).collect();
             let least = steps.iter().copied().fold(f64::INFINITY, f64::min);
             let even = steps.iter().filter(|d| (*d / least - (*d / least).round()).abs() < 0.1).count();
             if least <= HATCH.1 && even * 10 >= steps.len() * 8 {
                 lines.into_iter().for_each(|(_, i)| self.take(i, Kind::Hatching));
             }
         }
+    }
+
+    /// The smallest outline round a point: the area that a line there fills.
+    fn filled(&self, p: Point) -> Option<usize> {
+        let round = self.near(Bounds { min: p, max: p }).filter(|i| self.path(*i).closed && self.path(*i).contains(p));
+        round.min_by(|a, b| self.contours[*a].area.abs().total_cmp(&self.contours[*b].area.abs()))
     }
 
     fn on_outline(&self, p: Point, but: usize) -> bool {

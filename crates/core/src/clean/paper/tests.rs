@@ -1,4 +1,5 @@
 use super::dimension::is_figure;
+use super::section::{Named, names_section};
 use super::strokes::chain_dotted;
 
 #[test]
@@ -18,5 +19,21 @@ fn long_and_short_dashes_in_turn_are_a_centre_line() {
     }
     for plain in ["", "CONTINUOUS", "DASHED", "3 3", "2 1 2 1", "4"] {
         assert!(!chain_dotted(plain), "{plain}");
+    }
+}
+
+#[test]
+fn sections_are_told_by_their_names() {
+    for (says, named) in [
+        ("SECTION A-A", Some(Named::Surely)),
+        ("Schnitt B – B", Some(Named::Surely)),
+        ("A-A", Some(Named::Perhaps)),
+        ("Section 2", Some(Named::Perhaps)),
+        ("A-B", None),
+        ("intersection", None),
+        ("shelf x2", None),
+        ("", None),
+    ] {
+        assert_eq!(names_section(says), named, "{says}");
     }
 }

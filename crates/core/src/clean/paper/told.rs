@@ -1,7 +1,7 @@
 //! What is said of the paper among the parts.
 
 use super::super::{Cleaned, Contour, told};
-use super::{Kind, found};
+use super::{Kind, found_by_area};
 use crate::decisions::{AssignEdit, Edit, Process};
 use crate::finding::{Finding, Severity, Station, counted};
 use crate::ids::ContourId;
@@ -10,7 +10,7 @@ use std::sync::Arc;
 /// Paper, and what lies far from the rest, among the contours of a drawing that are to be made: it came along. Looked for
 /// once processes are known, so that what is reference already is not told again.
 pub fn leftovers(drawing: &Cleaned, made: &[Arc<Contour>]) -> Vec<Finding> {
-    let paper = found(made, &drawing.pages, &drawing.texts);
+    let paper = found_by_area(drawing, made);
     let mut is_paper = vec![false; made.len()];
     paper.iter().for_each(|(_, i)| is_paper[*i] = true);
     let rest: Vec<Arc<Contour>> = made.iter().zip(&is_paper).filter(|(_, p)| !**p).map(|(c, _)| Arc::clone(c)).collect();
@@ -33,6 +33,13 @@ fn of_paper(drawing: &Cleaned, made: &[Arc<Contour>], paper: &[(Kind, usize)]) -
         drawing.name,
         list.join(", "),
     );
+    // What cannot be read is not taken as a note.
+    let unread = if of(Kind::Writing).next().is_some() {
+        " Its writing came as outlines and cannot be read: what it says of counts and thickness is typed."
+    } else {
+        ""
+    };
+    let text = text + unread;
     let reference = |at: &mut dyn Iterator<Item = usize>| {
         let contours: Vec<ContourId> = at.map(|i| made[i].id).collect();
         Edit::Assign(AssignEdit::SetContours { contours, process: Some(Process::Reference) })

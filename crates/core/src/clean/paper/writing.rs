@@ -1,0 +1,169 @@
+//! Lines of writing: those that a file gives as such, and those that its writer turned into filled outlines. The latter cannot
+//! be read, but where they stand they tell as well what is a dimension and what a table.
+
+use super::{Kind, Plan};
+use crate::drawing::Text;
+use crate::geometry::{Bounds, Point, Vec2};
+
+/// A letter is no larger than this share of the plan.
+const LARGEST: f64 = 0.03;
+/// Letters of a line are no further apart than this share of the larger one.
+const APART: f64 = 0.45;
+/// A full stop is so many times smaller than a capital.
+const UNLIKE: f64 = 12.0;
+/// A letter by itself is as high as most of the others, within these shares.
+const ALIKE: std::ops::RangeInclusive<f64> = 0.35..=2.0;
+/// A line is told to lean from this many degrees on; below them it is level or upright.
+const LEANS: f64 = 8.0;
+
+/// A line of writing on the plan.
+#[derive(Clone, Debug)]
+pub(super) struct Line<'a> {
+    /// Left end of its base line.
+    pub at: Point,
+    /// About its middle.
+    pub middle: Point,
+    /// About how wide it is, mm.
+    pub width: f64,
+    /// Height of its capitals, mm.
+    pub height: f64,
+    /// Direction of its base line, radians.
+    pub angle: f64,
+    /// What it says; `None` where it came as outlines.
+    pub says: Option<&'a str>,
+}
+
+impl<'a> Line<'a> {
+    pub(super) fn of(text: &'a Text) -> Self {
+        let Text { at, height, angle, .. } = *text;
+        Self { at, middle: text.middle(), width: text.width(), height, angle, says: Some(&text.value) }
+    }
+}
+
+/// How high most of the writing is, mm; 0 without any.
+pub(super) fn usual(lines: &[Line]) -> f64 {
+    let mut heights: Vec<f64> = lines.iter().map(|l| l.height).collect();
+    heights.sort_by(f64::total_cmp);
+    heights.get(heights.len() / 2).copied().unwrap_or(0.0)
+}
+
+impl Plan<'_> {
+    /// Takes small filled outlines that stand in rows as writing; true where there are such.
+    pub(super) fn writing(&mut self) -> bool {
+        let all = self.contours.iter().fold(Bounds::EMPTY, |b, c| b.union(c.bounds));
+        let largest = LARGEST * all.width().max(all.height());
+        let size = |i: usize| self.contours[i].bounds.width().max(self.contours[i].bounds.height());
+        let mut free: Vec<bool> = (0..self.contours.len()).map(|i| self.is_glyph(i) && size(i) <= largest).collect();
+        let mut rows: Vec<Vec<usize>> = Vec::new();
+        for first in 0..free.len() {
+            if !std::mem::take(&mut free[first]) {
+                continue;
+            }
+            let mut row = vec![first];
+            let mut at = 0;
+            while let Some(i) = row.get(at).copied() {
+                at += 1;
+                let next: Vec<usize> = self
+                    .near(self.contours[i].bounds.grown(APART * size(i).max(self.letters)))
+                    .filter(|j| {
+                        let (a, b) = (size(i), size(*j));
+                        let apart = gap(self.contours[i].bounds, self.contours[*j].bounds);
+                        free[*j] && apart <= APART * a.max(b) && a.max(b) <= UNLIKE * a.min(b)
+                    })
+                    .collect();
+                for j in next {
+                    if std::mem::take(&mut free[j]) {
+                        row.push(j);
+                    }
+                }
+            }
+            rows.push(row);
+        }
+        let lines: Vec<Line> = rows.iter().map(|r| self.line(r)).collect();
+        // One by itself may be a small part: it is a letter where it is of the size of those that stand in rows.
+        let several: Vec<Line> = rows.iter().zip(&lines).filter(|(r, _)| self.letters_of(r) > 1).map(|(_, l)| l.clone()).collect();
+        let usual_height = usual(&several);
+        if usual_height == 0.0 {
+            return false;
+        }
+        for (row, line) in rows.iter().zip(lines) {
+            if self.letters_of(row) > 1 || ALIKE.contains(&(line.height / usual_height)) {
+                row.iter().for_each(|i| self.take(*i, Kind::Writing));
+                self.lines.push(line);
+            }
+        }
+        self.letters = usual(&self.lines);
+        true
+    }
+
+    /// A filled outline without a line round it that may be a letter or a part of one: not a triangle, which is an arrow's head.
+    fn is_glyph(&self, i: usize) -> bool {
+        let c = &self.contours[i];
+        let drawn = c.style.fill.is_some() && c.style.stroke.is_none() && !c.style.added && !c.style.text;
+        self.found[i].is_none() && drawn && c.path.closed && c.path.segments.len() > 3
+    }
+
+    /// Outlines of a row that do not lie in another's: letters without their counters.
+    fn outer<'b>(&'b self, row: &'b [usize]) -> impl Iterator<Item = Bounds> + 'b {
+        let boxes = move |i: usize| self.contours[i].bounds;
+        row.iter().filter(move |i| !row.iter().any(|j| j != *i && boxes(*j).grown(-1e-9).holds(&boxes(**i)))).map(move |i| boxes(*i))
+    }
+
+    fn letters_of(&self, row: &[usize]) -> usize {
+        // Long rows are rows, however they are counted.
+        if row.len() > 400 { row.len() } else { self.outer(row).count() }
+    }
+
+    /// Where a row stands as a line, by the middles of its letters.
+    fn line(&self, row: &[usize]) -> Line<'static> {
+        let boxes: Vec<Bounds> =
+            if row.len() > 400 { row.iter().map(|i| self.contours[*i].bounds).collect() } else { self.outer(row).collect() };
+        let all = boxes.iter().fold(Bounds::EMPTY, |b, c| b.union(*c));
+        let n = boxes.len() as f64;
+        let mean = boxes.iter().fold(Vec2::ZERO, |v, b| v + b.center().to_vec2() / n);
+        let (mut xx, mut xy, mut yy) = (0.0, 0.0, 0.0);
+        for v in boxes.iter().map(|b| b.center().to_vec2() - mean) {
+            (xx, xy, yy) = (xx + v.x * v.x, xy + v.x * v.y, yy + v.y * v.y);
+        }
+        // The axis of the largest moment.
+        let lean = if boxes.len() < 2 { 0.0 } else { 0.5 * (2.0 * xy).atan2(xx - yy) };
+        let right = std::f64::consts::FRAC_PI_2;
+        let square = (lean / right).round() * right;
+        // Letters differ in height: few of them do not tell how they lean.
+        let angle = if (lean - square).abs() < LEANS.to_radians() || boxes.len() < 4 {
+            if all.height() > all.width() && boxes.len() > 1 { right } else { 0.0 }
+        } else {
+            lean
+        };
+        let mut heights: Vec<f64> = boxes
+            .iter()
+            .map(|b| {
+                if angle == 0.0 {
+                    b.height()
+                } else if angle == right {
+                    b.width()
+                } else {
+                    b.width().min(b.height()).max(0.5 * b.width().max(b.height()))
+                }
+            })
+            .collect();
+        heights.sort_by(f64::total_cmp);
+        let height = heights[(heights.len() * 4 / 5).min(heights.len() - 1)];
+        let along = Vec2::from_angle(angle);
+        let (low, high) = boxes
+            .iter()
+            .flat_map(|b| [b.min, b.max])
+            .map(|p| along.dot(p.to_vec2() - mean))
+            .fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), v| (a.min(v), b.max(v)));
+        let middle = all.center();
+        let width = high - low;
+        Line { at: middle - along * (width / 2.0) - along.turn_90() * (height / 2.0), middle, width, height, angle, says: None }
+    }
+}
+
+/// How far apart two boxes are, mm; 0 where they meet.
+pub(super) fn gap(a: Bounds, b: Bounds) -> f64 {
+    let x = (a.min.x - b.max.x).max(b.min.x - a.max.x).max(0.0);
+    let y = (a.min.y - b.max.y).max(b.min.y - a.max.y).max(0.0);
+    x.max(y)
+}
