@@ -13,6 +13,9 @@ pub(super) const ON: f64 = 0.3;
 /// Steps of angle that count as one direction, degrees.
 const STEP: f64 = 0.5;
 
+/// What lines of one hatching have in common: their looks, their direction in steps, and the outline that they fill.
+type Slant = (usize, i64, Option<usize>);
+
 /// Long and short dashes in turn, by the name of the line type or by its lengths.
 pub(super) fn chain_dotted(line_type: &str) -> bool {
     let name = line_type.to_lowercase();
@@ -54,7 +57,7 @@ impl Plan<'_> {
 
     /// Slanted lines of one look, all alike, from outline to outline at one distance.
     pub(super) fn hatchings(&mut self) {
-        let mut alike: BTreeMap<(usize, i64, Option<usize>), Vec<(Segment, usize)>> = BTreeMap::new();
+        let mut alike: BTreeMap<Slant, Vec<(Segment, usize)>> = BTreeMap::new();
         for i in 0..self.contours.len() {
             let (true, [s]) = (self.is_strokes(i), self.path(i).segments.as_slice()) else { continue };
             let angle = (s.end - s.start).atan2().to_degrees().rem_euclid(180.0);
