@@ -1,5 +1,7 @@
 //! PDF: lines, areas and pictures of all pages, side by side; writing stays readable as reference.
 
+mod writing;
+
 use crate::bitmap::on_paper;
 use crate::{MOST_ENTITIES, ReadError, clipping};
 use boustrophe_core::drawing::{Bitmap, Drawing, Entity, FileUnits, Nature, Picture, Shape, Style, Text};
@@ -16,6 +18,7 @@ use hayro_syntax::object::{Dict, String as PdfString};
 use kurbo::{BezPath, Rect, Shape as _};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::Arc;
+use writing::{JUMP, widest};
 
 /// Points in an inch: the unit of PDF.
 const POINTS: f64 = 72.0;
@@ -30,19 +33,6 @@ const MOST_PICTURES: usize = 500;
 const TAIL: usize = 2048;
 /// Height of capitals as a share of the font's size.
 const CAPITALS: f64 = 0.7;
-/// A letter that begins further than this behind the last one, in thousandths of the font's size, begins another line of
-/// writing.
-const JUMP: f64 = 2000.0;
-
-/// What a letter takes at most in common faces, in thousandths of the font's size: behind that another word begins.
-fn widest(letter: Option<char>) -> f64 {
-    match letter {
-        Some(' ') | None => f64::INFINITY,
-        Some(c) if c.is_ascii_digit() || c.is_lowercase() && !matches!(c, 'm' | 'w') => 900.0,
-        Some(_) => 1180.0,
-    }
-}
-
 /// Reads a PDF. Pages lie side by side from the left; each is noted in [`Drawing::pages`].
 pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
     let broken = |what: &str| ReadError::Broken { file: file.into(), line: 1, what: what.into() };
@@ -131,17 +121,20 @@ struct Collector {
     /// Elements with outlines so far.
     compounds: u32,
     pictures: usize,
+    /// The last line of writing: which entity, and where its last letter stands.
+    written: Option<(usize, Point)>,
     over: bool,
 }
 
 impl Collector {
     fn new(file: &str) -> Self {
         let drawing = Drawing::new(file, FileUnits::Scale(25.4 / POINTS));
-        Self { drawing, page: String::new(), layers: Vec::new(), clips: Vec::new(), compounds: 0, pictures: 0, over: false }
+        Self { drawing, page: String::new(), layers: Vec::new(), clips: Vec::new(), compounds: 0, pictures: 0, written: None, over: false }
     }
 
     fn begin(&mut self, number: usize, x: f64, w: f64, h: f64) {
         self.page = format!("page {number}");
+        self.written = None;
         self.clips = vec![Clipped { rect: Rect::new(x, 0.0, x + w, h), outlines: None }];
         self.drawing.pages.push(Bounds { min: Point::new(x, 0.0), max: Point::new(x + w, h) });
     }
@@ -268,7 +261,7 @@ impl<'a> Device<'a> for Collector {
             return;
         }
         // One run may carry words from all over the page: where it jumps, a line of writing ends.
-        let mut lines: Vec<(Affine, String)> = Vec::new();
+        let mut lines: Vec<(Affine, String, Point)> = Vec::new();
         let mut last = Point::ZERO;
         for glyph in run.glyphs() {
             let place = props.transform * glyph.transform();
@@ -276,14 +269,15 @@ impl<'a> Device<'a> for Collector {
             let step = place.inverse() * last;
             let jumps = step.x < -JUMP || step.x > JUMP / 2.0 || step.y.abs() > JUMP / 4.0;
             if lines.is_empty() || jumps && place.determinant() != 0.0 {
-                lines.push((place, String::new()));
-            } else if let Some((_, value)) = lines.last_mut()
+                lines.push((place, String::new(), at));
+            } else if let Some((_, value, _)) = lines.last_mut()
                 && step.x < -widest(value.chars().last())
             {
                 value.push(' ');
             }
             last = at;
-            let Some((_, value)) = lines.last_mut() else { continue };
+            let Some((_, value, end)) = lines.last_mut() else { continue };
+            *end = at;
             match glyph.as_unicode() {
                 Some(hayro_interpret::hayro_cmap::BfString::Char(c)) => value.push(c),
                 Some(hayro_interpret::hayro_cmap::BfString::String(s)) => value.push_str(&s),
@@ -294,7 +288,7 @@ impl<'a> Device<'a> for Collector {
             }
         }
         let stroke = colour(&props.paint);
-        for (place, value) in lines.into_iter().filter(|(_, value)| !value.trim().is_empty()) {
+        for (place, value, end) in lines.into_iter().filter(|(_, value, _)| !value.trim().is_empty()) {
             let at = place * Point::ZERO;
             if !at.is_finite() || self.clipped(Rect::from_points(at, at)) {
                 self.drawing.skip("text outside its clip");
@@ -304,6 +298,11 @@ impl<'a> Device<'a> for Collector {
             let (along, up) = (place * Point::new(1000.0, 0.0) - at, place * Point::new(0.0, 1000.0) - at);
             let style = self.drawing.style(&Style { layer: self.layer(), stroke, text: true, ..Style::default() });
             let text = Text { at, height: up.hypot() * CAPITALS, angle: along.atan2(), value };
+            if self.goes_on(place, &text) {
+                self.written = self.written.map(|(of, _)| (of, end));
+                continue;
+            }
+            self.written = Some((self.drawing.entities.len(), end));
             self.drawing.entities.push(Entity::new(style, Shape::Text(text)));
             self.drawing.read += 1;
         }

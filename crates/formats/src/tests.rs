@@ -185,6 +185,17 @@ fn a_pdf_gives_its_lines_by_page_in_points() {
     assert_eq!((d.skipped.get("path outside its clip"), d.skipped.get("white or invisible area")), (Some(&1), Some(&1)));
 }
 
+/// Ligatures and words that a writer shows by themselves are one line; what stands apart, lower or larger is another.
+#[test]
+fn writing_shown_in_pieces_is_one_line() {
+    let shown = "BT /F1 12 Tf 20 30 Td (2 o) Tj ET BT /F1 12 Tf 33.6 30 Td (ff) Tj ET BT /F1 12 Tf 120 30 Td (QTY) Tj ET BT /F1 12 Tf 148 30 Td (4) Tj ET \
+                 BT /F1 12 Tf 20 90 Td (rail) Tj ET BT /F1 12 Tf 20 76 Td (x3) Tj ET BT /F1 18 Tf 34 76 Td (A) Tj ET";
+    let d = crate::read("plan.pdf", &pdf(&[shown])).expect("it reads");
+    let lines: Vec<&str> =
+        d.entities.iter().filter_map(|e| if let Shape::Text(t) = &e.shape { Some(t.value.as_str()) } else { None }).collect();
+    assert_eq!(lines, ["2 off", "QTY 4", "rail", "x3", "A"]);
+}
+
 #[test]
 fn writing_in_a_pdf_stays_readable() {
     let d = crate::read("plan.pdf", &pdf(&["BT /F1 12 Tf 20 30 Td (Shelf 3x) Tj ET"])).expect("it reads");

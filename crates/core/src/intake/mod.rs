@@ -240,10 +240,15 @@ fn size_trouble(
     let far = [raw.min.x, raw.min.y, raw.max.x, raw.max.y].into_iter().map(|v| (v * mm).abs()).fold(0.0, f64::max);
     // Other sizes that would do, each with what it comes to.
     let offering = |mut finding: Finding| {
-        for c in
-            candidates.iter().filter(|c| (c.mm * decisions.scale - mm).abs() > mm * 1e-6 && c.size.0.max(c.size.1) < LARGEST_COORDINATE)
-        {
-            finding = finding.choice(&c.name, c.edit.clone()).coming_to(sizes(c.size.0, c.size.1));
+        let (w, h) = (decisions.scale * raw.width(), decisions.scale * raw.height());
+        let other = |c: &&Candidate| (c.mm * decisions.scale - mm).abs() > mm * 1e-6 && c.mm * w.max(h) < LARGEST_COORDINATE;
+        for c in candidates.iter().filter(other) {
+            finding = finding.choice(&c.name, c.edit.clone()).coming_to(sizes(c.mm * w, c.mm * h));
+        }
+        let own = mm / decisions.scale;
+        if decisions.scale != 1.0 && own * raw.width().max(raw.height()) < LARGEST_COORDINATE {
+            let edit = Edit::Intake(IntakeEdit::SetScale { drawing: decisions.id, scale: 1.0 });
+            finding = finding.choice("Without its scale", edit).coming_to(sizes(own * raw.width(), own * raw.height()));
         }
         finding
     };
@@ -257,9 +262,11 @@ fn size_trouble(
     }
     let bed = machine.bed_width.max(machine.bed_height);
     let asked = decisions.unit.is_some() || decisions.ppi.is_some() || decisions.scale != 1.0;
+    // A page at the scale that it is drawn to is as large as a room; its parts are told where they fit no sheet.
+    let paper = !drawing.pages.is_empty() && decisions.scale != 1.0;
     let (code, text) = if w.max(h) < 0.5 || w.max(h) < ODD.1 && !asked {
         ("tiny", format!("{} is only {w:.3} × {h:.3} mm. Is its unit right?", drawing.file))
-    } else if w.max(h) > bed * 20.0 || w.max(h) > bed * ODD.0 && !asked {
+    } else if (w.max(h) > bed * 20.0 || w.max(h) > bed * ODD.0 && !asked) && !paper {
         let times = w.max(h) / bed;
         (
             "huge",

@@ -1,4 +1,5 @@
 use super::*;
+use crate::decisions::Decisions;
 use crate::geometry::Point;
 use crate::shop::Shop;
 use crate::testing::lines;
@@ -48,4 +49,29 @@ fn sizes_that_cannot_be_are_stopped() {
     let (_, findings) =
         run(&Drawing::new("empty.dxf", FileUnits::Known(Unit::Mm)), &DrawingDecisions::new(1, "", ""), &Shop::builtin().machines[0]);
     assert!(findings.iter().any(|f| f.code == "nothing-drawn" && f.severity == Severity::Stop));
+}
+
+/// What an answer says that it comes to is what it brings about, also where a scale was decided.
+#[test]
+fn answers_come_to_what_they_say() {
+    for scale in [1.0, 48.0, 4000.0] {
+        let decide = |d: &mut DrawingDecisions| d.scale = scale;
+        let (_, findings) = of(1100.0, 700.0, FileUnits::Known(Unit::Mm), decide);
+        let asked = findings.iter().find(|f| matches!(f.code.as_str(), "huge" | "too-large"));
+        assert_eq!(asked.is_some(), scale > 1.0);
+        for r in asked.iter().flat_map(|f| &f.remedies).filter(|r| !r.comes_to.is_empty()) {
+            let before =
+                Decisions { drawings: vec![DrawingDecisions { scale, ..DrawingDecisions::new(1, "", "a.dxf") }], ..Decisions::default() };
+            let after = r.edit.apply(&before).expect("it can be done");
+            let (intake, _) = of(1100.0, 700.0, FileUnits::Known(Unit::Mm), |d| *d = after.drawings[0].clone());
+            let (w, h) = (1100.0 * intake.mm(), 700.0 * intake.mm());
+            assert_eq!(r.comes_to, sizes(w, h), "{}", r.label);
+        }
+    }
+    // A page at the scale that it is drawn to is no mistake for being as large as a room.
+    let mut page = lines(&[(Point::ZERO, Point::new(400.0, 0.0)), (Point::new(400.0, 0.0), Point::new(400.0, 280.0))]);
+    page.units = FileUnits::Known(Unit::Mm);
+    page.pages = vec![Bounds::of([Point::ZERO, Point::new(420.0, 297.0)])];
+    let decided = DrawingDecisions { scale: 48.0, ..DrawingDecisions::new(1, "", "plan.pdf") };
+    assert!(run(&page, &decided, &Shop::builtin().machines[0]).1.is_empty());
 }

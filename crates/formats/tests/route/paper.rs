@@ -159,6 +159,38 @@ fn plates() -> impl Strategy<Value = Vec<Vec<Plate>>> {
     prop::collection::vec(prop::collection::vec(one, 1..4), 1..4)
 }
 
+/// A plotted plan: a frame with marks and figures along two sides and its grid, and plates in it, however it is written.
+#[test]
+fn a_frame_with_a_scale_is_paper() {
+    for mut pen in [Box::new(Dxf::default()) as Box<dyn Pen>, Box::new(Pdf::default()), Box::new(Outlined::default())] {
+        let ring = |pen: &mut dyn Pen, x: f64, y: f64, w: f64, h: f64| pen.ring(&[(x, y), (x + w, y), (x + w, y + h), (x, y + h)], false);
+        ring(&mut *pen, 30.0, 30.0, 200.0, 120.0);
+        for k in 0..=10 {
+            let (x, y) = (30.0 + 20.0 * f64::from(k), 30.0 + 20.0 * f64::from(k));
+            pen.line((x, 30.0), (x, 28.8), false);
+            pen.text((x - 2.0, 25.0), 2.5, false, &(20 * k).to_string());
+            if k > 0 && k < 10 {
+                pen.line((x, 30.0), (x, 150.0), false);
+            }
+            if y <= 150.0 {
+                pen.line((30.0, y), (28.8, y), false);
+                pen.text((22.0, y - 1.2), 2.5, false, &(20 * k).to_string());
+            }
+        }
+        ring(&mut *pen, 42.0, 42.0, 90.0, 50.0);
+        pen.circle((60.0, 60.0), 7.0);
+        ring(&mut *pen, 145.0, 42.0, 60.0, 50.0);
+        let (name, bytes) = pen.done();
+        let mut job = Job::of(&[(name, bytes)], Stock::default());
+        let paper = says(&job, "paper-border").expect("there is paper");
+        job.edit(&paper.remedies[0].edit);
+        let mut made: Vec<(i64, usize)> = job.route().work.parts.iter().map(|p| (p.bounds.width().round() as i64, p.holes.len())).collect();
+        made.sort_unstable();
+        assert_eq!(made, [(60, 0), (90, 1)], "{name}: {}", paper.text);
+        assert!(says(&job, "outside-parts").is_none(), "{name}: {}", paper.text);
+    }
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(300))]
     /// Whatever is drawn, to whatever scale and however: one click for the scale, one for the paper and one for the notes, and

@@ -127,6 +127,14 @@ impl Pen for Outlined {
                 if upright { (at.0 - y, at.1 + x) } else { (at.0 + x, at.1 + y) }
             });
             self.0.ring(&placed, true);
+            // Every third has a counter with three corners, as an A has.
+            if i % 3 == 0 {
+                let counter = [(0.14, 0.6), (0.3, 0.6), (0.22, 0.8)].map(|(x, y)| {
+                    let (x, y) = ((x + 0.65 * i as f64) * height, y * height);
+                    if upright { (at.0 - y, at.1 + x) } else { (at.0 + x, at.1 + y) }
+                });
+                self.0.ring(&counter, true);
+            }
         }
     }
     /// A thick line, as the area that it covers.

@@ -110,11 +110,18 @@ pub(super) struct Scale {
 const LONG: f64 = 1.6;
 const MIDDLE: f64 = 1.3;
 
+/// A number of a scale takes no more than this share of the way to the next.
+const ROOM: f64 = 0.75;
+
 /// Marks across the row's direction, the first at the spot; numbers stand behind the marks.
 pub(super) fn marks(work: &mut Work, part: ContourId, spot: &Spot, scale: &Scale) -> bool {
     let Some(i) = work.find(part) else { return false };
     let at = spot.places(work.contours[i].bounds)[0];
     let row = Affine::translate(at.to_vec2()) * crate::nest::turned(scale.angle);
+    // The widest number leaves room to its neighbours'.
+    let apart = scale.pitch * f64::from(scale.numbered);
+    let last = (scale.count.saturating_sub(1) / scale.numbered.max(1)).saturating_mul(scale.by).to_string();
+    let fits = ROOM * apart / lettering::strokes(&last, 1.0).width.max(1e-9);
     for k in 0..scale.count {
         let x = f64::from(k) * scale.pitch;
         let numbered = scale.numbered > 0 && k.is_multiple_of(scale.numbered);
@@ -131,7 +138,7 @@ pub(super) fn marks(work: &mut Work, part: ContourId, spot: &Spot, scale: &Scale
         let style = added(&work.contours[i].style, Nature::Plain);
         work.add_styled(i, mark.transformed(row), style);
         if numbered {
-            let height = (scale.pitch * f64::from(scale.numbered) * 0.45).clamp(1.2, scale.length.max(2.0) * 1.5);
+            let height = (apart * 0.45).clamp(1.2, scale.length.max(2.0) * 1.5).min(fits);
             let style = written(&work.contours[i].style);
             let mut write = |number: u32, place: &dyn Fn(f64) -> Affine| {
                 let line = lettering::strokes(&number.to_string(), height);

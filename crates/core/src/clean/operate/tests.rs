@@ -363,6 +363,12 @@ fn rulers_read_from_both_ends() {
         let of = |length: f64| lines.iter().filter(|l| (**l - length).abs() < 1e-6).count();
         assert_eq!(of(4.8), long, "{words}");
         assert!(of(3.9) > 0 && of(3.0) + of(3.9) + of(4.8) == marks);
+        // No number reaches its neighbour.
+        let step = if last == "300" { 10.0 } else { 25.4 };
+        for c in made.iter().filter(|c| c.style.nature == Nature::Writing) {
+            let mark = 10.0 + ((c.bounds.center().x - 10.0) / step).round() * step;
+            assert!((c.bounds.min.x - mark).abs().max((c.bounds.max.x - mark).abs()) < 0.4 * step, "{words}: {:?}", c.bounds);
+        }
         // Over the first mark stands 0, and behind it the last number the other way round; over the last mark they are exchanged.
         let strokes = |x: f64, from: f64, to: f64| {
             made.iter()

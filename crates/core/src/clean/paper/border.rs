@@ -1,7 +1,7 @@
 //! Borders of pages, frames within them, and the marks of their zones.
 
 use super::writing::Line;
-use super::{Contour, Kind, Plan, rectangle, squared};
+use super::{Contour, Kind, Plan, TOUCH, rectangle, squared};
 use crate::geometry::{Bounds, Path, Segment};
 use std::sync::Arc;
 
@@ -17,6 +17,8 @@ const INSET: f64 = 0.12;
 const OFF: f64 = 0.5;
 /// A border's line is no thicker than this share of its short side.
 const THICK: f64 = 0.02;
+/// A mark of a frame's scale and its figure stand out of it by no more than so many heights of letters.
+const MARK: f64 = 3.0;
 /// A sheet of paper is at least so many heights of its writing high.
 const LETTERS: f64 = 25.0;
 
@@ -66,6 +68,73 @@ impl Plan<'_> {
             marks.into_iter().for_each(|i| self.take(i, Kind::Border));
         }
     }
+    /// Frames with a scale along two sides or more: strokes that stand out of them, all as long, with writing beyond. Lines from
+    /// edge to edge within are their grid.
+    pub(super) fn scales(&mut self) {
+        let boxes: Vec<usize> = (0..self.contours.len()).filter(|i| self.found[*i].is_none() && rectangle(self.path(*i))).collect();
+        for frame in boxes {
+            let b = self.contours[frame].bounds;
+            if b.width().min(b.height()) < LETTERS * self.letters {
+                continue;
+            }
+            let (marks, grid) = self.marks(frame);
+            if marks.iter().filter(|side| self.is_scale(side, b)).count() >= 2 {
+                self.take(frame, Kind::Border);
+                // The marks of two sides meet at a corner.
+                let corners: Vec<usize> = self
+                    .near(b.grown(TOUCH * self.letters))
+                    .filter(|i| {
+                        let c = self.contours[*i].bounds;
+                        self.is_strokes(*i)
+                            && squared(self.path(*i))
+                            && c.width().max(c.height()) <= MARK * self.letters
+                            && !b.has(c.center())
+                    })
+                    .collect();
+                marks.into_iter().flatten().map(|m| m.0).chain(grid).chain(corners).for_each(|i| self.take(i, Kind::Border));
+            }
+        }
+    }
+
+    /// Strokes that stand out of a frame on each of its sides, by how much, and those that go from edge to edge.
+    fn marks(&self, frame: usize) -> ([Vec<(usize, f64)>; 4], Vec<usize>) {
+        let (b, reach, most) = (self.contours[frame].bounds, TOUCH * self.letters, MARK * self.letters);
+        let mut marks: [Vec<(usize, f64)>; 4] = Default::default();
+        let mut grid = Vec::new();
+        let strokes = self.near(b.grown(reach)).filter(|i| *i != frame && self.is_strokes(*i) && squared(self.path(*i)));
+        // One behind the other is one: a mark and the line of the grid that goes on from it.
+        for i in strokes.filter(|i| self.contours[*i].bounds.width().min(self.contours[*i].bounds.height()) < 1e-6) {
+            // Where it begins and ends across the frame, and the frame's own two edges there.
+            let q = self.contours[i].bounds;
+            let upright = q.width() < q.height();
+            let (low, high, near, far) = if upright { (q.min.y, q.max.y, b.min.y, b.max.y) } else { (q.min.x, q.max.x, b.min.x, b.max.x) };
+            let (before, behind) = (near - low, high - far);
+            let through = before >= -reach && behind >= -reach && before.max(behind) <= most;
+            // A mark may go on as a line of the grid, or a little into the frame.
+            let (first, last) =
+                (through || high >= near - reach && high - near <= most, through || low <= far + reach && far - low <= most);
+            let side = usize::from(!upright);
+            if first && before > reach && before <= most {
+                marks[side].push((i, before));
+            } else if last && behind > reach && behind <= most {
+                marks[side + 2].push((i, behind));
+            } else if through {
+                grid.push(i);
+            }
+        }
+        (marks, grid)
+    }
+
+    /// Three marks or more on one side of a frame, as long as each other, half of them with writing by them outside of it.
+    fn is_scale(&self, side: &[(usize, f64)], frame: Bounds) -> bool {
+        let alike = side.iter().filter(|m| (m.1 / side[0].1 - 1.0).abs() < 0.1).count();
+        let written = |i: usize| {
+            let around = self.contours[i].bounds.grown(MARK * self.letters);
+            self.lines.iter().any(|l| around.has(l.middle) && !frame.has(l.middle))
+        };
+        side.len() >= 3 && alike * 10 >= side.len() * 9 && side.iter().filter(|m| written(m.0)).count() * 2 >= side.len()
+    }
+
     /// Bounds of all borders that were found.
     pub(super) fn bordered(&self) -> Vec<Bounds> {
         let is = |i: &usize| self.found[*i] == Some(Kind::Border) && self.path(*i).closed;

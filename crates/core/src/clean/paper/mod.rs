@@ -117,6 +117,7 @@ impl<'a> Plan<'a> {
         self.borders();
         let outlined = self.writing();
         if self.letters > 0.0 {
+            self.scales();
             self.dimensions();
             // Writing as outlines tells a border only where there are dimensions too: a sign has a frame and letters.
             if outlined && self.found.contains(&Some(Kind::Dimension)) {

@@ -89,6 +89,7 @@ impl Plan<'_> {
         for (row, line) in rows.iter().zip(lines) {
             if self.letters_of(row) > 1 || ALIKE.contains(&(line.height / usual_height)) {
                 row.iter().for_each(|i| self.take(*i, Kind::Writing));
+                self.counters(row);
                 self.lines.push(line);
             }
         }
@@ -96,11 +97,24 @@ impl Plan<'_> {
         true
     }
 
-    /// A filled outline without a line round it that may be a letter or a part of one: not a triangle, which is an arrow's head.
+    /// What may be a letter or a part of one: not a triangle, which is an arrow's head.
     fn is_glyph(&self, i: usize) -> bool {
+        self.is_filled(i) && self.path(i).segments.len() > 3
+    }
+
+    /// Takes what lies in the letters of a row: the triangle in an A.
+    fn counters(&mut self, row: &[usize]) {
+        for letter in row.iter().map(|i| self.contours[*i].bounds.grown(1e-6)) {
+            let inner: Vec<usize> = self.near(letter).filter(|i| self.is_filled(*i) && letter.holds(&self.contours[*i].bounds)).collect();
+            inner.into_iter().for_each(|i| self.take(i, Kind::Writing));
+        }
+    }
+
+    /// A filled outline without a line round it.
+    fn is_filled(&self, i: usize) -> bool {
         let c = &self.contours[i];
         let drawn = c.style.fill.is_some() && c.style.stroke.is_none() && !c.style.added && !c.style.text;
-        self.found[i].is_none() && drawn && c.path.closed && c.path.segments.len() > 3
+        self.found[i].is_none() && drawn && c.path.closed
     }
 
     /// Outlines of a row that do not lie in another's: letters without their counters.
