@@ -165,6 +165,39 @@ async fn operations_are_typed_on_what_is_chosen_and_taken_back() {
     browser.shut().await;
 }
 
+/// A ruler in mm and one in eighths of an inch, in a shop that cuts whatever is drawn as they are.
+#[tokio::test(flavor = "multi_thread")]
+async fn rulers_are_scored_and_their_plate_is_cut() {
+    let (shop, browser) = (Shop::open("serve"), Browser::open().await);
+    let hand = Hand { page: &browser.page, shop: &shop.address };
+    hand.job_with("Rules", &[file(shop.data.path(), "frame-rule.dxf", dxf(&rectangle(0.0, 0.0, 330.0, 60.0)).as_bytes())]).await;
+    hand.go("/shop/rules").await;
+    hand.page_type("#rule-form [name=layer]", "P").await;
+    hand.choose("#rule-form [name=process]", "cut").await;
+    hand.page_type("#rule-form [name=person]", "Odile Farrant").await;
+    hand.click("#rule-form button:not([type=button])").await;
+    hand.until("it is kept", "document.querySelectorAll('.rules li').length == 1").await;
+    hand.go("/jobs/1/clean").await;
+    hand.drawn().await;
+    for marks in
+        ["marks 301 every 1 long 3 middle 5 numbered 10 both at 10,4", "marks 97 every 1/8in long 3 middle 4 numbered 8 by 1 both at 10,34"]
+    {
+        hand.stage_click(165.0, 60.0, false).await;
+        hand.until("the card", "document.querySelector('#card .what')?.textContent.includes('330.00 × 60.00 mm')").await;
+        hand.page_type(".order", marks).await;
+        hand.change("the marks", hand.click(".orders .remedy")).await;
+    }
+    hand.station("3", "assign").await;
+    let of = async |process: &str| {
+        let count = format!("document.querySelector('#stage').stage.scene.items.filter((i) => i.p === '{process}').length");
+        hand.value(&count).await.as_i64().unwrap_or(-1)
+    };
+    assert_eq!(of("cut").await, 1, "{}", hand.text(".key").await);
+    assert!(of("score").await > 301 + 97 + 2 * (31 + 13) && of("engrave").await == 0);
+    hand.shoot("rulers").await;
+    browser.shut().await;
+}
+
 #[tokio::test(flavor = "multi_thread")]
 async fn slots_are_fitted_to_the_measured_sheet() {
     let (shop, browser) = (Shop::open("serve"), Browser::open().await);

@@ -69,6 +69,7 @@ pub fn bombs() -> Vec<(&'static str, Vec<u8>)> {
     let sheet: String = (0..40_000).map(|i| format!(".a{i} .b{i} path{{stroke:#{i:06x}}}")).collect();
     let path: String = (0..300_000_u64).map(|i| format!("L{} {}", i % 997, (i * 7919) % 991)).collect();
     let equal: String = (0..400_000).map(|_| "0\nLINE\n8\n0\n10\n0\n20\n0\n11\n100\n21\n50\n").collect();
+    let heap = "<path d=\"M100 100h5v5l-2 1h-3z\"/>".repeat(20_000);
     let svg = |body: &str| {
         format!("<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"100mm\" height=\"100mm\" viewBox=\"0 0 1000 1000\">{body}</svg>")
             .into_bytes()
@@ -93,6 +94,7 @@ pub fn bombs() -> Vec<(&'static str, Vec<u8>)> {
         ("entities.svg", [entities.into_bytes(), b"]>".to_vec(), svg("<path style=\"stroke:&e;\" d=\"M0 0h1\"/>")].concat()),
         ("styles.svg", svg(&format!("<style>{sheet}</style><g class=\"a1\"><g class=\"b1\">{styled}</g></g>"))),
         ("segments.svg", svg(&format!("<path fill=\"none\" stroke=\"red\" d=\"M0 0{path}\"/>"))),
+        ("heap.svg", svg(&format!("<path fill=\"none\" stroke=\"red\" d=\"M0 0h1000v1000h-1000z\"/>{heap}"))),
         ("equal.dxf", format!("0\nSECTION\n2\nENTITIES\n{equal}0\nENDSEC\n0\nEOF\n").into_bytes()),
     ]
 }

@@ -11,6 +11,8 @@ const LARGEST: f64 = 0.03;
 const APART: f64 = 0.45;
 /// A full stop is so many times smaller than a capital.
 const UNLIKE: f64 = 12.0;
+/// Neighbours that are looked at before it is given up: what lies in heaps is no writing.
+const MOST_LOOKED: usize = 20_000_000;
 /// A letter by itself is as high as most of the others, within these shares.
 const ALIKE: std::ops::RangeInclusive<f64> = 0.35..=2.0;
 /// A line is told to lean from this many degrees on; below them it is level or upright.
@@ -55,6 +57,7 @@ impl Plan<'_> {
         let size = |i: usize| self.contours[i].bounds.width().max(self.contours[i].bounds.height());
         let mut free: Vec<bool> = (0..self.contours.len()).map(|i| self.is_glyph(i) && size(i) <= largest).collect();
         let mut rows: Vec<Vec<usize>> = Vec::new();
+        let mut looked = 0;
         for first in 0..free.len() {
             if !std::mem::take(&mut free[first]) {
                 continue;
@@ -63,8 +66,13 @@ impl Plan<'_> {
             let mut at = 0;
             while let Some(i) = row.get(at).copied() {
                 at += 1;
-                let next: Vec<usize> = self
-                    .near(self.contours[i].bounds.grown(APART * size(i).max(self.letters)))
+                let around: Vec<usize> = self.near(self.contours[i].bounds.grown(APART * size(i).max(self.letters))).collect();
+                looked += around.len();
+                if looked > MOST_LOOKED {
+                    return false;
+                }
+                let next: Vec<usize> = around
+                    .into_iter()
                     .filter(|j| {
                         let (a, b) = (size(i), size(*j));
                         let apart = gap(self.contours[i].bounds, self.contours[*j].bounds);
