@@ -7,7 +7,7 @@ use crate::clean::{Cleaned, views::region_at};
 use crate::decisions::{DrawingDecisions, Edit, IntakeEdit, View};
 use crate::drawing::Unit;
 use crate::finding::{Finding, Severity, Station, counted};
-use crate::geometry::{Bounds, Point};
+use crate::geometry::{Affine, Bounds, Point};
 use crate::intake::Intake;
 use crate::quantity::{length, ratio};
 use std::collections::BTreeMap;
@@ -23,8 +23,19 @@ const USUAL: [f64; 22] =
 const NAMES: [&str; 9] = ["scale", "maßstab", "massstab", "échelle", "echelle", "escala", "scala", "schaal", "skala"];
 /// The ratio stands no further from its name than so many heights.
 const BY_NAME: f64 = 8.0;
+/// Pages that are told one by one.
+const LISTED: usize = 8;
 /// Greatest scale that is taken at its word, either way.
 const GREATEST: f64 = 1000.0;
+
+/// A figure by its line.
+struct Figure {
+    /// How many times longer it says its line is.
+    times: f64,
+    /// It names its unit.
+    unit: bool,
+    at: Point,
+}
 
 /// What a page, a region or the whole drawing says of itself.
 struct Told {
@@ -37,127 +48,148 @@ struct Told {
     at: Vec<Point>,
 }
 
+/// What is drawn to one scale each: regions where there are some, else pages, else the whole drawing.
+struct Areas<'a> {
+    drawing: &'a Cleaned,
+    decided: &'a DrawingDecisions,
+    to_drawing: Affine,
+}
+
+impl Areas<'_> {
+    fn are_regions(&self) -> bool {
+        !self.decided.regions.is_empty()
+    }
+    fn count(&self) -> usize {
+        if self.are_regions() { self.decided.regions.len() } else { self.drawing.pages.len().max(1) }
+    }
+    /// The area of a place; `None` beside all of them.
+    fn of(&self, p: Point) -> Option<usize> {
+        if self.are_regions() {
+            return region_at(self.decided, self.to_drawing * p);
+        }
+        let pages = &self.drawing.pages;
+        pages.iter().position(|b| b.has(p)).or(pages.is_empty().then_some(0))
+    }
+    fn view(&self, i: usize) -> View {
+        self.decided.views.get(i).cloned().unwrap_or_default()
+    }
+    /// The scale that an area is taken at.
+    fn now(&self, i: usize) -> f64 {
+        self.decided.scale * if self.are_regions() { self.view(i).scale } else { 1.0 }
+    }
+    /// `page 2 `, for what is said of it; nothing where there is only one.
+    fn called(&self, i: usize) -> String {
+        match (self.are_regions(), self.count()) {
+            (true, _) => format!("region {} ", i + 1),
+            (false, 1) => String::new(),
+            (false, _) => format!("page {} ", i + 1),
+        }
+    }
+
+    /// What each area says, by its number.
+    fn told(&self) -> BTreeMap<usize, Told> {
+        let mut figures: BTreeMap<usize, Vec<Figure>> = BTreeMap::new();
+        let mut titles: BTreeMap<usize, Vec<(f64, Point)>> = BTreeMap::new();
+        for (scale, at) in titled(self.drawing) {
+            if let Some(i) = self.of(at) {
+                titles.entry(i).or_default().push((scale, at));
+            }
+        }
+        if self.drawing.texts.iter().any(|t| figure(&t.value).is_some()) {
+            let mut plan = Plan::new(&self.drawing.contours, &self.drawing.pages, &self.drawing.texts);
+            plan.borders();
+            for f in plan.figures() {
+                if let Some(i) = self.of(f.at) {
+                    figures.entry(i).or_default().push(f);
+                }
+            }
+        }
+        let of = |i: usize| {
+            let (figures, titles) = (figures.get(&i).map_or(&[][..], Vec::as_slice), titles.get(&i).map_or(&[][..], Vec::as_slice));
+            Some((i, told(figures, titles, self.now(i))?))
+        };
+        (0..self.count()).filter_map(of).collect()
+    }
+
+    /// What takes the areas that are `wrong` at their scale: the whole drawing where nothing on it says otherwise.
+    fn taken(&self, told: &BTreeMap<usize, Told>, wrong: &[(usize, &Told)]) -> Option<(String, Edit)> {
+        let (drawing, first) = (self.decided.id, wrong.first()?.1);
+        let set = |(i, t): &(usize, &Told)| {
+            let view = if self.are_regions() { self.view(*i) } else { View::default() };
+            Edit::Intake(IntakeEdit::SetView { drawing, region: *i, view: View { scale: view.scale * t.times, ..view } })
+        };
+        if self.are_regions() {
+            return Some(("Take each region at its scale".into(), Edit::All { edits: wrong.iter().map(set).collect() }));
+        }
+        if told.values().all(|t| near(t.times, first.times)) {
+            let edit = IntakeEdit::SetScale { drawing, scale: self.decided.scale * first.times };
+            return Some((format!("Take it at {}", as_ratio(first.scale)), Edit::Intake(edit)));
+        }
+        let page = |p: &Bounds| {
+            let corners = [p.min, p.max, Point::new(p.min.x, p.max.y), Point::new(p.max.x, p.min.y)];
+            Bounds::of(corners.map(|c| self.to_drawing * c))
+        };
+        let regions = self.drawing.pages.iter().map(page).collect();
+        let mut edits = vec![Edit::Intake(IntakeEdit::SetRegions { drawing, regions })];
+        edits.extend(wrong.iter().map(set));
+        Some(("Take each page at its scale".into(), Edit::All { edits }))
+    }
+}
+
 /// A finding where a plan says that it is drawn to another scale than it is taken at, page by page, with what takes it so.
 pub fn scale_said(drawing: &Cleaned, intake: &Intake, decided: &DrawingDecisions) -> Option<Finding> {
     if drawing.texts.len() > MOST.1 || drawing.contours.len() > MOST.0 || drawing.texts.is_empty() || drawing.bounds.is_empty() {
         return None;
     }
-    let to_drawing = intake.transform.inverse();
-    let group = |p: Point| {
-        if decided.regions.is_empty() {
-            return drawing.pages.iter().position(|b| b.has(p)).or(drawing.pages.is_empty().then_some(0));
-        }
-        region_at(decided, to_drawing * p)
+    let areas = Areas { drawing, decided, to_drawing: intake.transform.inverse() };
+    let told = areas.told();
+    let wrong: Vec<(usize, &Told)> = told.iter().filter(|(_, t)| !near(t.times, 1.0)).map(|(i, t)| (*i, t)).collect();
+    let (label, edit) = areas.taken(&told, &wrong)?;
+    let words = |(i, t): &(usize, &Told)| {
+        let figures = counted(t.figures, "figure beside its lines", "figures beside their lines");
+        format!("{}to {} by {}", areas.called(*i), as_ratio(t.scale), if t.figures > 0 { &figures } else { "its title" })
     };
-    let view = |i: usize| decided.views.get(i).map_or(1.0, |v| v.scale);
-    let now = |i: usize| decided.scale * if decided.regions.is_empty() { 1.0 } else { view(i) };
-    // Every figure with how many times longer it says its line is.
-    let mut figures: BTreeMap<usize, Vec<(f64, bool, Point)>> = BTreeMap::new();
-    let mut titles: BTreeMap<usize, Vec<(f64, Point)>> = BTreeMap::new();
-    for (scale, at) in titled(drawing) {
-        if let Some(i) = group(at) {
-            titles.entry(i).or_default().push((scale, at));
-        }
-    }
-    if drawing.texts.iter().any(|t| figure(&t.value).is_some()) {
-        let mut plan = Plan::new(&drawing.contours, &drawing.pages, &drawing.texts);
-        plan.borders();
-        for (mm, unit, drawn, at) in plan.figures() {
-            if let Some(i) = group(at) {
-                figures.entry(i).or_default().push((mm / drawn, unit, at));
-            }
-        }
-    }
-    let groups = if decided.regions.is_empty() { drawing.pages.len().max(1) } else { decided.regions.len() };
-    let told: BTreeMap<usize, Told> = (0..groups)
-        .filter_map(|i| {
-            let said = told(figures.get(&i).map_or(&[], Vec::as_slice), titles.get(&i).map_or(&[], Vec::as_slice), now(i))?;
-            Some((i, said))
-        })
-        .collect();
-    let wrong: Vec<(usize, &Told)> = told.iter().filter(|(_, t)| (t.times - 1.0).abs() > AGREE).map(|(i, t)| (*i, t)).collect();
-    let first = wrong.first()?;
-    let whose = |(i, t): &(usize, &Told)| {
-        let place = match (decided.regions.is_empty(), groups) {
-            (true, 1) => String::new(),
-            (true, _) => format!("page {} ", i + 1),
-            (false, _) => format!("region {} ", i + 1),
-        };
-        let by =
-            if t.figures > 0 { counted(t.figures, "figure beside its lines", "figures beside their lines") } else { "its title".into() };
-        format!("{place}to {} by {by}", as_ratio(t.scale))
-    };
-    let list: Vec<String> = wrong.iter().take(8).map(whose).collect();
+    let list: Vec<String> = wrong.iter().take(LISTED).map(words).collect();
     let text = format!(
         "{} says that it is drawn to a scale: {}. As it stands its parts come out as large as they are on paper.",
         drawing.name,
         list.join("; ")
     );
-    let id = decided.id;
-    let one = told.values().all(|t| (t.times / first.1.times - 1.0).abs() < AGREE);
-    let (label, edit) = if !decided.regions.is_empty() {
-        let set = |(i, t): &(usize, &Told)| {
-            let view = decided.views.get(*i).cloned().unwrap_or_default();
-            Edit::Intake(IntakeEdit::SetView { drawing: id, region: *i, view: View { scale: view.scale * t.times, ..view } })
-        };
-        ("Take each region at its scale".to_owned(), Edit::All { edits: wrong.iter().map(set).collect() })
-    } else if one {
-        let scale = decided.scale * first.1.times;
-        (format!("Take it at {}", as_ratio(first.1.scale)), Edit::Intake(IntakeEdit::SetScale { drawing: id, scale }))
-    } else {
-        let regions: Vec<Bounds> = drawing
-            .pages
-            .iter()
-            .map(|p| {
-                [p.min, p.max, Point::new(p.min.x, p.max.y), Point::new(p.max.x, p.min.y)]
-                    .iter()
-                    .fold(Bounds::EMPTY, |b, c| b.with(to_drawing * *c))
-            })
-            .collect();
-        let set = |(i, t): &(usize, &Told)| {
-            Edit::Intake(IntakeEdit::SetView { drawing: id, region: *i, view: View { scale: t.times, ..View::default() } })
-        };
-        let mut edits = vec![Edit::Intake(IntakeEdit::SetRegions { drawing: id, regions })];
-        edits.extend(wrong.iter().map(set));
-        ("Take each page at its scale".to_owned(), Edit::All { edits })
-    };
     let points: Vec<Point> = wrong.iter().flat_map(|(_, t)| t.at.iter().copied()).collect();
     let found = Finding::new(Station::Intake, Severity::Look, "scale-said", wrong.len(), text).at(drawing.drawing, points);
     Some(found.choice(label, edit).acceptable("It is as large as it is meant"))
 }
 
-/// What figures and titles of one page come to; `None` where they say nothing or contradict each other.
-fn told(figures: &[(f64, bool, Point)], titles: &[(f64, Point)], now: f64) -> Option<Told> {
-    let title = titles.first().filter(|f| titles.iter().all(|t| (t.0 / f.0 - 1.0).abs() < AGREE)).map(|t| t.0);
-    let near = |a: f64, b: f64| (a / b - 1.0).abs() < AGREE;
-    let best = figures.iter().map(|f| figures.iter().filter(|g| near(g.0, f.0)).count()).max().unwrap_or(0);
-    if best >= ENOUGH.0 && best as f64 >= ENOUGH.1 * figures.len() as f64 {
-        let first = figures.iter().find(|f| figures.iter().filter(|g| near(g.0, f.0)).count() == best)?;
-        let agreed: Vec<&(f64, bool, Point)> = figures.iter().filter(|g| near(g.0, first.0)).collect();
-        let mut all: Vec<f64> = agreed.iter().map(|f| f.0).collect();
-        all.sort_by(f64::total_cmp);
-        let times = all[all.len() / 2];
-        // Figures without a unit are mm or inch: whichever is a scale that plans are drawn to.
-        let unsaid = agreed.iter().all(|f| !f.1);
-        let readings = if unsaid { vec![times, times * 25.4] } else { vec![times] };
-        let as_titled = readings.iter().copied().find(|r| title.is_some_and(|t| near(r * now, t)));
-        let as_is = readings.iter().copied().find(|r| near(*r, 1.0));
-        let usual = readings.iter().copied().find(|r| usual(r * now).is_some());
-        let times = as_titled.or(as_is).or(usual).unwrap_or(times);
-        let scale = usual_or(times * now);
-        return Some(Told { times: scale / now, scale, figures: agreed.len(), at: agreed.iter().map(|f| f.2).collect() });
+/// What figures and titles of one area come to; `None` where they say nothing or contradict each other.
+fn told(figures: &[Figure], titles: &[(f64, Point)], now: f64) -> Option<Told> {
+    let title = titles.first().filter(|f| titles.iter().all(|t| near(t.0, f.0))).map(|t| t.0);
+    let agreeing = |f: &Figure| figures.iter().filter(|g| near(g.times, f.times)).count();
+    let best = figures.iter().map(agreeing).max().unwrap_or(0);
+    if best < ENOUGH.0 || (best as f64) < ENOUGH.1 * figures.len() as f64 {
+        let scale = title?;
+        return Some(Told { times: scale / now, scale, figures: 0, at: titles.iter().map(|t| t.1).collect() });
     }
-    let title = title?;
-    Some(Told { times: title / now, scale: title, figures: 0, at: titles.iter().map(|t| t.1).collect() })
+    let first = figures.iter().find(|f| agreeing(f) == best)?;
+    let mut agreed: Vec<&Figure> = figures.iter().filter(|g| near(g.times, first.times)).collect();
+    let at = agreed.iter().map(|f| f.at).collect();
+    agreed.sort_by(|a, b| a.times.total_cmp(&b.times));
+    let times = agreed[agreed.len() / 2].times;
+    // Figures without a unit are mm or inch: whichever is a scale that plans are drawn to.
+    let readings = if agreed.iter().any(|f| f.unit) { vec![times] } else { vec![times, times * 25.4] };
+    let which = |fits: &dyn Fn(f64) -> bool| readings.iter().copied().find(|r| fits(*r));
+    let as_titled = which(&|r| title.is_some_and(|t| near(r * now, t)));
+    let times = as_titled.or(which(&|r| near(r, 1.0))).or(which(&|r| usual(r * now).is_some())).unwrap_or(times);
+    let scale = usual(times * now).unwrap_or(times * now);
+    Some(Told { times: scale / now, scale, figures: agreed.len(), at })
+}
+
+fn near(a: f64, b: f64) -> bool {
+    (a / b - 1.0).abs() < AGREE
 }
 
 /// The scale that plans are drawn to next to this one, where it is one.
 fn usual(scale: f64) -> Option<f64> {
-    USUAL.iter().flat_map(|u| [*u, 1.0 / u]).find(|u| (scale / u - 1.0).abs() < AGREE)
-}
-
-fn usual_or(scale: f64) -> f64 {
-    usual(scale).unwrap_or(scale)
+    USUAL.iter().flat_map(|u| [*u, 1.0 / u]).find(|u| near(scale, *u))
 }
 
 /// `1:20`, `2:1`.
@@ -167,19 +199,20 @@ fn as_ratio(scale: f64) -> String {
 }
 
 impl Plan<'_> {
-    /// Lengths that figures say, mm, whether with their unit, how long the line is that they stand by, and where.
-    fn figures(&self) -> Vec<(f64, bool, f64, Point)> {
+    /// Figures of lengths by lines that have something at both their ends.
+    fn figures(&self) -> Vec<Figure> {
         let by = |(of, stroke): (usize, super::dimension::Stroke)| {
             let line = &self.lines[of];
             let (mm, unit) = figure(line.says?)?;
-            let drawn = stroke.1.chord();
-            self.ended_both_ways(&stroke, line.height).then_some((mm, unit, drawn, line.middle))
+            let ended = self.ended_both_ways(&stroke, line.height);
+            ended.then(|| Figure { times: mm / stroke.1.chord(), unit, at: line.middle })
         };
         self.measured().into_iter().filter_map(by).collect()
     }
 }
 
-/// The length that a figure says, mm, and whether it names its unit: `120`, `40 mm`, `3 1/2"`, `1'-6"`, `(60)`, `80 TYP`. No radius, diameter or angle.
+/// The length that a figure says, mm, and whether it names its unit: `120`, `40 mm`, `3 1/2"`, `1'-6"`, `(60)`, `80 TYP`. No
+/// radius, diameter or angle.
 fn figure(says: &str) -> Option<(f64, bool)> {
     if !is_figure(says) {
         return None;
@@ -211,14 +244,9 @@ fn figure(says: &str) -> Option<(f64, bool)> {
         joined.push_str(w);
     }
     let unit = joined.contains(['m', 'c', 'i', '"', '\'', 'f']);
-    let inches = joined.contains(['"', '\'']);
-    // The fraction's unit is that of the whole: 3 1/2".
-    let mm = length(&joined, if inches { Unit::In } else { Unit::Mm }).ok()?;
-    let mm = if joined.contains('+') && joined.ends_with('"') && !joined.contains('\'') {
-        length(&joined.replace('"', ""), Unit::In).ok()?
-    } else {
-        mm
-    };
+    // An inch mark behind a fraction is of the whole: 3 1/2".
+    let inches = joined.contains('"') && !joined.contains('\'');
+    let mm = if inches { length(&joined.replace('"', ""), Unit::In) } else { length(&joined, Unit::Mm) }.ok()?;
     (mm > 0.0 && mm.is_finite()).then_some((mm, unit))
 }
 

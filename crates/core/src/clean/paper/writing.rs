@@ -13,6 +13,8 @@ const APART: f64 = 0.45;
 const UNLIKE: f64 = 12.0;
 /// Neighbours that are looked at before it is given up: what lies in heaps is no writing.
 const MOST_LOOKED: usize = 20_000_000;
+/// Outlines of a row that are told apart from what lies in them; in longer ones each counts.
+const MANY: usize = 400;
 /// A letter by itself is as high as most of the others, within these shares.
 const ALIKE: std::ops::RangeInclusive<f64> = 0.35..=2.0;
 /// A line is told to lean from this many degrees on; below them it is level or upright.
@@ -52,11 +54,37 @@ pub(super) fn usual(lines: &[Line]) -> f64 {
 impl Plan<'_> {
     /// Takes small filled outlines that stand in rows as writing; true where there are such.
     pub(super) fn writing(&mut self) -> bool {
+        let Some(rows) = self.rows() else { return false };
+        let lines: Vec<Line> = rows.iter().map(|r| self.line(r)).collect();
+        // One by itself may be a small part: it is a letter where it is of the size of those that stand in rows.
+        let several: Vec<bool> = rows.iter().map(|r| r.len() > MANY || self.outer(r).count() > 1).collect();
+        let in_rows: Vec<Line> = lines.iter().zip(&several).filter(|(_, s)| **s).map(|(l, _)| l.clone()).collect();
+        let height = usual(&in_rows);
+        if height == 0.0 {
+            return false;
+        }
+        for ((row, line), several) in rows.iter().zip(lines).zip(several) {
+            if several || ALIKE.contains(&(line.height / height)) {
+                row.iter().for_each(|i| self.take(*i, Kind::Writing));
+                self.counters(row);
+                self.lines.push(line);
+            }
+        }
+        self.letters = usual(&self.lines);
+        true
+    }
+
+    /// What may be letters, each with its neighbours; `None` where it lies in heaps.
+    fn rows(&self) -> Option<Vec<Vec<usize>>> {
         let all = self.contours.iter().fold(Bounds::EMPTY, |b, c| b.union(c.bounds));
         let largest = LARGEST * all.width().max(all.height());
         let size = |i: usize| self.contours[i].bounds.width().max(self.contours[i].bounds.height());
+        let neighbours = |i: usize, j: usize| {
+            let (a, b) = (size(i), size(j));
+            a.max(b) <= UNLIKE * a.min(b) && gap(self.contours[i].bounds, self.contours[j].bounds) <= APART * a.max(b)
+        };
         let mut free: Vec<bool> = (0..self.contours.len()).map(|i| self.is_glyph(i) && size(i) <= largest).collect();
-        let mut rows: Vec<Vec<usize>> = Vec::new();
+        let mut rows = Vec::new();
         let mut looked = 0;
         for first in 0..free.len() {
             if !std::mem::take(&mut free[first]) {
@@ -66,43 +94,20 @@ impl Plan<'_> {
             let mut at = 0;
             while let Some(i) = row.get(at).copied() {
                 at += 1;
-                let around: Vec<usize> = self.near(self.contours[i].bounds.grown(APART * size(i).max(self.letters))).collect();
-                looked += around.len();
-                if looked > MOST_LOOKED {
-                    return false;
-                }
-                let next: Vec<usize> = around
-                    .into_iter()
-                    .filter(|j| {
-                        let (a, b) = (size(i), size(*j));
-                        let apart = gap(self.contours[i].bounds, self.contours[*j].bounds);
-                        free[*j] && apart <= APART * a.max(b) && a.max(b) <= UNLIKE * a.min(b)
-                    })
-                    .collect();
-                for j in next {
-                    if std::mem::take(&mut free[j]) {
+                for j in self.near(self.contours[i].bounds.grown(APART * size(i).max(self.letters))) {
+                    looked += 1;
+                    if free[j] && neighbours(i, j) {
+                        free[j] = false;
                         row.push(j);
                     }
+                }
+                if looked > MOST_LOOKED {
+                    return None;
                 }
             }
             rows.push(row);
         }
-        let lines: Vec<Line> = rows.iter().map(|r| self.line(r)).collect();
-        // One by itself may be a small part: it is a letter where it is of the size of those that stand in rows.
-        let several: Vec<Line> = rows.iter().zip(&lines).filter(|(r, _)| self.letters_of(r) > 1).map(|(_, l)| l.clone()).collect();
-        let usual_height = usual(&several);
-        if usual_height == 0.0 {
-            return false;
-        }
-        for (row, line) in rows.iter().zip(lines) {
-            if self.letters_of(row) > 1 || ALIKE.contains(&(line.height / usual_height)) {
-                row.iter().for_each(|i| self.take(*i, Kind::Writing));
-                self.counters(row);
-                self.lines.push(line);
-            }
-        }
-        self.letters = usual(&self.lines);
-        true
+        Some(rows)
     }
 
     /// What may be a letter or a part of one: not a triangle, which is an arrow's head.
@@ -131,15 +136,10 @@ impl Plan<'_> {
         row.iter().filter(move |i| !row.iter().any(|j| j != *i && boxes(*j).grown(-1e-9).holds(&boxes(**i)))).map(move |i| boxes(*i))
     }
 
-    fn letters_of(&self, row: &[usize]) -> usize {
-        // Long rows are rows, however they are counted.
-        if row.len() > 400 { row.len() } else { self.outer(row).count() }
-    }
-
     /// Where a row stands as a line, by the middles of its letters.
     fn line(&self, row: &[usize]) -> Line<'static> {
         let boxes: Vec<Bounds> =
-            if row.len() > 400 { row.iter().map(|i| self.contours[*i].bounds).collect() } else { self.outer(row).collect() };
+            if row.len() > MANY { row.iter().map(|i| self.contours[*i].bounds).collect() } else { self.outer(row).collect() };
         let all = boxes.iter().fold(Bounds::EMPTY, |b, c| b.union(*c));
         let n = boxes.len() as f64;
         let mean = boxes.iter().fold(Vec2::ZERO, |v, b| v + b.center().to_vec2() / n);
