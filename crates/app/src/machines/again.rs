@@ -1,17 +1,18 @@
 //! Runs that go on from another: behind where it broke off, or with what it did not cut through.
 
-use super::{NewRun, pieces, queue};
+use super::{NewRun, lines_of, pieces, queue};
 use crate::error::AppError;
 use crate::shop::App;
 use boustrophe_core::decisions::Pose;
 use boustrophe_core::finding::Severity;
+use boustrophe_core::geometry::Point;
 use boustrophe_core::hold::{Op, SheetPath};
 use boustrophe_core::ids::CopyId;
 use boustrophe_core::nest::Placement;
-use boustrophe_core::proof::{self, Meant};
-use boustrophe_core::release::{GoOn, ProgramOrder, only, rest, write};
+use boustrophe_core::proof::{self, Meant, Stopped};
+use boustrophe_core::release::{Dialect, GoOn, ProgramOrder, only, rest, write};
 use boustrophe_core::route::{BatchRoute, Route};
-use boustrophe_core::shop::Shop;
+use boustrophe_core::shop::{Machine, Shop};
 use boustrophe_machine::checksum;
 use boustrophe_store::Run;
 use std::sync::Arc;
@@ -39,6 +40,10 @@ impl SheetOf {
     pub fn here(&self) -> &BatchRoute {
         self.route.batch(self.batch)
     }
+    /// The machine that it is cut on.
+    fn machine(&self) -> Result<&Machine, AppError> {
+        self.shop.machine(&self.here().stock.machine).ok_or_else(machine_gone)
+    }
     /// How it lies on the bed as Release has it now: a sheet that was put back may have been aligned since.
     fn lies_now(&self, app: &App, run: &Run) -> Result<Pose, AppError> {
         let head = app.store.job(run.job_id)?.head.unwrap_or(run.revision);
@@ -55,6 +60,10 @@ impl SheetOf {
     pub fn copies(&self) -> &[Placement] {
         self.here().nested.layout.sheets.get(self.at).map_or(&[], |s| &s.placed)
     }
+}
+
+fn machine_gone() -> AppError {
+    AppError::Sentence("the machine is not in the shop's book any more.".into())
 }
 
 /// True where a run broke off and something of it is left.
@@ -89,31 +98,51 @@ pub fn own_work(app: &App, run: &Run) -> Result<(SheetOf, SheetPath), AppError> 
     Ok((sheet, path))
 }
 
-/// The choices of where a run that broke off goes on, as they are posted.
-pub fn chosen(run: &Run, word: &str) -> Option<GoOn> {
-    match word {
-        "again" => Some(GoOn::Again),
-        "here" => Some(GoOn::Here(boustrophe_core::geometry::Point::new(run.x, run.y))),
-        "next" => Some(GoOn::Next),
-        _ => None,
-    }
+/// Where a run that broke off goes on.
+#[derive(Clone, Copy)]
+pub enum Onward {
+    /// See [`GoOn::Again`].
+    Again,
+    /// See [`GoOn::Here`].
+    Here,
+    /// See [`GoOn::Next`].
+    Next,
+}
+
+/// The ways on, as they are posted.
+pub const WAYS: [(&str, Onward); 3] = [("again", Onward::Again), ("here", Onward::Here), ("next", Onward::Next)];
+
+/// Where a run's own program goes on.
+fn from(app: &App, run: &Run, sheet: &SheetOf, onward: Onward) -> Result<GoOn, AppError> {
+    Ok(match onward {
+        Onward::Again => GoOn::Again,
+        Onward::Next => GoOn::Next,
+        Onward::Here => {
+            let program = app.store.program(run.id)?;
+            let dialect = Dialect::of(sheet.machine()?);
+            let lines = lines_of(&program, usize::try_from(run.cuts_done).unwrap_or(0));
+            let stopped = Stopped { line: usize::try_from(run.line).unwrap_or(0), at: Point::new(run.x, run.y) };
+            GoOn::Here(proof::still(&program, dialect, lines, stopped, run.pose()))
+        }
+    })
 }
 
 /// What is left of a run that broke off, each way: for showing it before it starts.
-pub fn left(app: &App, run: &Run, from: GoOn) -> Result<SheetPath, AppError> {
+pub fn left(app: &App, run: &Run, onward: Onward) -> Result<SheetPath, AppError> {
     let sheet = SheetOf::run(app, run)?;
+    let from = from(app, run, &sheet, onward)?;
     Ok(rest(&work_of(app, run, &sheet)?, usize::try_from(run.cuts_done).unwrap_or(0), from))
 }
 
 /// Sends what is left of a run that broke off; gives the new run's number.
-pub fn go_on(app: &Arc<App>, run: &Run, from: GoOn) -> Result<i32, AppError> {
+pub fn go_on(app: &Arc<App>, run: &Run, onward: Onward) -> Result<i32, AppError> {
     if !broke_off(run) {
         return Err(AppError::Sentence(format!("{} has nothing left that could be gone on with.", run.file_name)));
     }
     if let Some(later) = app.store.runs_of(run.job_id)?.iter().find(|r| r.goes_on == Some(run.id) && r.state != "withdrawn") {
         return Err(AppError::Sentence(format!("run {} goes on from it already.", later.id)));
     }
-    let path = left(app, run, from)?;
+    let path = left(app, run, onward)?;
     if path.ops.is_empty() {
         return Err(AppError::Sentence("there is no next piece of work: that was the last.".into()));
     }
@@ -137,14 +166,13 @@ pub fn cut_again(app: &Arc<App>, run: &Run, failed: &[CopyId]) -> Result<i32, Ap
 fn send(app: &Arc<App>, run: &Run, path: &SheetPath, how: &str) -> Result<i32, AppError> {
     let sheet = SheetOf::run(app, run)?;
     let here = sheet.here();
-    let gone = || AppError::Sentence("the machine is not in the shop's book any more.".into());
-    let machine = sheet.shop.machine(&here.stock.machine).ok_or_else(gone)?;
+    let machine = sheet.machine()?;
     let pose = sheet.lies_now(app, run)?;
     let mut text = Vec::new();
     let order = ProgramOrder { path, machine, sheet: (here.before + sheet.at + 1, here.of), stock: &here.stock, pose };
     write(&order, &mut text).map_err(|e| AppError::Sentence(e.to_string()))?;
     let program = String::from_utf8(text).map_err(|e| AppError::Sentence(e.to_string()))?;
-    let whole = here.meant(sheet.at, &sheet.shop).ok_or_else(gone)?;
+    let whole = here.meant(sheet.at, &sheet.shop).ok_or_else(machine_gone)?;
     let (proof, findings) = proof::run(&program, &Meant { path, pose, ..whole });
     if let Some(f) = findings.iter().find(|f| f.severity == Severity::Stop) {
         return Err(AppError::Sentence(format!("what is left cannot be proved: {}", f.text)));

@@ -237,6 +237,13 @@ fn pieces(program: &str) -> Vec<usize> {
     program.lines().enumerate().filter(|(_, l)| begins(l.trim())).map(|(i, _)| i + 1).collect()
 }
 
+/// The lines of a program, from 1, in which a piece of work stands, by its number from 0.
+fn lines_of(program: &str, piece: usize) -> std::ops::Range<usize> {
+    let begins = pieces(program);
+    let line = |k: usize| begins.get(k).copied().unwrap_or_else(|| home(program));
+    line(piece)..line(piece + 1)
+}
+
 /// Pieces of work that are finished when the machine is at a line of a program, whose pieces begin at these lines. On its way home all are.
 fn finished_at(line: usize, begins: &[usize], home: usize) -> usize {
     if line >= home { begins.len() } else { begins.partition_point(|begin| *begin <= line).saturating_sub(1) }

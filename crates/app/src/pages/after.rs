@@ -33,14 +33,14 @@ pub(super) fn ways(app: &Arc<App>, run: &Run) -> Result<Vec<WayOn>, AppError> {
     }
     let n = run.cuts_done + 1;
     let mut out = Vec::new();
-    for (word, says) in [
-        ("again", format!("Piece {n} again from its begin")),
-        ("here", format!("Piece {n} on from where it stopped")),
-        ("next", format!("On with piece {}", n + 1)),
-    ] {
-        let from = again::chosen(run, word).unwrap_or(boustrophe_core::release::GoOn::Again);
+    for (word, onward) in again::WAYS {
+        let says = match onward {
+            again::Onward::Again => format!("Piece {n} again from its begin"),
+            again::Onward::Here => format!("Piece {n} on from where it stopped"),
+            again::Onward::Next => format!("On with piece {}", n + 1),
+        };
         // Where it cannot be worked out any more there is no way on; the page is shown all the same.
-        let left = again::left(app, run, from).ok();
+        let left = again::left(app, run, onward).ok();
         out.extend(left.as_ref().and_then(again::begin).map(|at| (word, says, at)));
     }
     Ok(out)
@@ -73,8 +73,9 @@ pub struct Onward {
 pub async fn onward(app: Shared, Path(id): Path<i32>, Form(form): Form<Onward>) -> Result<Redirect, AppError> {
     let new = blocking(&app, move |app| {
         let run = app.store.run(id)?;
-        let from = again::chosen(&run, &form.from).ok_or_else(|| AppError::Sentence("that is no way on; load the page again.".into()))?;
-        again::go_on(app, &run, from)
+        let chosen = again::WAYS.iter().find(|w| w.0 == form.from);
+        let (_, onward) = chosen.ok_or_else(|| AppError::Sentence("that is no way on; load the page again.".into()))?;
+        again::go_on(app, &run, *onward)
     })
     .await?;
     Ok(Redirect::to(&format!("/runs/{new}")))

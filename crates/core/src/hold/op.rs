@@ -30,6 +30,8 @@ pub struct Op {
     pub power: f64,
     /// Times round.
     pub passes: u32,
+    /// What is left of several passes, or of a line with its begin once more: its lines and rows stand as often as they are burned.
+    pub written_out: bool,
     /// Wait after piercing, s.
     pub pierce: f64,
     /// Kerf, mm.
@@ -248,6 +250,7 @@ pub(super) fn blank(step: &Step, contour: ContourId, row: &ChartRow) -> Op {
         feed: row.feed,
         power: row.power,
         passes: row.passes.max(1),
+        written_out: false,
         pierce: row.pierce,
         kerf: row.kerf,
         air: row.air,

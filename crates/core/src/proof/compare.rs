@@ -13,6 +13,7 @@ use rayon::prelude::*;
 use rstar::primitives::{GeomWithData, Rectangle};
 use rstar::{AABB, RTree};
 use rustc_hash::FxHashMap;
+use std::collections::hash_map::Entry;
 
 /// A burned point belongs to a stroke that is nearer than this, mm.
 const NEAR: f64 = 0.02;
@@ -227,11 +228,23 @@ fn in_box(b: Bounds, data: usize) -> Boxed {
 }
 
 fn strokes(intended: &SheetPath) -> Vec<Stroke> {
-    let mut all = Vec::new();
+    let mut all: Vec<Stroke> = Vec::new();
     for (op, o) in intended.ops.iter().enumerate() {
         let passes = f64::from(o.passes);
+        let mut known: FxHashMap<[u64; 5], usize> = FxHashMap::default();
         let mut add = |path: Segment, lead: bool, times: f64| {
-            all.push(Stroke { path, op, lead, meant: path.length() * times, burned: 0.0, reached: [false; 2] })
+            let meant = path.length() * times;
+            if o.written_out {
+                let key = [path.start.x, path.start.y, path.end.x, path.end.y, path.bulge].map(f64::to_bits);
+                match known.entry(key) {
+                    Entry::Occupied(before) => {
+                        all[*before.get()].meant += meant;
+                        return;
+                    }
+                    Entry::Vacant(new) => new.insert(all.len()),
+                };
+            }
+            all.push(Stroke { path, op, lead, meant, burned: 0.0, reached: [false; 2] });
         };
         o.leads().for_each(|s| add(*s, true, passes));
         // What is burned once more over its begin is burned twice by intention.

@@ -13,6 +13,7 @@ mod line;
 mod reader;
 mod remains;
 mod settings;
+mod still;
 #[cfg(test)]
 mod tests;
 
@@ -20,6 +21,7 @@ pub use differences::{Difference, differences};
 pub use interpret::{Action, Interpreter, ProgramFault, interpret};
 pub(crate) use lift::offered;
 pub use reader::Reader;
+pub use still::{Stopped, still};
 
 use crate::assign::{Process, Work};
 use crate::cuts::SheetCuts;

@@ -9,7 +9,7 @@ mod words;
 
 pub use dialect::{Dialect, PowerIn, ProgramUnit, Remarks};
 pub use program::write;
-pub use rest::{GoOn, only, rest};
+pub use rest::{GoOn, Still, only, rest};
 pub use sample::sample;
 pub use words::{Meaning, Word, Words};
 
