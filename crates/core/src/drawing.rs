@@ -1,6 +1,10 @@
 //! What a reader makes of a file: every drawable entity, in the file's own units, with its looks.
 
-use crate::geometry::{Affine, Bounds, Clip, Curve, Point, Vec2};
+mod text;
+
+pub use text::{Anchor, Text};
+
+use crate::geometry::{Affine, Bounds, Clip, Curve, Point};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::fmt;
@@ -210,34 +214,6 @@ impl Style {
     }
 }
 
-/// A line of writing, kept as reference.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Text {
-    /// Left end of the base line.
-    pub at: Point,
-    /// Height of capitals.
-    pub height: f64,
-    /// Direction of the base line, radians.
-    pub angle: f64,
-    /// What it says.
-    pub value: String,
-}
-
-/// Width of a letter as a share of its height, in most faces.
-const LETTER: f64 = 0.65;
-
-impl Text {
-    /// About how wide it is, in the units of its height: its face is not known.
-    pub fn width(&self) -> f64 {
-        self.height * LETTER * self.value.chars().count() as f64
-    }
-    /// About where its middle is.
-    pub fn middle(&self) -> Point {
-        let along = Vec2::from_angle(self.angle);
-        self.at + along * (self.width() / 2.0) + along.turn_90() * (self.height / 2.0)
-    }
-}
-
 /// The shape of an entity, in drawing units.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub enum Shape {
@@ -335,6 +311,9 @@ pub struct Drawing {
     pub damage: Vec<String>,
     /// The solid that the file is of: its faces may be drawn otherwise.
     pub solid: Option<Arc<crate::solid::Solid>>,
+    /// What outlines say that were set as letters when it was read.
+    #[serde(default)]
+    pub lettered: Vec<Text>,
 }
 
 impl Drawing {
@@ -359,6 +338,7 @@ impl Drawing {
             broken: Vec::new(),
             damage: Vec::new(),
             solid: None,
+            lettered: Vec::new(),
         }
     }
     /// Index of a style, added when it is new.

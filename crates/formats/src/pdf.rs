@@ -4,7 +4,7 @@ mod writing;
 
 use crate::bitmap::on_paper;
 use crate::{MOST_ENTITIES, ReadError, clipping};
-use boustrophe_core::drawing::{Bitmap, Drawing, Entity, FileUnits, Nature, Picture, Shape, Style, Text};
+use boustrophe_core::drawing::{Anchor, Bitmap, Drawing, Entity, FileUnits, Nature, Picture, Shape, Style, Text};
 use boustrophe_core::finding::counted;
 use boustrophe_core::geometry::{Affine, Bounds, Clip, Curve, Point, Vec2, subpaths};
 use boustrophe_core::lettering;
@@ -297,7 +297,7 @@ impl<'a> Device<'a> for Collector {
             // Glyphs are drawn in thousandths of the font's size, and made wider or narrower to the width the file gives.
             let (along, up) = (place * Point::new(1000.0, 0.0) - at, place * Point::new(0.0, 1000.0) - at);
             let style = self.drawing.style(&Style { layer: self.layer(), stroke, text: true, ..Style::default() });
-            let text = Text { at, height: up.hypot() * CAPITALS, angle: along.atan2(), value };
+            let text = Text::anchored(at, (Anchor::Begin, 0.0), up.hypot() * CAPITALS, along.atan2(), value);
             if self.goes_on(place, &text) {
                 self.written = self.written.map(|(of, _)| (of, end));
                 continue;

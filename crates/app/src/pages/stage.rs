@@ -200,7 +200,7 @@ fn bench(app: &App, loaded: &Loaded, station: Station) -> Vec<Bench> {
             })
             .collect();
         let texts =
-            d.cleaned.texts.iter().map(|t| (r((home * t.at).x), r((home * t.at).y), r(t.height), r(t.angle), t.value.clone())).collect();
+            d.cleaned.reference().map(|t| (r((home * t.at).x), r((home * t.at).y), r(t.height), r(t.angle), t.value.clone())).collect();
         let picture = d.drawing.bitmap.as_ref().map(|p| {
             // Pixels run down from the upper left corner.
             let upright = Affine::new([1.0, 0.0, 0.0, -1.0, 0.0, p.height as f64]);

@@ -11,7 +11,7 @@ use crate::decisions::{AssignEdit, CleanEdit, Edit, NestEdit, Stock};
 use crate::drawing::Text;
 use crate::finding::{Finding, Severity, Station, counted};
 use crate::geometry::Point;
-use crate::ids::{BatchId, PartId};
+use crate::ids::{BatchId, ContourId, PartId};
 use crate::nest::{Grain, PartNest};
 use std::collections::BTreeMap;
 use words::{Said, is_stuff, understood};
@@ -89,6 +89,11 @@ pub(super) fn told(drawing: &Cleaned, parts: &[Part], items: &[Item], given: &Gi
     for t in &kept {
         edits.extend(edit(t, items, given, &mut new));
     }
+    // What was a note is no work any more.
+    let letters = letters(&kept, drawing, items);
+    if !letters.is_empty() {
+        edits.push(Edit::Assign(AssignEdit::SetContours { contours: letters, process: Some(Process::Reference) }));
+    }
     let added = new.stocks;
     // Batches come first: parts are moved to them by the numbers that they will have.
     let mut all: Vec<Edit> = added.into_iter().map(|stock| Edit::Assign(AssignEdit::AddBatch { stock })).collect();
@@ -102,6 +107,13 @@ pub(super) fn told(drawing: &Cleaned, parts: &[Part], items: &[Item], given: &Gi
     let label = format!("Take {}", counted(kept.len(), "note", "notes"));
     let quiet = plain && kept.iter().all(|t| matches!(t.said, Said::Copies(_) | Said::Grain { .. }));
     Some(if quiet { found.mend(label, Edit::All { edits: all }) } else { found.choice(label, Edit::All { edits: all }) })
+}
+
+/// The letters of notes that would be engraved.
+fn letters(notes: &[Tied], drawing: &Cleaned, items: &[Item]) -> Vec<ContourId> {
+    let of: Vec<u32> = notes.iter().map(|t| t.text.compound).filter(|c| *c > 0).collect();
+    let theirs = |i: &&Item| i.contour.drawing == drawing.drawing && i.contour.style.text && of.contains(&i.contour.compound);
+    items.iter().filter(theirs).filter(|i| i.process != Process::Reference).map(|i| i.contour.id).collect()
 }
 
 /// True where it is so already, or where a hand has said otherwise since.

@@ -66,7 +66,7 @@ impl Printed for (Intake, Arc<Cleaned>) {
                 h.write_u64(*style);
                 h.write_u8(u8::from(one.picture.is_some()));
             }
-            c.texts.iter().for_each(|t| (point(h, t.at), t.value.hash(h)).1);
+            c.texts.iter().for_each(|t| (point(h, t.at), (&t.value, t.compound, t.anchor.share().to_bits()).hash(h)).1);
             c.pages.iter().for_each(|p| (point(h, p.min), point(h, p.max)).1);
         })
     }

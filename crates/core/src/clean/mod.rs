@@ -37,6 +37,7 @@ use crate::geometry::{Affine, Bounds, LARGEST_COORDINATE, Path, Point, Segment, 
 use crate::intake::Intake;
 use crate::table;
 use rayon::prelude::*;
+use rustc_hash::FxHashSet;
 use std::sync::Arc;
 use told::Told;
 use views::Views;
@@ -125,6 +126,10 @@ impl Contour {
 }
 
 impl Cleaned {
+    /// Its writing that is reference only: not what letters say.
+    pub fn reference(&self) -> impl Iterator<Item = &Text> {
+        self.texts.iter().filter(|t| t.compound == 0)
+    }
     /// Closed and open contours.
     pub fn counts(&self) -> (usize, usize) {
         let closed = self.contours.iter().filter(|c| c.path.closed).count();
@@ -190,7 +195,9 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
     if let Some(refit) = decisions.refit {
         chained.contours.par_iter_mut().for_each(|c| c.path = c.path.refitted(refit));
     }
-    told.kinks(&mut chained.contours, &aside, tolerance.curve * 2.0);
+    // Letters are swept in rows: nothing brakes at their joints.
+    let swept: Vec<bool> = styles.iter().map(|s| s.aside() || s.text).collect();
+    told.kinks(&mut chained.contours, &swept, tolerance.curve * 2.0);
     split_crossings(&mut chained.contours, &styles, &mut told, tolerance.same);
     crossed::run(&mut chained.contours, &styles, &mut told, tolerance.same);
     chained.contours.extend(own.into_iter().map(chain::Chained::from));
@@ -208,7 +215,7 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
     }
     let (mut contours, lost) = operate::run(contours, &decisions.operations);
     told.lost(&lost);
-    let texts = texts(drawing, intake, &views);
+    let texts = texts(drawing, intake, &views, &contours);
     told.specks(&mut contours, tolerance);
     if decisions.refit.is_none() {
         told.dense(&contours, tolerance.curve);
@@ -351,18 +358,15 @@ fn close(path: &mut Path, same: f64, hair: f64) {
     }
 }
 
-fn texts(drawing: &Drawing, intake: &Intake, views: &Views) -> Vec<Text> {
-    drawing
-        .entities
-        .iter()
-        .filter_map(|e| match &e.shape {
-            Shape::Text(t) => {
-                let laid = intake.transform * views.place(std::iter::once(t.at))?;
-                let scale = laid.determinant().abs().sqrt();
-                let along = laid * (t.at + kurbo::Vec2::from_angle(t.angle)) - laid * t.at;
-                Some(Text { at: laid * t.at, height: t.height * scale, angle: along.atan2(), value: t.value.clone() })
-            }
-            Shape::Path { .. } | Shape::Picture(_) => None,
-        })
-        .collect()
+/// The drawing's writing as it lies, and what letters say that are still there.
+fn texts(drawing: &Drawing, intake: &Intake, views: &Views, contours: &[Arc<Contour>]) -> Vec<Text> {
+    let shown: FxHashSet<u32> = contours.iter().filter(|c| c.style.text && !c.style.hidden).map(|c| c.compound).collect();
+    let written = drawing.entities.iter().filter_map(|e| if let Shape::Text(t) = &e.shape { Some(t) } else { None });
+    let lie = |t: &Text| {
+        let laid = intake.transform * views.place(std::iter::once(t.at))?;
+        let scale = laid.determinant().abs().sqrt();
+        let along = laid * (t.at + kurbo::Vec2::from_angle(t.angle)) - laid * t.at;
+        Some(Text { at: laid * t.at, height: t.height * scale, angle: along.atan2(), ..t.clone() })
+    };
+    written.chain(drawing.lettered.iter().filter(|t| shown.contains(&t.compound))).filter_map(lie).collect()
 }

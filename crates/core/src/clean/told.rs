@@ -240,9 +240,9 @@ impl Told<'_> {
     }
 
     /// Joints that were meant to be smooth; smooth afterwards where that was decided.
-    pub(super) fn kinks(&mut self, contours: &mut [super::chain::Chained], aside: &[bool], tolerance: f64) {
+    pub(super) fn kinks(&mut self, contours: &mut [super::chain::Chained], swept: &[bool], tolerance: f64) {
         let kinks: Vec<Vec<usize>> =
-            contours.par_iter().map(|c| if aside[c.style] { Vec::new() } else { super::kinks::find(&c.path) }).collect();
+            contours.par_iter().map(|c| if swept[c.style] { Vec::new() } else { super::kinks::find(&c.path) }).collect();
         let found = || contours.iter().zip(&kinks).filter(|(_, k)| !k.is_empty());
         if self.mended(Mend::SmoothKinks) {
             contours

@@ -56,8 +56,8 @@ impl Table {
 
     /// How many lines of a drawing's writing are called as its columns are.
     pub fn fields_in(&self, drawing: &Drawing) -> usize {
-        let said = drawing.entities.iter().filter_map(|e| if let Shape::Text(t) = &e.shape { self.column(&t.value) } else { None });
-        said.count()
+        let said = drawing.entities.iter().filter_map(|e| if let Shape::Text(t) = &e.shape { Some(t) } else { None });
+        said.chain(&drawing.lettered).filter_map(|t| self.column(&t.value)).count()
     }
 
     fn checked(&self) -> Result<(), EditError> {

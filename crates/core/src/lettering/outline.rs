@@ -3,30 +3,65 @@
 use super::Line;
 use crate::geometry::{Affine, Curve, Path, Point, Vec2};
 use kurbo::CubicBez;
+use std::collections::HashMap;
+use std::sync::{Arc, LazyLock, Mutex, PoisonError};
 use ttf_parser::{Face, GlyphId, OutlineBuilder};
 
 /// The outline face as a TrueType font.
 pub static FONT: &[u8] = include_bytes!("../../fonts/commissioner-medium.ttf");
-/// Letters are followed within this share of their height.
-const CLOSENESS: f64 = 0.002;
+/// Letters are followed within this share of their height, but no closer and no further than this, mm.
+const CLOSENESS: (f64, f64, f64) = (0.002, 0.002, 0.02);
+/// Letters that are kept; with more of them they are worked out anew.
+const MOST_KEPT: usize = 4096;
+
+/// A letter with capitals 1 high: its outlines, and how far on the next one stands.
+struct Letter {
+    outlines: Vec<Path>,
+    width: f64,
+}
+
+/// Letters as they were worked out, by glyph and by how closely they are followed: fitting arcs to one takes far longer than
+/// setting it.
+type Known = HashMap<(u16, u64), Arc<Letter>>;
+
+static FACE: LazyLock<Option<Face<'static>>> = LazyLock::new(|| Face::parse(FONT, 0).ok());
+static KNOWN: LazyLock<Mutex<Known>> = LazyLock::new(Mutex::default);
 
 pub(super) fn line(text: &str, height: f64) -> Line {
-    let Ok(face) = Face::parse(FONT, 0) else { return Line::default() };
-    let capital = f64::from(face.capital_height().unwrap_or(700));
-    let size = height / capital;
+    let Some(face) = FACE.as_ref() else { return Line::default() };
+    let (share, least, most) = CLOSENESS;
+    // The same share for most heights, so that a letter is the same at each of them.
+    let close = if (least..=most).contains(&(share * height)) { share } else { (share * height).clamp(least, most) / height };
     let mut line = Line::default();
     for c in text.chars() {
-        let glyph = face.glyph_index(c).unwrap_or(GlyphId(0));
-        let place = Affine::translate(Vec2::new(line.width, 0.0)) * Affine::scale(size);
-        let mut pen = Pen::default();
-        face.outline_glyph(glyph, &mut pen);
-        for curves in pen.done {
-            let placed: Vec<Curve> = curves.iter().map(|c| c.transformed(place)).collect();
-            line.paths.push(Path::fitted(&placed, true, (CLOSENESS * height).clamp(0.002, 0.02)));
-        }
-        line.width += f64::from(face.glyph_hor_advance(glyph).unwrap_or(500)) * size;
+        let letter = letter(face, face.glyph_index(c).unwrap_or(GlyphId(0)), close);
+        let place = Affine::translate(Vec2::new(line.width, 0.0)) * Affine::scale(height);
+        line.paths.extend(letter.outlines.iter().map(|p| p.transformed(place)));
+        line.width += letter.width * height;
     }
     line
+}
+
+fn letter(face: &Face, glyph: GlyphId, close: f64) -> Arc<Letter> {
+    let key = (glyph.0, close.to_bits());
+    let known = || KNOWN.lock().unwrap_or_else(PoisonError::into_inner);
+    if let Some(letter) = known().get(&key) {
+        return Arc::clone(letter);
+    }
+    let capital = f64::from(face.capital_height().unwrap_or(700));
+    let unit = Affine::scale(1.0 / capital);
+    let mut pen = Pen::default();
+    face.outline_glyph(glyph, &mut pen);
+    let placed = pen.done.iter().map(|curves| curves.iter().map(|c| c.transformed(unit)).collect::<Vec<Curve>>());
+    let outlines = placed.map(|curves| Path::fitted(&curves, true, close)).collect();
+    let width = f64::from(face.glyph_hor_advance(glyph).unwrap_or(500)) / capital;
+    let letter = Arc::new(Letter { outlines, width });
+    let mut known = known();
+    if known.len() >= MOST_KEPT {
+        known.clear();
+    }
+    known.insert(key, Arc::clone(&letter));
+    letter
 }
 
 #[derive(Default)]

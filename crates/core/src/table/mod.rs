@@ -39,14 +39,15 @@ struct Field {
 }
 
 /// The drawing once a row, each with its words, and what is to be said of it.
-pub(crate) fn filled(cleaned: Cleaned, table: &Table) -> (Cleaned, Vec<Finding>) {
+pub(crate) fn filled(drawn: Cleaned, table: &Table) -> (Cleaned, Vec<Finding>) {
+    let cleaned = without_letters(&drawn, |t| table.column(&t.value).is_some());
     let (fields, rest): (Vec<(Option<usize>, Text)>, Vec<_>) =
         cleaned.texts.iter().map(|t| (table.column(&t.value), t.clone())).partition(|(c, _)| c.is_some());
     let fields: Vec<Field> =
         fields.into_iter().filter_map(|(column, at)| Some(Field { column: column?, room: Room::of(&at, &cleaned.contours), at })).collect();
     let mut findings = unmatched(&cleaned, table, &fields);
     if fields.is_empty() || table.rows.is_empty() {
-        return (cleaned, findings);
+        return (drawn, findings);
     }
     let box_of = fields.iter().fold(cleaned.bounds, |b, f| b.with(f.at.at));
     let (w, h) = (box_of.width() + APART, box_of.height() + APART);
@@ -81,6 +82,14 @@ pub(crate) fn filled(cleaned: Cleaned, table: &Table) -> (Cleaned, Vec<Finding>)
     let texts = rest.into_iter().map(|(_, t)| t).collect();
     let rows = table.rows.iter().map(|r| r.first().map_or_else(String::new, |w| w.trim().to_owned())).collect();
     (Cleaned { contours, bounds, texts, rows, ..cleaned }, findings)
+}
+
+/// The drawing without the letters of such writing: others stand in their place.
+fn without_letters(drawn: &Cleaned, goes: impl Fn(&Text) -> bool) -> Cleaned {
+    let gone: Vec<u32> = drawn.texts.iter().filter(|t| t.compound > 0 && goes(t)).map(|t| t.compound).collect();
+    let mut left = drawn.clone();
+    left.contours.retain(|c| !c.style.text || !gone.contains(&c.compound));
+    left
 }
 
 /// A contour of row `i`; `made` tells its letters apart.

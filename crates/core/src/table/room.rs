@@ -1,7 +1,7 @@
 //! The room that a field has beside it: up to what is drawn left and right of it.
 
 use crate::clean::Contour;
-use crate::drawing::Text;
+use crate::drawing::{Anchor, Text};
 use crate::geometry::{Affine, Bounds, Path, Point};
 use crate::lettering::{Face, line};
 use std::sync::Arc;
@@ -20,8 +20,9 @@ const CLOSE: f64 = 0.1;
 pub(super) struct Room {
     from: f64,
     to: f64,
-    /// In the middle of it, or from the field's beginning on.
-    centred: bool,
+    /// What of the words stands at `at`, mm along.
+    anchor: Anchor,
+    at: f64,
 }
 
 impl Room {
@@ -29,7 +30,8 @@ impl Room {
     pub(super) fn of(at: &Text, contours: &[Arc<Contour>]) -> Self {
         let home = home(at).inverse();
         let width = line(at.value.trim(), at.height, Face::Outline).width;
-        let (middle, h) = (width / 2.0, at.height);
+        let stands = at.anchor.share() * at.width();
+        let (middle, h) = (stands + (0.5 - at.anchor.share()) * width, at.height);
         let (mut left, mut right) = (f64::NEG_INFINITY, f64::INFINITY);
         for c in contours {
             for (x0, x1) in spans(&c.path.transformed(home), (-0.2 * h, 1.2 * h)) {
@@ -44,10 +46,16 @@ impl Room {
         let bound = left.is_finite() && right.is_finite();
         let from = if left.is_finite() { left + away } else { middle.min(0.0) - UNBOUND * h / 2.0 };
         let to = if right.is_finite() { right - away } else { from.max(0.0) + UNBOUND * h };
-        let centred = bound && (middle - f64::midpoint(left, right)).abs() <= MIDDLE * (right - left);
-        // A field that begins nearer to what is drawn than it keeps away was drawn so.
-        let from = if centred { from } else { from.max(0.0).min(middle) };
-        Self { from: if centred { from } else { 0.0_f64.max(from) }, to: to.max(from + 0.1), centred }
+        if at.anchor == Anchor::Begin && bound && (middle - f64::midpoint(left, right)).abs() <= MIDDLE * (right - left) {
+            return Self { from, to: to.max(from + 0.1), anchor: Anchor::Middle, at: f64::midpoint(from, to) };
+        }
+        let (from, to) = match at.anchor {
+            // A field that begins nearer to what is drawn than it keeps away was drawn so.
+            Anchor::Begin => (from.max(0.0).min(middle).max(0.0), to),
+            Anchor::Middle => (from, to),
+            Anchor::End => (from, to.min(stands).max(middle)),
+        };
+        Self { from, to: to.max(from + 0.1), anchor: at.anchor, at: stands.clamp(from, to.max(from)) }
     }
     /// Of a line of words, at most, mm.
     pub(super) fn width(&self) -> f64 {
@@ -55,7 +63,8 @@ impl Room {
     }
     /// Where words of a width begin.
     pub(super) fn begins(&self, width: f64) -> f64 {
-        if self.centred { f64::midpoint(self.from, self.to) - width / 2.0 } else { self.from }
+        let begin = if self.anchor == Anchor::Begin { self.from } else { self.at - self.anchor.share() * width };
+        begin.min(self.to - width).max(self.from)
     }
     /// From a field's own base line to the drawing.
     pub(super) fn home(&self, at: &Text) -> Affine {

@@ -1,12 +1,12 @@
 use super::room::Room;
 use crate::clean::{Contour, ContourId};
 use crate::decisions::table::Table;
-use crate::drawing::{Style, Text};
+use crate::drawing::{Anchor, Style, Text};
 use crate::geometry::{Path, Point};
 use std::sync::Arc;
 
 fn text(x: f64, value: &str) -> Text {
-    Text { at: Point::new(x, 10.0), height: 5.0, angle: 0.0, value: value.into() }
+    Text::anchored(Point::new(x, 10.0), (Anchor::Begin, 0.0), 5.0, 0.0, value.into())
 }
 
 #[test]

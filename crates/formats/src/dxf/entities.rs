@@ -3,7 +3,7 @@
 mod shapes;
 
 use super::{Groups, areas, colour};
-use boustrophe_core::drawing::Drawing;
+use boustrophe_core::drawing::{Anchor, Drawing};
 use boustrophe_core::geometry::{Affine, Curve, Nurbs, Point, Segment, Vec2};
 pub(crate) use shapes::line_type;
 use shapes::*;
@@ -39,6 +39,8 @@ pub(crate) enum RawShape {
         height: f64,
         angle: f64,
         value: String,
+        /// What of it stands at its place: along it, and so many of its heights up.
+        anchor: (Anchor, f64),
     },
     Insert(Box<Insert>),
 }
@@ -207,15 +209,18 @@ impl Gathering {
                 None => self.skip("SPLINE without points"),
             },
             "INSERT" => insert(r).map(|i| RawShape::Insert(Box::new(i))).or_else(|| self.skip("INSERT without block")),
-            "TEXT" | "ATTRIB" => Some(RawShape::Text {
-                at: r.point(10),
-                height: r.or(40, 2.5),
-                angle: r.number(50).to_radians(),
-                value: r.text(1).unwrap_or("").to_owned(),
-            }),
+            "TEXT" | "ATTRIB" => {
+                let (place, anchor) = text_anchor(r, if kind == "ATTRIB" { 74 } else { 73 });
+                let value = r.text(1).unwrap_or("").to_owned();
+                Some(RawShape::Text { at: place, height: r.or(40, 2.5), angle: r.number(50).to_radians(), value, anchor })
+            }
             "MTEXT" => {
                 let value: String = r.groups.iter().filter(|g| g.0 == 3 || g.0 == 1).map(|g| g.1.as_ref()).collect();
-                Some(RawShape::Text { at: r.point(10), height: r.or(40, 2.5), angle: r.number(50).to_radians(), value: plain(&value) })
+                // Its direction as a vector, where it has one, stands over its angle.
+                let along = r.point(11).to_vec2();
+                let angle = if along.hypot() > 0.0 { along.atan2() } else { r.number(50).to_radians() };
+                let anchor = paragraph_anchor(r.integer(71));
+                Some(RawShape::Text { at: r.point(10), height: r.or(40, 2.5), angle, value: plain(&value), anchor })
             }
             "HATCH" => match areas::hatch(r.groups) {
                 Some(loops) => Some(RawShape::Area(loops.into_iter().map(|l| mirrored(r, l)).collect())),
@@ -291,4 +296,34 @@ fn looks(r: &Record, shape: RawShape) -> Raw {
     let line_type = r.text(6).map(line_type).filter(|t| !t.eq_ignore_ascii_case("bylayer"));
     let width = r.text(370).map(|_| r.integer(370)).filter(|w| *w >= 0).map(|w| w as u32 * 10);
     Raw { layer: r.text(8).unwrap_or("0").to_owned(), paint, line_type, width, shape, annotation: false, attached: false }
+}
+
+/// Where a line of writing stands, and with what of it: by the codes for along and up, the latter under its own code.
+fn text_anchor(r: &Record, upright: i32) -> (Point, (Anchor, f64)) {
+    let (along, up) = (r.integer(72), r.integer(upright));
+    // Between two points it begins at the first.
+    if (along, up) == (0, 0) || matches!(along, 3 | 5) || r.text(11).is_none() {
+        return (r.point(10), (Anchor::Begin, 0.0));
+    }
+    let anchor = match along {
+        1 | 4 => Anchor::Middle,
+        2 => Anchor::End,
+        _ => Anchor::Begin,
+    };
+    let up = match up {
+        _ if along == 4 => 0.5,
+        2 => 0.5,
+        3 => 1.0,
+        _ => 0.0,
+    };
+    (r.point(11), (anchor, up))
+}
+
+/// With what of it a paragraph stands at its place: 1 to 9, from its upper left to its lower right corner.
+fn paragraph_anchor(code: i64) -> (Anchor, f64) {
+    if !(1..=9).contains(&code) {
+        return (Anchor::Begin, 0.0);
+    }
+    let along = [Anchor::Begin, Anchor::Middle, Anchor::End][(code as usize - 1) % 3];
+    (along, [1.0, 0.5, 0.0][(code as usize - 1) / 3])
 }

@@ -114,10 +114,10 @@ impl Expansion<'_> {
                 }
                 Ok(())
             }
-            RawShape::Text { at, height, angle, value } => {
+            RawShape::Text { at, height, angle, value, anchor } => {
                 let style = self.style(&looks, true);
                 let along = transform * (at + Vec2::from_angle(angle)) - transform * at;
-                let shape = Shape::Text(Text { at: transform * at, height: height * along.hypot(), angle: along.atan2(), value });
+                let shape = Shape::Text(Text::anchored(transform * at, anchor, height * along.hypot(), along.atan2(), value));
                 self.drawing.entities.push(Entity::new(style, shape));
                 Ok(())
             }

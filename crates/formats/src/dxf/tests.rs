@@ -131,6 +131,24 @@ fn texts_are_reference_and_kept_readable() {
     assert_eq!(texts, ["GRAIN", "two lines"]);
 }
 
+/// Writing stands by its begin, its middle or its end, as its codes say, and its place is the second point then.
+#[test]
+fn texts_stand_where_their_codes_say() {
+    let text = |codes: &str| {
+        let d = drawing(&format!("0 TEXT 8 N 10 1 20 2 11 50 21 40 40 4 1 GRAIN {codes}"));
+        let Some(Shape::Text(t)) = d.entities.first().map(|e| e.shape.clone()) else { panic!("no text") };
+        t
+    };
+    let (plain, middle, end, fitted, top) = (text(""), text("72 4"), text("72 2"), text("72 5"), text("72 1 73 3"));
+    let wide = plain.width();
+    assert_eq!((plain.at, fitted.at), (Point::new(1.0, 2.0), Point::new(1.0, 2.0)));
+    assert!(middle.at.distance(Point::new(50.0 - wide / 2.0, 38.0)) < 1e-9 && middle.middle().distance(Point::new(50.0, 40.0)) < 1e-9);
+    assert!(end.at.distance(Point::new(50.0 - wide, 40.0)) < 1e-9 && top.at.distance(Point::new(50.0 - wide / 2.0, 36.0)) < 1e-9);
+    let d = drawing("0 MTEXT 8 N 10 30 20 20 40 4 71 5 11 0 21 1 1 no");
+    let Some(Shape::Text(t)) = d.entities.first().map(|e| e.shape.clone()) else { panic!("no text") };
+    assert!(t.middle().distance(Point::new(30.0, 20.0)) < 1e-9 && (t.angle.to_degrees() - 90.0).abs() < 1e-9);
+}
+
 #[test]
 fn every_entity_is_used_or_counted() {
     let d = drawing(

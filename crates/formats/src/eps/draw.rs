@@ -3,7 +3,7 @@
 use super::machine::{Done, MOST_POINTS, Machine, Stop};
 use super::scan::Object;
 use crate::{MOST_ENTITIES, clipping};
-use boustrophe_core::drawing::{Drawing, Entity, Shape, Style, Text};
+use boustrophe_core::drawing::{Anchor, Drawing, Entity, Shape, Style, Text};
 use boustrophe_core::geometry::{Curve, Point, Vec2, subpaths};
 use kurbo::{BezPath, Shape as _};
 use std::rc::Rc;
@@ -176,7 +176,8 @@ impl Machine {
         let placed = self.there(at)?;
         let along = self.now.place * (at + Vec2::new(1.0, 0.0)) - placed;
         let style = self.drawing.style(&Style { stroke: Some(self.now.colour), text: true, ..Style::default() });
-        let text = Text { at: placed, height: 0.7 * self.now.font.abs() * along.hypot(), angle: along.atan2(), value: value.to_string() };
+        let height = 0.7 * self.now.font.abs() * along.hypot();
+        let text = Text::anchored(placed, (Anchor::Begin, 0.0), height, along.atan2(), value.to_string());
         self.drawing.entities.push(Entity::new(style, Shape::Text(text)));
         self.drawing.read += 1;
         Ok(())

@@ -1,5 +1,6 @@
 //! Looks: presentation attributes, style attributes and style sheets, inherited downward.
 
+use super::style;
 use roxmltree::{Document, Node};
 use simplecss::{AttributeOperator, Element, PseudoClass, StyleSheet};
 use std::str::FromStr;
@@ -81,13 +82,28 @@ impl Looks {
             "display" => self.gone = value == "none",
             "stroke-opacity" if is_zero(value) => self.stroke = None,
             "fill-opacity" if is_zero(value) => self.fill = None,
-            "font-size" => {
-                if let Ok(l) = svgtypes::Length::from_str(value) {
-                    self.font_size = if l.number.is_finite() && l.number > 0.0 { l.number } else { self.font_size };
-                }
+            "font-size" => self.font_size = self.font(value).unwrap_or(self.font_size),
+            // The short form: the size is what has a unit, perhaps with a line's height behind it.
+            "font" => {
+                let sizes = value.split_whitespace().map(|w| w.split('/').next().unwrap_or(w));
+                let mut sizes =
+                    sizes.filter(|w| w.starts_with(|c: char| c.is_ascii_digit() || c == '.') && !w.bytes().all(|b| b.is_ascii_digit()));
+                self.font_size = sizes.find_map(|w| self.font(w)).unwrap_or(self.font_size);
             }
             _ => {}
         }
+    }
+
+    /// The size of a font in user units.
+    fn font(&self, value: &str) -> Option<f64> {
+        use svgtypes::LengthUnit as U;
+        let l = svgtypes::Length::from_str(value).ok().filter(|l| l.number.is_finite() && l.number > 0.0)?;
+        Some(match l.unit {
+            U::Em => l.number * self.font_size,
+            U::Ex => l.number * self.font_size / 2.0,
+            U::Percent => l.number / 100.0 * self.font_size,
+            unit => l.number * in_pixels(unit),
+        })
     }
 
     fn paint(&self, value: &str, now: Option<[u8; 3]>) -> Option<[u8; 3]> {
@@ -102,7 +118,7 @@ impl Looks {
 }
 
 /// Pixels of one such unit, as CSS has them; a number without unit is in user units.
-fn in_pixels(unit: svgtypes::LengthUnit) -> f64 {
+pub(super) fn in_pixels(unit: svgtypes::LengthUnit) -> f64 {
     use svgtypes::LengthUnit as U;
     match unit {
         U::Mm => 96.0 / 25.4,
@@ -118,27 +134,44 @@ fn is_zero(value: &str) -> bool {
     value.trim_end_matches('%').parse::<f64>().is_ok_and(|v| v == 0.0)
 }
 
+/// What tells looks.
+const LOOKS: [&str; 12] = [
+    "color",
+    "display",
+    "visibility",
+    "font",
+    "font-size",
+    "stroke",
+    "fill",
+    "stroke-dasharray",
+    "stroke-width",
+    "stroke-opacity",
+    "fill-opacity",
+    "fill-rule",
+];
+/// What else is asked of an element.
+const OWN: [&str; 4] = ["clip-path", "mask", "text-anchor", "dominant-baseline"];
+
 /// All style sheets of the file.
 pub(super) struct Sheet<'a> {
     sheet: StyleSheet<'a>,
 }
 
 impl<'a> Sheet<'a> {
-    pub(super) fn of(document: &'a Document<'a>) -> Self {
+    /// The texts of a file's style sheets, as they are read.
+    pub(super) fn texts(document: &Document) -> Vec<String> {
+        let nodes = document.descendants().filter(|n| n.tag_name().name() == "style");
+        nodes.flat_map(|n| n.children()).filter_map(|c| c.text()).map(|text| style::plain(text, &[&LOOKS[..], &OWN].concat())).collect()
+    }
+    pub(super) fn of(texts: &'a [String]) -> Self {
         let mut sheet = StyleSheet::new();
-        for node in document.descendants().filter(|n| n.tag_name().name() == "style") {
-            for text in node.children().filter_map(|c| c.text()) {
-                sheet.parse_more(text);
-            }
-        }
+        texts.iter().for_each(|text| sheet.parse_more(text));
         Self { sheet }
     }
 
     /// One property of the element itself: its style attribute, then sheets, then the attribute.
     pub(super) fn property(&self, node: &Node, name: &str) -> Option<String> {
-        let styled = || {
-            simplecss::DeclarationTokenizer::from(node.attribute("style")?).filter(|d| d.name == name).last().map(|d| d.value.to_owned())
-        };
+        let styled = || style::declarations(node.attribute("style")?).filter(|d| d.0 == name).last().map(|d| d.1.to_owned());
         let in_sheet = || {
             let rules = self.sheet.rules.iter().filter(|r| r.selector.matches(&Selected(*node)));
             rules.flat_map(|r| &r.declarations).rfind(|d| d.name == name).map(|d| d.value.to_owned())
@@ -149,19 +182,7 @@ impl<'a> Sheet<'a> {
     /// The element's looks: inherited, then attributes, then sheets, then its style attribute.
     pub(super) fn looks(&self, node: &Node, outer: &Looks) -> Looks {
         let mut looks = outer.clone();
-        for name in [
-            "color",
-            "display",
-            "visibility",
-            "font-size",
-            "stroke",
-            "fill",
-            "stroke-dasharray",
-            "stroke-width",
-            "stroke-opacity",
-            "fill-opacity",
-            "fill-rule",
-        ] {
+        for name in LOOKS {
             if let Some(value) = node.attribute(name) {
                 looks.set(name, value);
             }
@@ -170,7 +191,7 @@ impl<'a> Sheet<'a> {
             rule.declarations.iter().for_each(|d| looks.set(d.name, d.value));
         }
         if let Some(style) = node.attribute("style") {
-            simplecss::DeclarationTokenizer::from(style).for_each(|d| looks.set(d.name, d.value));
+            style::declarations(style).for_each(|(name, value)| looks.set(name, value));
         }
         let marked = |name: &str| node.attribute(name).is_some_and(|v| v.to_ascii_lowercase().contains("lettering"));
         looks.lettering |= marked("class") || marked("id");

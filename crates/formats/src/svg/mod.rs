@@ -6,8 +6,10 @@ mod image;
 mod page;
 mod path;
 mod shapes;
+mod style;
 #[cfg(test)]
 mod tests;
+mod text;
 mod write;
 
 pub use write::{WriteCopy, WriteGroup, path_data, write, write_copies};
@@ -15,14 +17,11 @@ pub use write::{WriteCopy, WriteGroup, path_data, write, write_copies};
 use crate::{MOST_ENTITIES, ReadError};
 use boustrophe_core::drawing::{Drawing, Entity, Shape, Style};
 use boustrophe_core::geometry::{Affine, Bounds, Curve, Vec2};
-use boustrophe_core::lettering::{self, Face};
 use css::Looks;
 use roxmltree::{Document, Node, ParsingOptions};
 
 /// Elements within elements, references followed, at most this deep.
 const DEEPEST: usize = 64;
-/// Letters of one text at most.
-const LONGEST_TEXT: usize = 500;
 /// Height of capitals as a share of the font's size.
 const CAPITALS: f64 = 0.7;
 /// Channels of a colour that is white.
@@ -72,7 +71,8 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
     }
     let page = page::Page::of(&root);
     let mut drawing = Drawing::new(file, page.units);
-    let sheet = css::Sheet::of(&document);
+    let styles = css::Sheet::texts(&document);
+    let sheet = css::Sheet::of(&styles);
     let mut walk = Walk {
         drawing: &mut drawing,
         sheet: &sheet,
@@ -225,36 +225,6 @@ impl<'d> Walk<'_, 'd> {
         self.drawing.read += 1;
     }
 
-    fn text(&mut self, node: &Node<'d, 'd>, transform: Affine, looks: &Looks) {
-        let value: String = node.descendants().filter(Node::is_text).filter_map(|n| n.text()).collect::<Vec<_>>().join(" ");
-        let value = value.split_whitespace().collect::<Vec<_>>().join(" ");
-        if value.is_empty() {
-            return self.drawing.skip("text without letters");
-        }
-        if value.chars().count() > LONGEST_TEXT {
-            return self.drawing.skip("text of more than 500 letters");
-        }
-        // Capitals are about seven tenths of the font size.
-        let line = lettering::line(&value, looks.font_size * CAPITALS, Face::Outline);
-        let shift = match anchor(node) {
-            "middle" => -line.width / 2.0,
-            "end" => -line.width,
-            _ => 0.0,
-        };
-        // Letters stand upright where y points down.
-        let start = Vec2::new(shapes::length(node, "x") + shift, shapes::length(node, "y"));
-        let place = transform * Affine::translate(start) * Affine::scale_non_uniform(1.0, -1.0);
-        let looks = Looks { fill: looks.fill.or(looks.stroke).or(Some([0; 3])), stroke: None, winding: true, ..looks.clone() };
-        let style = self.style(&looks, true);
-        let compound = self.compound();
-        for path in &line.paths {
-            let curves = path.segments.iter().map(|s| Curve::segment(s).transformed(place)).collect();
-            self.drawing.entities.push(Entity { style, shape: Shape::Path { curves, closed: true }, compound });
-        }
-        self.lettered += 1;
-        self.drawing.read += 1;
-    }
-
     /// A number for an element whose outlines are filled together.
     fn compound(&mut self) -> u32 {
         self.compounds += 1;
@@ -299,16 +269,6 @@ impl<'d> Walk<'_, 'd> {
     fn line(&self, node: &Node) -> u32 {
         self.document.text_pos_at(node.range().start).row
     }
-}
-
-/// `start`, `middle` or `end`: from the attribute, the style, or what is around.
-fn anchor<'a>(node: &Node<'a, 'a>) -> &'a str {
-    node.ancestors()
-        .find_map(|n| {
-            let styled = || n.attribute("style")?.split(';').find_map(|p| p.trim().strip_prefix("text-anchor:")).map(str::trim);
-            n.attribute("text-anchor").or_else(styled)
-        })
-        .unwrap_or("start")
 }
 
 /// The element's own transform.

@@ -122,6 +122,60 @@ fn texts_become_outlines_where_they_stand_and_it_is_said() {
     assert!(d.styles.iter().all(|s| s.text && s.stroke.is_none()));
 }
 
+/// Lines of a text stand each in its own place, by the word that says what of it does; and what they say is known.
+#[test]
+fn lines_of_a_text_stand_in_their_places_and_can_be_read() {
+    let d = mm(
+        r#"<style>.m{text-anchor:middle}</style><text class="m" y="20" font-size="10"><tspan x="50">one</tspan><tspan x="50" dy="1.2em">two <tspan dy="-3" font-size="6">3</tspan></tspan></text>
+        <text x="90" y="60" style="font: bold 10pt/1.5 serif; text-anchor: end; dominant-baseline: central">end</text>
+        <text x="10" y="80" font-size="200%">   </text><text style="font-size:4mm" transform="translate(10 90) rotate(-90)">up</text>"#,
+    );
+    let said: Vec<(&str, f64, f64, i64)> = d
+        .lettered
+        .iter()
+        .map(|t| {
+            (t.value.as_str(), (t.middle().x * 2.0).round() / 2.0, (t.at.y * 100.0).round() / 100.0, t.angle.to_degrees().round() as i64)
+        })
+        .collect();
+    let pt = 10.0 * 96.0 / 72.0;
+    let low = -10.0 - 0.35 * pt;
+    assert_eq!(said[..2], [("one", 50.0, 30.0, 0), ("two 3", 50.0, 18.0, 0)]);
+    assert!(
+        said[2].0 == "end" && (said[2].2 - low).abs() < 0.01 && (d.lettered[2].at.x + d.lettered[2].width() - 90.0).abs() < 1e-6,
+        "{said:?}"
+    );
+    assert!(said[3].0 == "up" && said[3].3 == 90 && (d.lettered[3].height - 0.7 * 4.0 * 96.0 / 25.4).abs() < 1e-9, "{said:?}");
+    assert_eq!((d.read, d.skipped.get("text without letters")), (3, Some(&1)));
+    // A writer that places every word leaves one line.
+    let words = mm(
+        r#"<text font-size="6"><tspan x="20" y="40">6</tspan><tspan x="25" y="40">off</tspan><tspan x="70" y="40">x</tspan><tspan x="73.4" y="40">4</tspan></text>"#,
+    );
+    let said: Vec<&str> = words.lettered.iter().map(|t| t.value.as_str()).collect();
+    assert_eq!(said, ["6 off", "x4"]);
+    assert!(words.entities.iter().all(|e| words.lettered.iter().any(|t| t.compound == e.compound)));
+    let far = mm(r#"<text x="1e300" y="4">far</text><text font-size="1e300px">large</text><rect width="5" height="5" stroke="black"/>"#);
+    assert_eq!((far.read, far.broken.len(), far.lettered.len()), (1, 2, 0), "{:?}", far.broken);
+    // Its letters are where it says that they are.
+    for t in &d.lettered {
+        let own = (0..d.entities.len()).filter(|i| d.entities[*i].compound == t.compound).map(|i| bounds(&d, i));
+        let own = own.fold(Bounds::EMPTY, Bounds::union);
+        let away = own.center().distance(t.middle());
+        assert!(away < 0.5 * t.height.max(0.4 * t.width()), "{}: {own:?} {:?}", t.value, t.middle());
+    }
+}
+
+/// A value that nobody can read takes nothing along of what stands behind it, in a style or in a sheet.
+#[test]
+fn strange_values_take_nothing_along() {
+    let d = mm(r##"<style>/* .a{fill:lime} */ @media print { .b{ fill: red } }
+        .a { font: 12px/1.5 "a;b", serif; --gap: 1/2; fill: none; stroke: #00f !important } .b{filter:progid:x.y(z=1)/2;fill:none;stroke:lime}</style>
+        <path class="a" d="M0 0h10v10z"/><path style="font:12px/1.2 'x;y';background:url(data:a;b);fill:none;stroke:red" d="M0 20h10v10z"/>"##);
+    let looks: Vec<_> = d.entities.iter().map(|e| (d.styles[e.style].stroke, d.styles[e.style].fill)).collect();
+    assert_eq!(looks, [(Some([0, 0, 255]), None), (Some([255, 0, 0]), None)]);
+    let d = mm(r##"<style>.b{filter:progid:x.y(z=1)/2;fill:none;stroke:lime}</style><path class="b" d="M0 0h10v10z"/>"##);
+    assert_eq!((d.styles[0].stroke, d.styles[0].fill), (Some([0, 255, 0]), None));
+}
+
 #[test]
 fn scripts_and_bombs_do_nothing() {
     let d = mm(r#"<script>alert(1)</script><rect width="5" height="5" stroke="black" onclick="x()"/>"#);

@@ -1,8 +1,8 @@
-//! Plans with everything that people put on paper, as two formats write it: after one click for the paper and one for the
+//! Plans with everything that people put on paper, as three formats write it: after one click for the paper and one for the
 //! notes what is left is the parts, as many and as they are meant.
 
 use crate::job::Job;
-use crate::pens::{Dxf, Outlined, Pdf, Pen};
+use crate::pens::{Dxf, Outlined, Pdf, Pen, Svg};
 use boustrophe_core::decisions::Stock;
 use boustrophe_core::finding::Finding;
 use boustrophe_core::nest::Grain;
@@ -14,13 +14,15 @@ enum Ends {
     Heads,
     Chevrons,
     Slants,
+    /// Heads, and a gap in the line that its figure stands in.
+    Gapped,
 }
 
 /// What ends a line at `p` that comes along `(x, y)`.
 fn end(pen: &mut dyn Pen, ends: Ends, p: (f64, f64), (x, y): (f64, f64)) {
     let at = |back: f64, side: f64| (p.0 - x * back - y * side, p.1 - y * back + x * side);
     match ends {
-        Ends::Heads => pen.ring(&[p, at(2.4, 0.45), at(2.4, -0.45)], true),
+        Ends::Heads | Ends::Gapped => pen.ring(&[p, at(2.4, 0.45), at(2.4, -0.45)], true),
         Ends::Chevrons => [0.8, -0.8].iter().for_each(|s| pen.line(p, at(2.2, *s), false)),
         Ends::Slants => pen.line((p.0 - 1.0, p.1 - 1.0), (p.0 + 1.0, p.1 + 1.0), false),
     }
@@ -28,18 +30,28 @@ fn end(pen: &mut dyn Pen, ends: Ends, p: (f64, f64), (x, y): (f64, f64)) {
 
 /// A rectangle's width above it and its height on the left, `times` as long as they are drawn.
 fn dimensions(pen: &mut dyn Pen, (x, y, w, h): (f64, f64, f64, f64), times: f64, ends: Ends) {
+    const HIGH: f64 = 2.5;
+    let gapped = matches!(ends, Ends::Gapped);
+    // Half of what a figure takes, and half of the gap round it.
+    let half = |t: &str| 0.325 * HIGH * t.len() as f64;
+    let lines = |from: f64, to: f64, t: &str| {
+        let (middle, gap) = (f64::midpoint(from, to), half(t) + 1.0);
+        if gapped { vec![(from, middle - gap), (middle + gap, to)] } else { vec![(from, to)] }
+    };
+    let (over, beside) = (format!("{}", w * times), format!("{} mm", h * times));
+    let (mx, my) = (x + w / 2.0, y + h / 2.0);
     let above = y + h + 8.0;
     [x, x + w].iter().for_each(|x| pen.line((*x, y + h + 1.0), (*x, above + 1.5), false));
-    pen.line((x, above), (x + w, above), false);
+    lines(x, x + w, &over).into_iter().for_each(|(a, b)| pen.line((a, above), (b, above), false));
     end(pen, ends, (x, above), (-1.0, 0.0));
     end(pen, ends, (x + w, above), (1.0, 0.0));
-    pen.text((x + w / 2.0 - 3.0, above + 0.8), 2.5, false, &format!("{}", w * times));
+    pen.text(if gapped { (mx - half(&over), above - HIGH / 2.0) } else { (mx - 3.0, above + 0.8) }, HIGH, false, &over);
     let left = x - 8.0;
     [y, y + h].iter().for_each(|y| pen.line((x - 1.0, *y), (left - 1.5, *y), false));
-    pen.line((left, y), (left, y + h), false);
+    lines(y, y + h, &beside).into_iter().for_each(|(a, b)| pen.line((left, a), (left, b), false));
     end(pen, ends, (left, y), (0.0, -1.0));
     end(pen, ends, (left, y + h), (0.0, 1.0));
-    pen.text((left - 0.8, y + h / 2.0 - 3.0), 2.5, true, &format!("{} mm", h * times));
+    pen.text(if gapped { (left + HIGH / 2.0, my - half(&beside)) } else { (left - 0.8, my - 3.0) }, HIGH, true, &beside);
 }
 
 /// Border, frame with zones, title block, and a list of parts.
@@ -162,7 +174,9 @@ fn plates() -> impl Strategy<Value = Vec<Vec<Plate>>> {
 /// A plotted plan: a frame with marks and figures along two sides and its grid, and plates in it, however it is written.
 #[test]
 fn a_frame_with_a_scale_is_paper() {
-    for mut pen in [Box::new(Dxf::default()) as Box<dyn Pen>, Box::new(Pdf::default()), Box::new(Outlined::default())] {
+    for mut pen in
+        [Box::new(Dxf::default()) as Box<dyn Pen>, Box::new(Svg::default()), Box::new(Pdf::default()), Box::new(Outlined::default())]
+    {
         let ring = |pen: &mut dyn Pen, x: f64, y: f64, w: f64, h: f64| pen.ring(&[(x, y), (x + w, y), (x + w, y + h), (x, y + h)], false);
         ring(&mut *pen, 30.0, 30.0, 200.0, 120.0);
         for k in 0..=10 {
@@ -199,18 +213,19 @@ proptest! {
     fn what_is_left_of_a_plan_is_its_parts(
         pages in plates(),
         scales in prop::array::uniform3(prop::sample::select(vec![1, 2, 5])),
-        ends in prop_oneof![Just(Ends::Heads), Just(Ends::Chevrons), Just(Ends::Slants)],
-        writer in 0..3,
+        ends in prop_oneof![Just(Ends::Heads), Just(Ends::Chevrons), Just(Ends::Slants), Just(Ends::Gapped)],
+        writer in 0..4,
         listed in any::<bool>(),
         sawn in any::<bool>(),
     ) {
         let mut pen: Box<dyn Pen> = match writer {
             0 => Box::new(Pdf::default()),
             1 => Box::new(Dxf::default()),
+            2 => Box::new(Svg::default()),
             _ => Box::new(Outlined::default()),
         };
         // What has no pages has one scale; what cannot be read has its own size.
-        let (read, scale) = (writer < 2, |page: usize| [scales[page], scales[0], 1][writer as usize]);
+        let (read, scale) = (writer < 3, |page: usize| [scales[page], scales[0], scales[0], 1][writer as usize]);
         for (i, page) in pages.iter().enumerate() {
             if i > 0 {
                 pen.page();
@@ -268,8 +283,9 @@ proptest! {
         marks in 4..40_usize,
         pitch in 2..9_u32,
         labelled in any::<bool>(),
+        lettered in any::<bool>(),
     ) {
-        let mut pen = Box::new(Dxf::default());
+        let mut pen: Box<dyn Pen> = if lettered { Box::new(Svg::default()) } else { Box::new(Dxf::default()) };
         let (nx, ny, w, h, apart) = tiles;
         let (w, h, gap) = (f64::from(w), f64::from(h), if apart { 6.0 } else { 0.0 });
         for (i, j) in (0..nx).flat_map(|i| (0..ny).map(move |j| (i, j))) {

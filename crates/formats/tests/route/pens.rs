@@ -1,4 +1,4 @@
-//! Writers of plans: the same drawing as DXF, as PDF, and as PDF whose writing came as outlines.
+//! Writers of plans: the same drawing as DXF, as SVG, as PDF, and as PDF whose writing came as outlines.
 
 use crate::job::pdf;
 use std::fmt::Write as _;
@@ -44,6 +44,46 @@ impl Pen for Dxf {
     fn done(self: Box<Self>) -> (&'static str, Vec<u8>) {
         let head = "0\nSECTION\n2\nHEADER\n9\n$INSUNITS\n70\n4\n0\nENDSEC\n0\nSECTION\n2\nENTITIES\n";
         ("plan.dxf", format!("{head}{}0\nENDSEC\n0\nEOF\n", self.out).into_bytes())
+    }
+}
+
+/// An SVG in mm whose writing is text.
+#[derive(Default)]
+pub struct Svg {
+    out: String,
+    x: f64,
+}
+
+impl Pen for Svg {
+    fn line(&mut self, a: (f64, f64), b: (f64, f64), dotted: bool) {
+        let dash = if dotted { r#" stroke-dasharray="6 1.5 1.5 1.5""# } else { "" };
+        let _ = write!(self.out, r#"<path d="M{:.3} {:.3}L{:.3} {:.3}"{dash}/>"#, a.0 + self.x, 210.0 - a.1, b.0 + self.x, 210.0 - b.1);
+    }
+    fn ring(&mut self, points: &[(f64, f64)], filled: bool) {
+        let points: Vec<String> = points.iter().map(|p| format!("{:.3},{:.3}", p.0 + self.x, 210.0 - p.1)).collect();
+        let looks = if filled { r#" fill="black" stroke="none""# } else { "" };
+        let _ = write!(self.out, r#"<polygon points="{}"{looks}/>"#, points.join(" "));
+    }
+    fn circle(&mut self, c: (f64, f64), r: f64) {
+        let _ = write!(self.out, r#"<circle cx="{:.3}" cy="{:.3}" r="{r}"/>"#, c.0 + self.x, 210.0 - c.1);
+    }
+    fn text(&mut self, at: (f64, f64), height: f64, upright: bool, value: &str) {
+        let (x, y, turn) = (at.0 + self.x, 210.0 - at.1, if upright { -90 } else { 0 });
+        let size = height / 0.7;
+        let _ = write!(
+            self.out,
+            r#"<text transform="translate({x:.3} {y:.3}) rotate({turn})" style="font: italic 400 {size:.3}px/1.2 serif" fill="black" stroke="none">{value}</text>"#
+        );
+    }
+    fn page(&mut self) {
+        self.x += 340.0;
+    }
+    fn done(self: Box<Self>) -> (&'static str, Vec<u8>) {
+        let w = self.x + 297.0;
+        let head = format!(
+            r#"<svg xmlns="http://www.w3.org/2000/svg" width="{w}mm" height="210mm" viewBox="0 0 {w} 210"><g fill="none" stroke="black" stroke-width="0.25">"#
+        );
+        ("plan.svg", format!("{head}{}</g></svg>", self.out).into_bytes())
     }
 }
 

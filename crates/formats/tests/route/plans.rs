@@ -1,11 +1,13 @@
 //! What a plan says in words beside its parts is taken with one remedy, and then it is so.
 
 use crate::job::{Job, pdf};
+use boustrophe_core::assign::Process;
 use boustrophe_core::decisions::Stock;
 use boustrophe_core::finding::{Finding, Station};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::nest::Grain;
 use proptest::prelude::*;
+use std::collections::BTreeSet;
 use std::fmt::Write as _;
 
 /// Rectangles (x, y, width, height) and notes (x, y, height, degrees, text) as DXF in mm.
@@ -22,6 +24,35 @@ fn plan(parts: &[(f64, f64, f64, f64)], notes: &[(f64, f64, f64, f64, &str)]) ->
     }
     out.push_str("0\nENDSEC\n0\nEOF\n");
     out.into_bytes()
+}
+
+/// The same as SVG, whose notes are letters.
+fn lettered(parts: &[(f64, f64, f64, f64)], notes: &[(f64, f64, f64, f64, &str)]) -> Vec<u8> {
+    let mut out = String::from(r#"<svg xmlns="http://www.w3.org/2000/svg" width="1200mm" height="600mm" viewBox="0 -500 1200 600">"#);
+    for (x, y, w, h) in parts {
+        let _ = write!(out, r#"<rect x="{x}" y="{}" width="{w}" height="{h}" fill="none" stroke="black"/>"#, -y - h);
+    }
+    for (x, y, height, degrees, text) in notes {
+        let size = height / 0.7;
+        let _ = write!(out, r#"<text transform="translate({x} {}) rotate({})" font-size="{size}">{text}</text>"#, -y, -degrees);
+    }
+    out.push_str("</svg>");
+    out.into_bytes()
+}
+
+/// Notes that would be engraved are no work any more once they are taken.
+#[test]
+fn letters_that_were_notes_are_not_engraved() {
+    let parts = [(0.0, 0.0, 100.0, 60.0), (150.0, 0.0, 80.0, 50.0)];
+    let notes = [(10.0, 20.0, 5.0, 0.0, "6 off"), (155.0, 9.0, 5.0, 0.0, "qty 4"), (155.0, 30.0, 5.0, 0.0, "TECK")];
+    let mut job = Job::of(&[("plan.svg", lettered(&parts, &notes))], Stock::default());
+    let engraved = |job: &Job| {
+        job.route().work.items.iter().filter(|i| i.process == Process::Engrave).map(|i| i.contour.compound).collect::<BTreeSet<_>>().len()
+    };
+    assert_eq!(engraved(&job), 3);
+    let found = says(&job).expect("it is noticed");
+    job.edit(&found.remedies[0].edit);
+    assert_eq!((wanted(&job), engraved(&job)), (vec![(80, 4), (100, 6)], 1), "the name stays");
 }
 
 fn says(job: &Job) -> Option<Finding> {
@@ -85,7 +116,7 @@ proptest! {
     #![proptest_config(ProptestConfig::with_cases(40))]
     /// A row of parts, each with its count in it or under it in one of the ways that people write it: each gets its own.
     #[test]
-    fn every_part_gets_its_own_count(counts in prop::collection::vec((2..40_u32, 0..6_usize, any::<bool>()), 1..7)) {
+    fn every_part_gets_its_own_count(counts in prop::collection::vec((2..40_u32, 0..6_usize, any::<bool>()), 1..7), svg in any::<bool>()) {
         let ways = |n: u32, way: usize| match way {
             0 => format!("x{n}"),
             1 => format!("{n} off"),
@@ -97,7 +128,8 @@ proptest! {
         let parts: Vec<_> = (0..counts.len()).map(|i| (i as f64 * 130.0, 0.0, 60.0 + 5.0 * i as f64, 40.0)).collect();
         let texts: Vec<String> = counts.iter().map(|(n, way, _)| ways(*n, *way)).collect();
         let notes: Vec<_> = counts.iter().zip(&texts).enumerate().map(|(i, ((_, _, under), text))| (i as f64 * 130.0 + 4.0, if *under { -8.0 } else { 12.0 }, 4.0, 0.0, text.as_str())).collect();
-        let mut job = Job::of(&[("plan.dxf", plan(&parts, &notes))], Stock::default());
+        let file = if svg { ("plan.svg", lettered(&parts, &notes)) } else { ("plan.dxf", plan(&parts, &notes)) };
+        let mut job = Job::of(&[file], Stock::default());
         let found = says(&job).expect("noticed");
         prop_assert_eq!(found.count, counts.len());
         job.edit(&found.remedies[0].edit);

@@ -26,8 +26,17 @@ fn plate() -> Vec<u8> {
     out.into_bytes()
 }
 
+/// The same plate as SVG, whose fields are letters: the name in the middle of its place, the number before its end.
+fn lettered_plate() -> Vec<u8> {
+    r##"<svg xmlns="http://www.w3.org/2000/svg" width="90mm" height="30mm" viewBox="0 0 90 30"><g fill="none" stroke="black"><rect width="90" height="30"/><circle cx="8" cy="15" r="3"/></g><style>.in{text-anchor:middle}</style><text class="in" font-size="8.57" x="48" y="14">{name}</text><text text-anchor="end" x="84" y="24" font-size="5.71">no</text></svg>"##.into()
+}
+
 pub fn filled(csv: &str) -> Job {
-    let mut job = Job::of(&[("plate.dxf", plate())], Stock { machine: "lark".into(), material: "birch-ply".into(), thickness: 3.0 });
+    filled_in(("plate.dxf", plate()), csv)
+}
+
+fn filled_in(plate: (&str, Vec<u8>), csv: &str) -> Job {
+    let mut job = Job::of(&[plate], Stock { machine: "lark".into(), material: "birch-ply".into(), thickness: 3.0 });
     let table = table::read("names.csv", csv.as_bytes()).expect("a table");
     job.edit(&set(TableEdit::Set { table: Some(Box::new(table)) }));
     job
@@ -72,9 +81,9 @@ proptest! {
     #![proptest_config(ProptestConfig::with_cases(40))]
     /// Whatever stands in a table: a part a row, each with all its letters on its own plate and off its hole, or it is told.
     #[test]
-    fn every_row_is_a_part_with_its_words_on_it(rows in prop::collection::vec(("[A-Za-z]{1,12}( [A-Za-z]{1,14}){0,2}", 0..5000_u32), 1..25), narrowest in 0.5..1.0_f64, two in any::<bool>()) {
+    fn every_row_is_a_part_with_its_words_on_it(rows in prop::collection::vec(("[A-Za-z]{1,12}( [A-Za-z]{1,14}){0,2}", 0..5000_u32), 1..25), narrowest in 0.5..1.0_f64, two in any::<bool>(), letters in any::<bool>()) {
         let csv = rows.iter().fold("no,name\n".to_owned(), |csv, (name, no)| csv + &format!("{no},{name}\n"));
-        let mut job = filled(&csv);
+        let mut job = filled_in(if letters { ("plate.svg", lettered_plate()) } else { ("plate.dxf", plate()) }, &csv);
         job.edit(&set(TableEdit::Narrowest { share: narrowest }));
         job.edit(&set(TableEdit::TwoLines { on: two }));
         let long: Option<Finding> = finding(&job, "row-too-long");
@@ -101,6 +110,22 @@ proptest! {
             prop_assert!(finding(&job, "row-too-long").is_none());
             prop_assert_eq!(job.route().work.parts.len(), n - out);
         }
+    }
+}
+
+/// Fields that came as letters are gone with their words, and others stand where those did: by their middle, by their end.
+#[test]
+fn letters_of_a_field_give_way_to_its_words() {
+    let job = filled_in(("plate.svg", lettered_plate()), "name,no\nJo,7\nTheophil,4211\n");
+    assert!(finding(&job, "table-unmatched").is_none() && finding(&job, "row-too-long").is_none());
+    for part in &job.route().work.parts {
+        let engraved: Vec<_> = part.inside.iter().map(|i| job.route().work.items[*i].contour.bounds).collect();
+        let (names, numbers): (Vec<_>, Vec<_>) = engraved.into_iter().partition(|b| b.min.y - part.bounds.min.y > 13.0);
+        let whole = |of: &[boustrophe_core::geometry::Bounds]| of.iter().fold(of[0], |a, b| a.union(*b));
+        let (name, number) = (whole(&names), whole(&numbers));
+        let (middle, end) = (name.center().x - part.bounds.min.x, number.max.x - part.bounds.min.x);
+        assert!((middle - 48.0).abs() < 0.6 && (end - 84.0).abs() < 0.6, "{}: {middle} {end}", part.name);
+        assert!((5.5..8.5).contains(&name.height()) && names.len() <= 12, "{} letters", names.len());
     }
 }
 

@@ -182,7 +182,7 @@ pub(super) fn intake_body(app: &App, loaded: &Loaded) -> Intake {
                 inch,
                 account: intake::account(&d.drawing),
                 scale: format!("{}", (decided.scale * 1e6).round() / 1e6),
-                texts: d.cleaned.texts.len(),
+                texts: d.cleaned.reference().count(),
                 regions: decided.regions.len(),
                 pages: d.drawing.pages.len(),
                 page_edits: page_edits(d),

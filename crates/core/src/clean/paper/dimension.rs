@@ -15,6 +15,9 @@ const FIGURE: f64 = 9.0;
 /// Writing by an arrow is no further off than so many heights.
 const BY_ARROW: f64 = 6.0;
 
+/// A line in whose gap a figure stands ends no further from it than so many of its heights.
+const GAP: f64 = 2.0;
+
 /// Words that stand with a dimension's figure.
 const WITH_FIGURES: [&str; 18] =
     ["mm", "cm", "in", "m", "dia", "rad", "typ", "ref", "max", "min", "thru", "deg", "x", "r", "d", "ø", "⌀", "sq"];
@@ -97,6 +100,33 @@ impl Plan<'_> {
         let ends = [stroke.1.start, stroke.1.end];
         ends.iter().all(|end| !self.ends(stroke.0, *end, h).is_empty() || !self.leading(stroke, *end, h).is_empty())
             && self.crossed_by(stroke, h) <= 2
+    }
+
+    /// How long a dimension's line is in whose gap its figure stands, from the outer end of one half to that of the other, mm;
+    /// `None` where there are no such halves, or nothing ends them.
+    pub(super) fn halved(&self, text: &Line) -> Option<f64> {
+        let (h, at) = (text.height, text.middle);
+        let reach = text.width / 2.0 + GAP * h;
+        // A half with its inner and its outer end.
+        let half = |(i, s): Stroke| {
+            let (inner, outer) = if s.start.distance(at) < s.end.distance(at) { (s.start, s.end) } else { (s.end, s.start) };
+            let out = (outer - inner) / s.chord();
+            let points_at = inner.distance(at) <= reach && out.cross(at - inner).abs() <= h && out.dot(at - inner) < 0.0;
+            (s.chord() > 0.5 * h && points_at).then_some(((i, s), inner, outer))
+        };
+        let halves: Vec<(Stroke, Point, Point)> =
+            self.strokes(Bounds { min: at, max: at }.grown(reach)).into_iter().filter_map(half).collect();
+        let ended = |(stroke, _, outer): &(Stroke, Point, Point)| {
+            let ends = !self.ends(stroke.0, *outer, h).is_empty() || !self.leading(stroke, *outer, h).is_empty();
+            ends && self.crossed_by(stroke, h) <= 2
+        };
+        let pairs = halves.iter().enumerate().flat_map(|(k, a)| halves[k + 1..].iter().map(move |b| (a, b)));
+        let in_line = |(a, b): &(&(Stroke, Point, Point), &(Stroke, Point, Point))| {
+            let along = (b.2 - a.2) / b.2.distance(a.2);
+            a.0.0 != b.0.0 && [a.1, b.1].iter().all(|p| along.cross(*p - a.2).abs() < TOUCH * h) && along.dot(b.1 - a.1) > 0.0
+        };
+        let (a, b) = pairs.filter(in_line).find(|(a, b)| ended(a) && ended(b))?;
+        Some(a.2.distance(b.2))
     }
 
     /// Lines square to a dimension's that lead to its end and little further.

@@ -24,6 +24,7 @@ use crate::drawing::Text;
 use crate::geometry::{Bounds, Path, Point, Segment};
 use rstar::primitives::{GeomWithData, Rectangle};
 use rstar::{AABB, RTree};
+use rustc_hash::FxHashSet;
 use std::sync::Arc;
 use writing::{Line, usual};
 
@@ -51,7 +52,7 @@ pub enum Kind {
     ItemNumber,
     /// Arrows and leaders.
     Arrow,
-    /// Writing that came as outlines.
+    /// Writing that came as outlines or letters.
     Writing,
 }
 
@@ -93,6 +94,8 @@ struct Plan<'a> {
     pages: &'a [Bounds],
     /// Its writing, and what came as outlines once that is known to be writing.
     lines: Vec<Line<'a>>,
+    /// What letters among the contours say.
+    lettered: Vec<&'a Text>,
     /// Boxes of all contours.
     index: RTree<GeomWithData<Rectangle<[f64; 2]>, usize>>,
     /// Height of most of the writing, mm; 0 without any.
@@ -108,8 +111,11 @@ impl<'a> Plan<'a> {
             GeomWithData::new(Rectangle::from_corners([b.min.x, b.min.y], [b.max.x, b.max.y]), i)
         };
         let index = RTree::bulk_load(contours.iter().enumerate().filter(|(_, c)| !c.bounds.is_empty()).map(boxed).collect());
-        let lines: Vec<Line> = texts.iter().filter(|t| t.height > 0.0).map(Line::of).collect();
-        Self { contours, pages, letters: usual(&lines), lines, index, found: vec![None; contours.len()] }
+        let made: FxHashSet<u32> = contours.iter().filter(|c| c.style.text).map(|c| c.compound).collect();
+        let written = texts.iter().filter(|t| t.height > 0.0);
+        let (lettered, written): (Vec<&Text>, Vec<&Text>) = written.partition(|t| t.compound > 0 && made.contains(&t.compound));
+        let lines: Vec<Line> = written.into_iter().map(Line::of).collect();
+        Self { contours, pages, letters: usual(&lines), lines, lettered, index, found: vec![None; contours.len()] }
     }
 
     /// Everything on it that is paper.

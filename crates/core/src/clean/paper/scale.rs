@@ -98,6 +98,7 @@ impl Areas<'_> {
         if self.drawing.texts.iter().any(|t| figure(&t.value).is_some()) {
             let mut plan = Plan::new(&self.drawing.contours, &self.drawing.pages, &self.drawing.texts);
             plan.borders();
+            plan.spelled();
             for f in plan.figures() {
                 if let Some(i) = self.of(f.at) {
                     figures.entry(i).or_default().push(f);
@@ -207,7 +208,13 @@ impl Plan<'_> {
             let ended = self.ended_both_ways(&stroke, line.height);
             ended.then(|| Figure { times: mm / stroke.1.chord(), unit, at: line.middle })
         };
-        self.measured().into_iter().filter_map(by).collect()
+        let whole = self.measured().into_iter().filter_map(by);
+        let halved = (0..self.lines.len()).filter_map(|of| {
+            let line = &self.lines[of];
+            let (mm, unit) = figure(line.says?)?;
+            Some(Figure { times: mm / self.halved(line)?, unit, at: line.middle })
+        });
+        whole.chain(halved).collect()
     }
 }
 

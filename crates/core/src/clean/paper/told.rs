@@ -34,7 +34,7 @@ fn of_paper(drawing: &Cleaned, made: &[Arc<Contour>], paper: &[(Kind, usize)]) -
         list.join(", "),
     );
     // What cannot be read is not taken as a note.
-    let unread = if of(Kind::Writing).next().is_some() {
+    let unread = if of(Kind::Writing).any(|i| !made[i].style.text) {
         " Its writing came as outlines and cannot be read: what it says of counts and thickness is typed."
     } else {
         ""

@@ -4,6 +4,7 @@
 use super::{Kind, Plan};
 use crate::drawing::Text;
 use crate::geometry::{Bounds, Point, Vec2};
+use rustc_hash::FxHashSet;
 
 /// A letter is no larger than this share of the plan.
 const LARGEST: f64 = 0.03;
@@ -52,8 +53,24 @@ pub(super) fn usual(lines: &[Line]) -> f64 {
 }
 
 impl Plan<'_> {
-    /// Takes small filled outlines that stand in rows as writing; true where there are such.
+    /// Takes letters, and small filled outlines that stand in rows, as writing; true where there are such.
     pub(super) fn writing(&mut self) -> bool {
+        let spelled = self.spelled();
+        self.outlined() || spelled
+    }
+
+    /// Takes the letters of writing that can be read.
+    pub(super) fn spelled(&mut self) -> bool {
+        let lettered = std::mem::take(&mut self.lettered);
+        let of: FxHashSet<u32> = lettered.iter().map(|t| t.compound).collect();
+        let letters = (0..self.contours.len()).filter(|i| self.contours[*i].style.text && of.contains(&self.contours[*i].compound));
+        letters.collect::<Vec<_>>().into_iter().for_each(|i| self.take(i, Kind::Writing));
+        self.lines.extend(lettered.iter().map(|t| Line::of(t)));
+        self.letters = usual(&self.lines);
+        !lettered.is_empty()
+    }
+
+    fn outlined(&mut self) -> bool {
         let Some(rows) = self.rows() else { return false };
         let lines: Vec<Line> = rows.iter().map(|r| self.line(r)).collect();
         // One by itself may be a small part: it is a letter where it is of the size of those that stand in rows.

@@ -63,6 +63,10 @@ fn nearly_smooth_joints_are_told_and_smoothed() {
         true,
     );
     let d = styled(&[(slot, 1)]);
+    // A letter is swept: nothing brakes there.
+    let mut letter = d.clone();
+    letter.styles.iter_mut().for_each(|s| s.text = true);
+    assert!(has(&clean(&letter, |_| {}).1, "kinks").is_none());
     let (before, findings) = clean(&d, |_| {});
     assert_eq!(has(&findings, "kinks").map(|f| (f.count, f.severity)), Some((4, Severity::Note)));
     let (after, findings) = clean(&d, |d| {
