@@ -40,10 +40,13 @@ static LASER: LazyLock<(Route, Shop)> = LazyLock::new(|| route("lark", "birch-pl
 static TWICE: LazyLock<(Route, Shop)> = LazyLock::new(|| route("lark", "birch-ply", 2));
 static TORCH: LazyLock<(Route, Shop)> = LazyLock::new(|| route("anvil", "mild-steel", 1));
 
-fn program(path: &SheetPath, machine: &Machine, route: &Route) -> String {
+/// How the sheet of each lies: the second askew, its zero off its corner.
+const POSES: [Pose; 3] = [PLAIN, Pose { zero: Point::new(-30.0, -20.0), at: Point::new(60.0, 25.0), turn: 0.03 }, PLAIN];
+const PLAIN: Pose = Pose { zero: Point::ZERO, at: Point::ZERO, turn: 0.0 };
+
+fn program(path: &SheetPath, machine: &Machine, route: &Route, pose: Pose) -> String {
     let mut text = Vec::new();
-    write(&ProgramOrder { path, machine, sheet: (1, 1), stock: &route.first().stock, pose: Default::default() }, &mut text)
-        .expect("written");
+    write(&ProgramOrder { path, machine, sheet: (1, 1), stock: &route.first().stock, pose }, &mut text).expect("written");
     String::from_utf8(text).expect("ASCII")
 }
 
@@ -65,8 +68,8 @@ fn run_for(machine: &Machine, program: &str, seconds: f64, end: &str) -> Status 
     controller.answer("status").strip_prefix("ok ").expect("it answers").parse().expect("a status")
 }
 
-/// What a program burned by the controller's own record: all of it, or up to the line and the place where it stopped.
-fn burned(machine: &Machine, program: &str, stopped: Option<&Status>) -> Vec<Segment> {
+/// What a program burned of a sheet by the controller's own record: all of it, or up to the line and the place where it stopped.
+fn burned(machine: &Machine, program: &str, pose: Pose, stopped: Option<&Status>) -> Vec<Segment> {
     let mut reader = Interpreter::new(Dialect::of(machine));
     let mut actions = Vec::new();
     program.lines().for_each(|l| reader.line(l, &mut actions).expect("it reads"));
@@ -85,7 +88,7 @@ fn burned(machine: &Machine, program: &str, stopped: Option<&Status>) -> Vec<Seg
             _ => 1.0,
         };
         if *power > 0.0 && share > 1e-6 {
-            out.push(path.piece(0.0, share));
+            out.push(path.piece(0.0, share).transformed(pose.to_sheet()));
         }
     }
     out
@@ -110,25 +113,26 @@ proptest! {
         let machine = shop.machine(&route.first().stock.machine).expect("the machine");
         let path = &route.first().toolpath.sheets[0];
         prop_assert!(on == 2 || path.ops.iter().any(|o| !o.rows().is_empty()));
-        let first = program(path, machine, route);
+        let pose = POSES[on];
+        let first = program(path, machine, route, pose);
         let seconds = share * route.first().proofs[0].seconds;
         let status = run_for(machine, &first, seconds, ENDS[end]);
         prop_assume!(matches!(status.state, State::Stopped | State::Fault));
         prop_assert!(!status.beam && status.alarm.is_some() == (end > 0) && status.unknown == (end == 3));
         let finished = finished_at(status.line, &pieces(&first), home(&first));
         let lines = lines_of(&first, finished);
-        let stopped = Stopped { line: status.line, at: Point::new(status.x, status.y) };
-        let from = [GoOn::Again, GoOn::Here(still(&first, Dialect::of(machine), lines, stopped, Pose::default())), GoOn::Next][how];
+        let stopped = Stopped { line: status.line, at: pose.to_sheet() * Point::new(status.x, status.y) };
+        let from = [GoOn::Again, GoOn::Here(still(&first, Dialect::of(machine), lines, stopped, pose)), GoOn::Next][how];
         let left = rest(path, finished, from);
-        let mut all = burned(machine, &first, Some(&status));
+        let mut all = burned(machine, &first, pose, Some(&status));
         if !left.ops.is_empty() {
-            let second = program(&left, machine, route);
+            let second = program(&left, machine, route, pose);
             let whole = route.first().meant(0, shop).expect("it was worked out");
-            let wrong = boustrophe_core::proof::run(&second, &Meant { path: &left, ..whole }).1;
+            let wrong = boustrophe_core::proof::run(&second, &Meant { path: &left, pose, ..whole }).1;
             let wrong: Vec<&str> = wrong.iter().filter(|f| f.severity == Severity::Stop).map(|f| f.text.as_str()).collect();
             prop_assert!(wrong.is_empty(), "{wrong:?}");
             prop_assert_eq!(run_for(machine, &second, 1e6, "stop").state, State::Done);
-            all.extend(burned(machine, &second, None));
+            all.extend(burned(machine, &second, pose, None));
         }
         for (k, op) in path.ops.iter().enumerate() {
             let lines = op.line().runs.iter().flatten().filter(|s| s.length() > 4.0).flat_map(|s| [0.313, 0.529, 0.717].map(|t| s.at(t)));
@@ -159,7 +163,7 @@ fn what_a_program_was_to_do_is_told_by_the_program() {
         let machine = shop.machine(&route.first().stock.machine).expect("the machine");
         let path = &route.first().toolpath.sheets[0];
         let meant = route.first().meant(0, shop).expect("it was worked out");
-        let pieces = |left: &SheetPath| boustrophe_core::proof::run(&program(left, machine, route), &meant).0.pieces();
+        let pieces = |left: &SheetPath| boustrophe_core::proof::run(&program(left, machine, route, PLAIN), &meant).0.pieces();
         let all: Vec<usize> = (0..path.ops.len()).collect();
         assert_eq!(pieces(path), all);
         assert_eq!(pieces(&rest(path, 2, GoOn::Again)), all[2..]);
