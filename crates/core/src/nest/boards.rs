@@ -113,9 +113,14 @@ impl<'p> Boards<'p> {
         let mut wait: usize = left.iter().map(|n| *n as usize).sum();
         let mut set: Vec<Set> = Vec::with_capacity(wait);
         let mut used = (0, 0.0);
-        for (s, (_, size)) in sheets.iter().enumerate() {
+        // What fits on no empty sheet of a kind fits on none of them.
+        let mut fits_nothing: Option<usize> = None;
+        for (s, (kind, size)) in sheets.iter().enumerate() {
             if wait == 0 {
                 break;
+            }
+            if fits_nothing == Some(*kind) {
+                continue;
             }
             let (length, width) = if across { (size.y, size.x) } else { (size.x, size.y) };
             let mut front = vec![Front { from: 0.0, to: width, at: 0.0 }];
@@ -170,6 +175,8 @@ impl<'p> Boards<'p> {
             }
             if set.len() > begun {
                 used = (used.0 + 1, end / length);
+            } else {
+                fits_nothing = Some(*kind);
             }
         }
         ((wait, used.0, used.1), set)

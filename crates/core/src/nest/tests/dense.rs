@@ -183,7 +183,7 @@ proptest! {
         let terms = Terms { turn, sheets: vec![Sheet::rectangle(260.0, 190.0)], ..terms_of(260.0, 190.0, spacing, 3.0) };
         let on = |threads: usize| {
             let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().expect("threads");
-            pool.install(|| nest(&work, &terms, 14))
+            pool.install(|| nest(&work, &terms, 7))
         };
         let (one, three) = (on(1), on(3));
         prop_assert_eq!(&one, &three);
