@@ -113,7 +113,7 @@ pub enum Onward {
 pub const WAYS: [(&str, Onward); 3] = [("again", Onward::Again), ("here", Onward::Here), ("next", Onward::Next)];
 
 /// Where a run's own program goes on.
-fn from(app: &App, run: &Run, sheet: &SheetOf, onward: Onward) -> Result<GoOn, AppError> {
+fn goes_on(app: &App, run: &Run, sheet: &SheetOf, onward: Onward) -> Result<GoOn, AppError> {
     Ok(match onward {
         Onward::Again => GoOn::Again,
         Onward::Next => GoOn::Next,
@@ -130,7 +130,7 @@ fn from(app: &App, run: &Run, sheet: &SheetOf, onward: Onward) -> Result<GoOn, A
 /// What is left of a run that broke off, each way: for showing it before it starts.
 pub fn left(app: &App, run: &Run, onward: Onward) -> Result<SheetPath, AppError> {
     let sheet = SheetOf::run(app, run)?;
-    let from = from(app, run, &sheet, onward)?;
+    let from = goes_on(app, run, &sheet, onward)?;
     Ok(rest(&work_of(app, run, &sheet)?, usize::try_from(run.cuts_done).unwrap_or(0), from))
 }
 

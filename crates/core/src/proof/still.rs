@@ -2,7 +2,7 @@
 
 use super::{Action, Interpreter};
 use crate::decisions::Pose;
-use crate::geometry::{Path, Point};
+use crate::geometry::Point;
 use crate::release::{Dialect, Still};
 use std::ops::Range;
 
@@ -35,11 +35,11 @@ pub fn still(program: &str, dialect: Dialect, lines: Range<usize>, stopped: Stop
             if *power <= 0.0 {
                 continue;
             }
-            let along = if line == stopped.line { Path::new(vec![*path], false).nearest(here).along } else { 0.0 };
-            let left = path.length() - along;
+            let from = if line == stopped.line { path.nearest(here) } else { 0.0 };
+            let left = path.length() * (1.0 - from);
             if left > 0.0 {
                 length += left;
-                next.get_or_insert(if line == stopped.line { path.at(along / path.length()) } else { path.start });
+                next.get_or_insert(path.at(from));
             }
         }
     }

@@ -96,14 +96,9 @@ impl Looks {
 
     /// The size of a font in user units.
     fn font(&self, value: &str) -> Option<f64> {
-        use svgtypes::LengthUnit as U;
         let l = svgtypes::Length::from_str(value).ok().filter(|l| l.number.is_finite() && l.number > 0.0)?;
-        Some(match l.unit {
-            U::Em => l.number * self.font_size,
-            U::Ex => l.number * self.font_size / 2.0,
-            U::Percent => l.number / 100.0 * self.font_size,
-            unit => l.number * in_pixels(unit),
-        })
+        let share = l.unit == svgtypes::LengthUnit::Percent;
+        Some(if share { l.number / 100.0 * self.font_size } else { by_font(l, self.font_size) })
     }
 
     fn paint(&self, value: &str, now: Option<[u8; 3]>) -> Option<[u8; 3]> {
@@ -128,6 +123,17 @@ pub(super) fn in_pixels(unit: svgtypes::LengthUnit) -> f64 {
         U::Pc => 16.0,
         _ => 1.0,
     }
+}
+
+/// A length in user units where a font has this size in them.
+pub(super) fn by_font(length: svgtypes::Length, font: f64) -> f64 {
+    use svgtypes::LengthUnit as U;
+    length.number
+        * match length.unit {
+            U::Em => font,
+            U::Ex => font / 2.0,
+            unit => in_pixels(unit),
+        }
 }
 
 fn is_zero(value: &str) -> bool {

@@ -1,5 +1,6 @@
 //! Basic shapes as curves.
 
+use super::css::in_pixels;
 use super::path::Subpath;
 use boustrophe_core::geometry::{Curve, Point, Vec2};
 use roxmltree::Node;
@@ -10,16 +11,7 @@ use svgtypes::{Length, LengthUnit, PointsParser};
 /// A length attribute in user units, 0 when missing.
 pub(super) fn length(node: &Node, name: &str) -> f64 {
     let Some(l) = node.attribute(name).and_then(|v| Length::from_str(v).ok()) else { return 0.0 };
-    let unit = match l.unit {
-        LengthUnit::Mm => 96.0 / 25.4,
-        LengthUnit::Cm => 960.0 / 25.4,
-        LengthUnit::In => 96.0,
-        LengthUnit::Pt => 96.0 / 72.0,
-        LengthUnit::Pc => 16.0,
-        LengthUnit::Percent => share_of(node, name) / 100.0,
-        _ => 1.0,
-    };
-    l.number * unit
+    l.number * if l.unit == LengthUnit::Percent { share_of(node, name) / 100.0 } else { in_pixels(l.unit) }
 }
 
 /// What a percentage is of: the width, height or diagonal of the innermost viewport around the element.

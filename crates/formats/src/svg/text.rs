@@ -1,6 +1,6 @@
 //! Writing: its lines, where each stands, and its letters in our own face.
 
-use super::css::{Looks, Sheet, in_pixels};
+use super::css::{Looks, Sheet, by_font};
 use super::{CAPITALS, DEEPEST, Walk, shapes};
 use boustrophe_core::drawing::{Anchor, Drawing, Entity, Shape, Text};
 use boustrophe_core::geometry::{Affine, Curve, Point, Vec2};
@@ -132,12 +132,7 @@ fn gather<'d>(sheet: &Sheet<'d>, node: &Node<'d, 'd>, looks: &Looks, pen: &mut V
 fn shift(node: &Node, name: &str, font: f64) -> Option<f64> {
     let first = node.attribute(name)?.split([' ', ',', '\t', '\n']).find(|s| !s.is_empty())?;
     let length = Length::from_str(first).ok()?;
-    Some(match length.unit {
-        LengthUnit::Em => length.number * font,
-        LengthUnit::Ex => length.number * font / 2.0,
-        LengthUnit::Percent => shapes::length(node, name),
-        unit => length.number * in_pixels(unit),
-    })
+    Some(if length.unit == LengthUnit::Percent { shapes::length(node, name) } else { by_font(length, font) })
 }
 
 /// What of a line stands at its place: said of itself or of what is around it.

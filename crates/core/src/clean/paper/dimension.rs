@@ -45,6 +45,13 @@ pub(super) fn is_figure(value: &str) -> bool {
 /// Part of a contour: which, and which of its lines.
 pub(super) type Stroke = (usize, Segment);
 
+/// Half of a dimension's line in whose gap a figure stands: its end by the figure, and the other.
+struct Half {
+    stroke: Stroke,
+    inner: Point,
+    outer: Point,
+}
+
 impl Plan<'_> {
     fn strokes(&self, b: Bounds) -> Vec<Stroke> {
         self.near(b).filter(|i| self.is_strokes(*i)).flat_map(|i| self.path(i).segments.iter().map(move |s| (i, *s))).collect()
@@ -97,9 +104,13 @@ impl Plan<'_> {
 
     /// True where a line has something at either end: it is as long as its figure says.
     pub(super) fn ended_both_ways(&self, stroke: &Stroke, h: f64) -> bool {
-        let ends = [stroke.1.start, stroke.1.end];
-        ends.iter().all(|end| !self.ends(stroke.0, *end, h).is_empty() || !self.leading(stroke, *end, h).is_empty())
-            && self.crossed_by(stroke, h) <= 2
+        [stroke.1.start, stroke.1.end].iter().all(|end| self.ended_at(stroke, *end, h))
+    }
+
+    /// True where a dimension's line has something at this end.
+    fn ended_at(&self, stroke: &Stroke, end: Point, h: f64) -> bool {
+        let ended = !self.ends(stroke.0, end, h).is_empty() || !self.leading(stroke, end, h).is_empty();
+        ended && self.crossed_by(stroke, h) <= 2
     }
 
     /// How long a dimension's line is in whose gap its figure stands, from the outer end of one half to that of the other, mm;
@@ -107,26 +118,23 @@ impl Plan<'_> {
     pub(super) fn halved(&self, text: &Line) -> Option<f64> {
         let (h, at) = (text.height, text.middle);
         let reach = text.width / 2.0 + GAP * h;
-        // A half with its inner and its outer end.
-        let half = |(i, s): Stroke| {
+        let half = |stroke: Stroke| {
+            let s = stroke.1;
             let (inner, outer) = if s.start.distance(at) < s.end.distance(at) { (s.start, s.end) } else { (s.end, s.start) };
             let out = (outer - inner) / s.chord();
             let points_at = inner.distance(at) <= reach && out.cross(at - inner).abs() <= h && out.dot(at - inner) < 0.0;
-            (s.chord() > 0.5 * h && points_at).then_some(((i, s), inner, outer))
+            (s.chord() > 0.5 * h && points_at).then_some(Half { stroke, inner, outer })
         };
-        let halves: Vec<(Stroke, Point, Point)> =
-            self.strokes(Bounds { min: at, max: at }.grown(reach)).into_iter().filter_map(half).collect();
-        let ended = |(stroke, _, outer): &(Stroke, Point, Point)| {
-            let ends = !self.ends(stroke.0, *outer, h).is_empty() || !self.leading(stroke, *outer, h).is_empty();
-            ends && self.crossed_by(stroke, h) <= 2
-        };
+        let halves: Vec<Half> = self.strokes(Bounds { min: at, max: at }.grown(reach)).into_iter().filter_map(half).collect();
         let pairs = halves.iter().enumerate().flat_map(|(k, a)| halves[k + 1..].iter().map(move |b| (a, b)));
-        let in_line = |(a, b): &(&(Stroke, Point, Point), &(Stroke, Point, Point))| {
-            let along = (b.2 - a.2) / b.2.distance(a.2);
-            a.0.0 != b.0.0 && [a.1, b.1].iter().all(|p| along.cross(*p - a.2).abs() < TOUCH * h) && along.dot(b.1 - a.1) > 0.0
+        let in_line = |(a, b): &(&Half, &Half)| {
+            let along = (b.outer - a.outer) / b.outer.distance(a.outer);
+            let off = |p: Point| along.cross(p - a.outer).abs();
+            a.stroke.0 != b.stroke.0 && off(a.inner).max(off(b.inner)) < TOUCH * h && along.dot(b.inner - a.inner) > 0.0
         };
+        let ended = |half: &Half| self.ended_at(&half.stroke, half.outer, h);
         let (a, b) = pairs.filter(in_line).find(|(a, b)| ended(a) && ended(b))?;
-        Some(a.2.distance(b.2))
+        Some(a.outer.distance(b.outer))
     }
 
     /// Lines square to a dimension's that lead to its end and little further.
