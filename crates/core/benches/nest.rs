@@ -35,12 +35,13 @@ fn work(parts: &[(Vec<Path>, u32)]) -> Work {
             drawing.entities.push(Entity::new(style, Shape::Path { curves, closed: true }));
         }
         let decided = DrawingDecisions { quantity: *quantity, ..DrawingDecisions::new(n as u32 + 1, "", &drawing.file) };
-        let (taken, _) = intake::run(&drawing, &decided, &shop.machines[0]);
+        let (taken, _) = intake::run(&drawing, &decided, &shop.machines[0].bed());
         let (cleaned, _) = clean::run(&drawing, &taken, &decided, &shop.tolerance);
         all.push(Arc::new(cleaned));
         decisions.drawings.push(decided);
     }
-    let given = Given { decisions: &decisions.assign, wanted: &Wanted::of(&decisions), customs: &Customs::of(&decisions, &shop) };
+    let given =
+        Given { decisions: Decided::of(&decisions.assign), wanted: &Wanted::of(&decisions), customs: &Customs::of(&decisions, &shop) };
     assign::run(&all, &given).0
 }
 

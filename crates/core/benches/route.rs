@@ -1,6 +1,6 @@
 //! How long the stations take. `cargo bench -p boustrophe-core`; quote ratios, machines differ.
 
-use boustrophe_core::assign::{self, Customs, Given, Wanted, Work};
+use boustrophe_core::assign::{self, Customs, Decided, Given, Wanted, Work};
 use boustrophe_core::clean;
 use boustrophe_core::decisions::{Decisions, DrawingDecisions};
 use boustrophe_core::drawing::{Bitmap, Drawing, Entity, FileUnits, Shape, Style, Unit};
@@ -48,7 +48,7 @@ fn loose(lines: usize) -> Drawing {
 fn cleaned(d: &Drawing, quantity: u32) -> (Arc<clean::Cleaned>, Decisions) {
     let shop = Shop::builtin();
     let decided = DrawingDecisions { quantity, ..DrawingDecisions::new(1, "", &d.file) };
-    let (intake, _) = intake::run(d, &decided, &shop.machines[0]);
+    let (intake, _) = intake::run(d, &decided, &shop.machines[0].bed());
     let (cleaned, _) = clean::run(d, &intake, &decided, &shop.tolerance);
     (Arc::new(cleaned), Decisions { drawings: vec![decided], ..Decisions::default() })
 }
@@ -128,7 +128,8 @@ fn mixed(copies: u32) -> Work {
     ]);
     let (cleaned, decisions) = cleaned(&d, copies);
     let shop = Shop::builtin();
-    let given = Given { decisions: &decisions.assign, wanted: &Wanted::of(&decisions), customs: &Customs::of(&decisions, &shop) };
+    let given =
+        Given { decisions: Decided::of(&decisions.assign), wanted: &Wanted::of(&decisions), customs: &Customs::of(&decisions, &shop) };
     assign::run(&[cleaned], &given).0
 }
 

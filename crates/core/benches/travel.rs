@@ -3,7 +3,7 @@
 //! Boards with nine holes each, 50 to 10,000 cuts; once with every start given, once with free starts. With a folder each case is
 //! written there as JSON (places, what comes before what, our travel), for `benches/travel` to have it solved by another.
 
-use boustrophe_core::assign::{self, Customs, Given, Wanted, Work};
+use boustrophe_core::assign::{self, Customs, Decided, Given, Wanted, Work};
 use boustrophe_core::clean;
 use boustrophe_core::cuts;
 use boustrophe_core::decisions::{Decisions, DrawingDecisions};
@@ -35,10 +35,11 @@ fn job(boards: usize) -> (Work, Layout, Decisions) {
         add(&Path::circle(Point::new(x, y), dice.random_range(1.0..4.0)));
     }
     let decided = DrawingDecisions { quantity: boards as u32, ..DrawingDecisions::new(1, "", &drawing.file) };
-    let (taken, _) = intake::run(&drawing, &decided, &shop.machines[0]);
+    let (taken, _) = intake::run(&drawing, &decided, &shop.machines[0].bed());
     let (cleaned, _) = clean::run(&drawing, &taken, &decided, &shop.tolerance);
     let decisions = Decisions { drawings: vec![decided], ..Decisions::default() };
-    let given = Given { decisions: &decisions.assign, wanted: &Wanted::of(&decisions), customs: &Customs::of(&decisions, &shop) };
+    let given =
+        Given { decisions: Decided::of(&decisions.assign), wanted: &Wanted::of(&decisions), customs: &Customs::of(&decisions, &shop) };
     let work = assign::run(&[Arc::new(cleaned)], &given).0;
     let part = work.parts[0].id;
     let columns = (boards as f64).sqrt().ceil() as usize;

@@ -265,6 +265,7 @@ pub struct Bitmap {
     /// Rows.
     pub height: usize,
     /// Grey levels, 0 black to 255 white, row by row from the top.
+    #[serde(with = "serde_bytes")]
     pub grey: Vec<u8>,
 }
 

@@ -42,7 +42,7 @@ pub fn outlines(paths: &[Path]) -> Drawing {
 pub fn cleaned(d: &Drawing, quantity: u32) -> (Arc<Cleaned>, Decisions) {
     let shop = Shop::builtin();
     let decided = DrawingDecisions { quantity, ..DrawingDecisions::new(1, "", &d.file) };
-    let (intake, _) = intake::run(d, &decided, &shop.machines[0]);
+    let (intake, _) = intake::run(d, &decided, &shop.machines[0].bed());
     let (cleaned, _) = clean::run(d, &intake, &decided, &shop.tolerance);
     (Arc::new(cleaned), Decisions { drawings: vec![decided], ..Decisions::default() })
 }
@@ -50,7 +50,8 @@ pub fn cleaned(d: &Drawing, quantity: u32) -> (Arc<Cleaned>, Decisions) {
 /// What lines are, with all that Assign and the cut chart say of the job's first batch.
 pub fn assigned(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop) -> (Work, Vec<Finding>) {
     let (wanted, customs) = (Wanted::of(decisions), Customs::of(decisions, shop));
-    let (work, mut findings) = assign::run(drawings, &Given { decisions: &decisions.assign, wanted: &wanted, customs: &customs });
+    let (work, mut findings) =
+        assign::run(drawings, &Given { decisions: assign::Decided::of(&decisions.assign), wanted: &wanted, customs: &customs });
     let stock = &decisions.first().stock;
     findings.extend(assign::bereft(&work, decisions));
     findings.extend(assign::charted(&work, stock, &shop.rows_for(&decisions.assign, stock), shop));

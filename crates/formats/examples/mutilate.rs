@@ -136,7 +136,7 @@ fn clean(drawing: &Drawing, name: &str) {
     let shop = Shop::builtin();
     let mut decisions = DrawingDecisions::new(1, "hash", name);
     decisions.unit = Some(Unit::Mm);
-    let (intake, _) = intake::run(drawing, &decisions, &shop.machines[0]);
+    let (intake, _) = intake::run(drawing, &decisions, &shop.machines[0].bed());
     let _ = clean::run(drawing, &intake, &decisions, &shop.tolerance);
 }
 

@@ -1,17 +1,42 @@
 //! What Assign gets to see: no more than it needs, so that nothing else makes it work again.
 
 use crate::decisions::clean::Operation;
-use crate::decisions::{AssignDecisions, Decisions, PartDecisions, Process, Stock};
+use crate::decisions::{AssignDecisions, Decisions, Numbers, PartDecisions, Process, Stock};
 use crate::ids::{BatchId, ContourId, PartId};
 use crate::shop::{Rule, Shop};
 use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
 
+/// What was decided at Assign that bears on what lines are: of the job's own settings which there are, and no figure of them.
+#[derive(Clone, Debug, Serialize)]
+pub struct Decided<'a> {
+    /// By key of the style.
+    pub keys: &'a BTreeMap<String, Process>,
+    /// On single contours.
+    pub contours: &'a BTreeMap<ContourId, Process>,
+    /// Settings by key of the style.
+    pub key_settings: &'a BTreeMap<String, u32>,
+    /// Settings of single contours.
+    pub contour_settings: &'a BTreeMap<ContourId, u32>,
+    /// The settings that there are, each with its process, in the order in which they are done.
+    pub settings: Vec<(u32, Process)>,
+    /// Numbers that parts get.
+    pub numbers: &'a Option<Numbers>,
+}
+
+impl<'a> Decided<'a> {
+    /// That of some decisions.
+    pub fn of(decisions: &'a AssignDecisions) -> Self {
+        let AssignDecisions { keys, contours, key_settings, contour_settings, numbers, .. } = decisions;
+        Self { keys, contours, key_settings, contour_settings, settings: decisions.turns(), numbers }
+    }
+}
+
 /// Decisions and customs of the shop that bear on what lines are.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Debug, Serialize)]
 pub struct Given<'a> {
     /// What was decided at Assign.
-    pub decisions: &'a AssignDecisions,
+    pub decisions: Decided<'a>,
     /// What is wanted of each drawing's parts.
     pub wanted: &'a Wanted,
     /// The shop's customs.

@@ -1,17 +1,18 @@
 //! The drawing key: one row per style, and what decides a contour's process.
 
-use super::{Customs, Given, Process, Why};
+use super::{Customs, Decided, Given, Process, Why};
 use crate::clean::{Cleaned, Contour};
-use crate::decisions::{AssignDecisions, AssignEdit, Edit};
+use crate::decisions::{AssignEdit, Edit};
 use crate::drawing::{Nature, Style, colour_name};
 use crate::finding::{Finding, Severity, Station};
 use crate::ids::ContourId;
 use crate::shop::rules::{loosely, steps};
+use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
 /// One row of the drawing key.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct KeyRow {
     /// The key decisions are kept under.
     pub key: String,
@@ -37,7 +38,7 @@ pub struct KeyRow {
 
 /// What a contour is: by hand, by key, by the shop's rules, and at last by its shape.
 pub(super) fn process_of(contour: &Contour, given: &Given) -> (Process, Why) {
-    let (decisions, rules) = (given.decisions, given.customs.rules);
+    let (decisions, rules) = (&given.decisions, given.customs.rules);
     if let Some(process) = decisions.contours.get(&contour.id).or_else(|| decisions.contours.get(&contour.source)) {
         return (*process, Why::Hand);
     }
@@ -88,13 +89,13 @@ fn added(contour: &Contour) -> Process {
 }
 
 /// Which of the job's settings a contour is done with: by hand, then by key; none that is for another process.
-pub(super) fn setting_of(contour: &Contour, process: Process, decisions: &AssignDecisions) -> Option<u32> {
+pub(super) fn setting_of(contour: &Contour, process: Process, decisions: &Decided) -> Option<u32> {
     if decisions.settings.is_empty() {
         return None;
     }
     let own = |id: &ContourId| decisions.contour_settings.get(id);
     let chosen = own(&contour.id).or_else(|| own(&contour.source)).or_else(|| decisions.key_settings.get(&contour.style.key()));
-    chosen.copied().filter(|id| decisions.settings.iter().any(|s| s.id == *id && s.process == process))
+    chosen.copied().filter(|id| decisions.settings.contains(&(*id, process)))
 }
 
 /// The rows in order of first appearance; proposes a process where a colour nearly is that of a rule.

@@ -16,7 +16,7 @@ pub use crate::decisions::Process;
 pub use crate::ids::PartId;
 pub use chart::{bereft, charted};
 pub use containment::parents;
-pub use given::{Customs, Given, StockCustoms, Wanted};
+pub use given::{Customs, Decided, Given, StockCustoms, Wanted};
 pub use key::KeyRow;
 pub use parts::Part;
 
@@ -25,11 +25,12 @@ use crate::decisions::{AssignEdit, Edit, IntakeEdit, NestEdit};
 use crate::finding::{Finding, Severity, Station, counted};
 use crate::ids::BatchId;
 use crate::shop::Shop;
+use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
 /// Why a contour is what it is.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Why {
     /// Chosen by hand on this contour.
     Hand,
@@ -95,7 +96,7 @@ impl Why {
 }
 
 /// A contour with its process.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct Item {
     /// The contour.
     pub contour: Arc<Contour>,
@@ -108,7 +109,7 @@ pub struct Item {
 }
 
 /// Every contour with its process, and the parts they make.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
 pub struct Work {
     /// All contours of all drawings.
     pub items: Arc<Vec<Item>>,
@@ -132,7 +133,7 @@ impl Work {
 
 /// Gives every contour its process and gathers parts.
 pub fn run(drawings: &[Arc<Cleaned>], given: &Given) -> (Work, Vec<Finding>) {
-    let decisions = given.decisions;
+    let decisions = &given.decisions;
     let mut findings = Vec::new();
     let mut items = Vec::new();
     let mut parts = Vec::new();

@@ -5,10 +5,11 @@ use super::{Item, Process};
 use crate::clean::{Cleaned, Contour, ContourId};
 use crate::geometry::{Bounds, Path};
 use crate::ids::{BatchId, PartId};
+use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
 /// A part: one outer contour and what belongs to it. Indices point into [`super::Work::items`].
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct Part {
     /// Name.
     pub id: PartId,

@@ -213,7 +213,7 @@ fn thin_areas_and_open_engravings_have_remedies_that_work() {
     ]);
     let shop = Shop::builtin();
     let again = |decisions: &Decisions| {
-        let (intake, _) = crate::intake::run(&d, &decisions.drawings[0], &shop.machines[0]);
+        let (intake, _) = crate::intake::run(&d, &decisions.drawings[0], &shop.machines[0].bed());
         let (cleaned, _) = crate::clean::run(&d, &intake, &decisions.drawings[0], &shop.tolerance);
         crate::testing::assigned(&[Arc::new(cleaned)], decisions, &shop)
     };

@@ -1,4 +1,7 @@
 //! What stations made, kept by what it was made from, as long as there is room for it.
+//!
+//! A key is the [`Print`] of all that went in: of the whole output of the station before, of the station's own decisions, of what it
+//! sees of the shop. A field that is added to any of them is in the key by itself.
 
 use crate::assign::Work;
 use crate::clean::Cleaned;
@@ -8,18 +11,13 @@ use crate::hold::{Op, Toolpath};
 use crate::intake::Intake;
 use crate::nest::Nested;
 use crate::order::Sequence;
+use crate::print::Print;
 use crate::proof::SheetProof;
 use crate::release::Program;
 use quick_cache::Weighter;
 use quick_cache::sync;
-use rustc_hash::FxHasher;
-use serde::Serialize;
-use std::hash::{Hash, Hasher};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
-
-mod prints;
-pub(crate) use prints::Printed;
 
 /// Room for each station's outputs, bytes as estimated by [`Weighty`].
 const ROOM: u64 = 96 << 20;
@@ -63,7 +61,7 @@ pub(crate) struct Kept<T> {
     pub(crate) output: Arc<T>,
     pub(crate) findings: Arc<Vec<Finding>>,
     /// What the output comes to: the next station's key is made of it, so that what comes out the same makes nobody work.
-    pub(crate) print: u64,
+    pub(crate) print: Print,
 }
 
 impl<T> Clone for Kept<T> {
@@ -76,13 +74,15 @@ impl<T> Clone for Kept<T> {
 pub(crate) trait Weighty {
     /// About how many bytes it takes.
     fn weight(&self) -> u64;
+    /// What it comes to for whoever goes on with it.
+    fn print(&self) -> Print;
 }
 
 #[derive(Clone)]
 struct ByWeight;
 
-impl<T: Weighty> Weighter<u64, Kept<T>> for ByWeight {
-    fn weight(&self, _: &u64, kept: &Kept<T>) -> u64 {
+impl<T: Weighty> Weighter<Print, Kept<T>> for ByWeight {
+    fn weight(&self, _: &Print, kept: &Kept<T>) -> u64 {
         let findings: usize = kept.findings.iter().map(|f| 500 + 16 * (f.place.points.len() + f.place.contours.len())).sum();
         kept.output.weight() + findings as u64 + 200
     }
@@ -90,7 +90,7 @@ impl<T: Weighty> Weighter<u64, Kept<T>> for ByWeight {
 
 /// Results of one station with their findings, by key.
 pub(crate) struct Shelf<T> {
-    kept: sync::Cache<u64, Kept<T>, ByWeight>,
+    kept: sync::Cache<Print, Kept<T>, ByWeight>,
     made: AtomicUsize,
 }
 
@@ -100,14 +100,14 @@ impl<T: Weighty> Default for Shelf<T> {
     }
 }
 
-impl<T: Weighty + Printed> Shelf<T> {
+impl<T: Weighty> Shelf<T> {
     /// True where something was made under this key and is still there.
-    pub(crate) fn has(&self, key: u64) -> bool {
+    pub(crate) fn has(&self, key: Print) -> bool {
         self.kept.contains_key(&key)
     }
     /// What was made under this key, made now where it is not there. Two who ask at once may both make it: nobody waits for
     /// another's work, which could need the very thread that waits.
-    pub(crate) fn get(&self, key: u64, make: impl FnOnce() -> (T, Vec<Finding>)) -> Kept<T> {
+    pub(crate) fn get(&self, key: Print, make: impl FnOnce() -> (T, Vec<Finding>)) -> Kept<T> {
         if let Some(found) = self.kept.get(&key) {
             return found;
         }
@@ -127,6 +127,10 @@ impl Weighty for (Intake, Arc<Cleaned>) {
     fn weight(&self) -> u64 {
         self.1.contours.iter().map(|c| AROUND + SEGMENT * c.path.segments.len() as u64).sum()
     }
+    fn print(&self) -> Print {
+        // Assign gets to see what is clean, and nothing of how its size was found.
+        Print::of(&self.1)
+    }
 }
 
 impl Weighty for Work {
@@ -134,11 +138,17 @@ impl Weighty for Work {
         // Contours are shared with Clean; outlines of parts are their own.
         60 * self.items.len() as u64 + self.parts.iter().map(|p| AROUND + SEGMENT * p.outline.segments.len() as u64).sum::<u64>()
     }
+    fn print(&self) -> Print {
+        Print::of(self)
+    }
 }
 
 impl Weighty for Nested {
     fn weight(&self) -> u64 {
         self.layout.sheets.iter().map(|s| AROUND + 60 * s.placed.len() as u64).sum()
+    }
+    fn print(&self) -> Print {
+        Print::of(self)
     }
 }
 
@@ -147,11 +157,17 @@ impl Weighty for CutPlan {
         let cut = |c: &crate::cuts::Cut| AROUND + SEGMENT * c.path.segments.len() as u64;
         self.sheets.iter().flat_map(|s| &s.cuts).map(cut).sum()
     }
+    fn print(&self) -> Print {
+        Print::of(self)
+    }
 }
 
 impl Weighty for Sequence {
     fn weight(&self) -> u64 {
         self.sheets.iter().map(|s| AROUND + 48 * s.steps.len() as u64).sum()
+    }
+    fn print(&self) -> Print {
+        Print::of(self)
     }
 }
 
@@ -164,6 +180,9 @@ impl Weighty for Toolpath {
         };
         self.sheets.iter().flat_map(|s| &s.ops).map(op).sum()
     }
+    fn print(&self) -> Print {
+        Print::of(self)
+    }
 }
 
 impl Weighty for Proved {
@@ -171,21 +190,8 @@ impl Weighty for Proved {
         let text = |p: &Program| if let Program::Kept(t) = p { t.len() as u64 } else { 0 };
         self.0.iter().map(text).sum::<u64>() + self.1.iter().map(|p| AROUND + 90 * p.moves.len() as u64).sum::<u64>()
     }
-}
-
-/// Key of anything that can be written down.
-pub(crate) fn key(of: &impl Serialize) -> u64 {
-    let mut h = FxHasher::default();
-    match serde_json::to_vec(of) {
-        Ok(bytes) => h.write(&bytes),
-        Err(_) => h.write_u8(0),
+    fn print(&self) -> Print {
+        // Nothing is made of a proof.
+        Print::default()
     }
-    h.finish()
-}
-
-/// One key of several.
-pub(crate) fn joined(keys: &[u64]) -> u64 {
-    let mut h = FxHasher::default();
-    keys.hash(&mut h);
-    h.finish()
 }

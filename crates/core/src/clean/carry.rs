@@ -30,7 +30,7 @@ pub struct Carried {
 /// Finds the contours of `before` again in `after`, both sized and cleaned by the same decisions on the drawing.
 pub fn carry(before: &Drawing, after: &Drawing, decisions: &Decisions, drawing: u32, machine: &Machine, tolerance: &Tolerance) -> Carried {
     let Some(decided) = decisions.drawing(drawing) else { return Carried::default() };
-    let cleaned = |d: &Drawing, decided: &DrawingDecisions| super::run(d, &intake::run(d, decided, machine).0, decided, tolerance).0;
+    let cleaned = |d: &Drawing, decided: &DrawingDecisions| super::run(d, &intake::run(d, decided, &machine.bed()).0, decided, tolerance).0;
     let then = cleaned(before, decided);
     let mut carried = matched(&then, &cleaned(after, decided));
     if !decided.operations.is_empty() && !carried.names.is_empty() {

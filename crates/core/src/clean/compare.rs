@@ -21,7 +21,7 @@ pub struct Compared {
 
 /// Compares a drawing with the file before it, both sized and cleaned by the same decisions.
 pub fn compare(before: &Drawing, now: &Cleaned, decisions: &DrawingDecisions, machine: &Machine, tolerance: &Tolerance) -> Compared {
-    let (sized, _) = intake::run(before, decisions, machine);
+    let (sized, _) = intake::run(before, decisions, &machine.bed());
     let (before, _) = super::run(before, &sized, decisions, tolerance);
     let ids = |c: &Cleaned| c.contours.iter().map(|c| c.id).collect::<BTreeSet<ContourId>>();
     let (now, then) = (ids(now), ids(&before));

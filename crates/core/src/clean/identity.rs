@@ -3,21 +3,21 @@
 //! A contour is named after the drawn entities it was chained from, in the file's own units: closing a gap, changing the
 //! unit or removing its double leaves its name alone.
 
+mod early;
+
 use super::chain::Chained;
+use crate::decisions::Naming;
 use crate::drawing::Picture;
 use crate::geometry::{Curve, Point};
 use crate::ids::ContourId;
-use rustc_hash::{FxHashMap, FxHasher};
-use std::hash::{Hash, Hasher};
+use crate::print;
+use rustc_hash::FxHashMap;
 
-/// Hash of an entity's geometry in drawing units.
-pub(super) fn of_entity(curves: &[Curve]) -> u64 {
-    let mut h = FxHasher::default();
+/// Name of an entity by its geometry in drawing units.
+pub(super) fn of_entity(curves: &[Curve], naming: Naming) -> u64 {
+    let mut figures: Vec<f64> = Vec::with_capacity(8);
     for curve in curves {
-        let mut point = |p: Point| {
-            h.write_u64(p.x.to_bits());
-            h.write_u64(p.y.to_bits());
-        };
+        let mut point = |p: Point| figures.extend([p.x, p.y]);
         match curve {
             Curve::Line(a, b) => [*a, *b].into_iter().for_each(&mut point),
             Curve::Cubic(c) => [c.p0, c.p1, c.p2, c.p3].into_iter().for_each(&mut point),
@@ -31,7 +31,14 @@ pub(super) fn of_entity(curves: &[Curve]) -> u64 {
             }
         }
     }
-    mixed(h.finish())
+    of_figures(&figures, naming)
+}
+
+fn of_figures(figures: &[f64], naming: Naming) -> u64 {
+    match naming {
+        Naming::Early => mixed(early::of_words(figures.iter().map(|v| v.to_bits()))),
+        Naming::Digest => print::name(&figures.iter().flat_map(|v| v.to_le_bytes()).collect::<Vec<u8>>()),
+    }
 }
 
 /// One id a contour, other than in any other drawing of the job; equal contours are numbered in the order in which they occur.
@@ -53,11 +60,22 @@ pub(super) fn first(name: u64, drawing: u32) -> ContourId {
 }
 
 /// Name of a picture by where it lies in the drawing and how large it is; `i` tells equal ones apart.
-pub(super) fn of_picture(picture: &Picture, drawing: u32, i: usize) -> u64 {
-    let mut h = FxHasher::default();
-    picture.place.as_coeffs().iter().for_each(|c| h.write_u64(c.to_bits()));
-    (picture.bitmap.width, picture.bitmap.height, i).hash(&mut h);
-    mixed(h.finish() ^ mixed(u64::from(drawing)))
+pub(super) fn of_picture(picture: &Picture, drawing: u32, i: usize, naming: Naming) -> u64 {
+    let place = picture.place.as_coeffs();
+    let counts = [picture.bitmap.width, picture.bitmap.height, i];
+    let name = match naming {
+        Naming::Early => early::of_words(place.iter().map(|c| c.to_bits()).chain(counts.iter().map(|n| *n as u64))),
+        Naming::Digest => of_figures(&place.iter().copied().chain(counts.iter().map(|n| *n as f64)).collect::<Vec<f64>>(), naming),
+    };
+    mixed(name ^ mixed(u64::from(drawing)))
+}
+
+/// Name of what is done with contours, by its words as they are stored.
+pub(super) fn of_words(words: &[u8], naming: Naming) -> u64 {
+    match naming {
+        Naming::Early => early::of_bytes(words),
+        Naming::Digest => print::name(words),
+    }
 }
 
 /// Spreads the bits of `x` (the finalizer of Steele, Lea and Flood's SplitMix64, 2014), so that sums of hashes do not clash.

@@ -30,7 +30,7 @@ pub use operate::Operation;
 pub use paper::{leftovers, scale_said};
 pub use views::region_at;
 
-use crate::decisions::{DrawingDecisions, Mend, SolidChoices};
+use crate::decisions::{DrawingDecisions, Mend, Naming, SolidChoices};
 use crate::drawing::{Bitmap, Drawing, Nature, Picture, Shape, Style, Text};
 use crate::finding::Finding;
 use crate::geometry::{Affine, Bounds, LARGEST_COORDINATE, Path, Point, Segment, Tolerance};
@@ -38,6 +38,7 @@ use crate::intake::Intake;
 use crate::table;
 use rayon::prelude::*;
 use rustc_hash::FxHashSet;
+use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 use told::Told;
 use views::Views;
@@ -46,7 +47,7 @@ use views::Views;
 const GAP_WORTH_ASKING: f64 = 1.0;
 
 /// A chain of lines and arcs with the looks of its source.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct Contour {
     /// Stays the same when the drawing is read again.
     pub id: ContourId,
@@ -73,7 +74,7 @@ pub struct Contour {
 }
 
 /// A drawing made clean.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct Cleaned {
     /// Number within the job.
     pub drawing: u32,
@@ -159,7 +160,7 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
     let drawing = joined.as_ref().unwrap_or(drawing);
     let views = Views::of(decisions);
     let mut told = Told { file: &drawing.file, decisions, findings: Vec::new() };
-    let mut pieces = if fits_the_shop(intake) { pieces(drawing, intake, &views, tolerance) } else { Vec::new() };
+    let mut pieces = if fits_the_shop(intake) { pieces(drawing, (intake, decisions.naming), &views, tolerance) } else { Vec::new() };
     let mut styles = drawing.styles.clone();
     if let Some(bitmap) = drawing.bitmap.as_ref().filter(|_| !decisions.engraved) {
         let style = Style { layer: "traced".into(), fill: Some([0; 3]), nature: Nature::Area, ..Style::default() };
@@ -213,7 +214,7 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
     if fits_the_shop(intake) {
         contours.extend(pictures(drawing, intake, decisions, &views));
     }
-    let (mut contours, lost) = operate::run(contours, &decisions.operations);
+    let (mut contours, lost) = operate::run(contours, &decisions.operations, decisions.naming);
     told.lost(&lost);
     let texts = texts(drawing, intake, &views, &contours);
     told.specks(&mut contours, tolerance);
@@ -287,7 +288,7 @@ fn pictures(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, vi
         .map(|(i, (style, picture))| {
             let corners =
                 [(0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0)].map(|(x, y)| intake.transform * (picture.place * Point::new(x, y)));
-            let id = ContourId(identity::of_picture(&picture, decisions.id, i));
+            let id = ContourId(identity::of_picture(&picture, decisions.id, i, decisions.naming));
             let contour = Contour::new(id, Path::polygon(&corners), Arc::new(style), decisions.id);
             Arc::new(Contour { picture: Some(picture.bitmap), ..contour })
         })
@@ -306,7 +307,7 @@ fn fits_the_shop(intake: &Intake) -> bool {
         && corners[0].distance(corners[1]) <= LARGEST_COORDINATE * 2.0
 }
 
-fn pieces(drawing: &Drawing, intake: &Intake, views: &Views, tolerance: &Tolerance) -> Vec<Piece> {
+fn pieces(drawing: &Drawing, (intake, naming): (&Intake, Naming), views: &Views, tolerance: &Tolerance) -> Vec<Piece> {
     drawing
         .entities
         .par_iter()
@@ -324,7 +325,7 @@ fn pieces(drawing: &Drawing, intake: &Intake, views: &Views, tolerance: &Toleran
             }
             close(&mut path, tolerance.same, tolerance.curve);
             hairs::shave(&mut path, tolerance.gap, tolerance.same);
-            Some(Piece { path, style: entity.style, source: identity::of_entity(curves), compound: entity.compound })
+            Some(Piece { path, style: entity.style, source: identity::of_entity(curves, naming), compound: entity.compound })
         })
         .collect()
 }

@@ -18,7 +18,7 @@ fn clean(d: &Drawing, decide: impl Fn(&mut DrawingDecisions)) -> (Cleaned, Vec<F
     let mut decisions = DrawingDecisions::new(1, "", &d.file);
     decide(&mut decisions);
     let shop = Shop::builtin();
-    let (intake, _) = crate::intake::run(d, &decisions, &shop.machines[0]);
+    let (intake, _) = crate::intake::run(d, &decisions, &shop.machines[0].bed());
     run(d, &intake, &decisions, &shop.tolerance)
 }
 

@@ -14,9 +14,10 @@ use crate::ids::{ContourId, CopyId, CutId, EdgePlace};
 use crate::nest::{Layout, SheetLayout};
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
+use serde::{Deserialize, Serialize};
 
 /// A stretch of a copy's contour, as drawn.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Edge {
     /// Which copy.
     pub copy: CopyId,
@@ -31,7 +32,7 @@ pub struct Edge {
 }
 
 /// A stretch of a cut with the same good edges.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Piece {
     /// Where it ends, mm along the cut; it begins where the one before ends.
     pub end: f64,
@@ -40,7 +41,7 @@ pub struct Piece {
 }
 
 /// What a cut follows.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub enum Line {
     /// A contour as drawn: kerf is still to be made up for.
     #[default]
@@ -55,7 +56,7 @@ pub enum Line {
 }
 
 /// One line that is worked once.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct Cut {
     /// The line as it lies on the sheet, mm.
     pub path: Path,
@@ -86,7 +87,7 @@ impl Cut {
 }
 
 /// What is done on one sheet.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
 pub struct SheetCuts {
     /// In no order.
     pub cuts: Vec<Cut>,
@@ -111,7 +112,7 @@ impl SheetCuts {
 }
 
 /// What is done on every sheet.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
 pub struct CutPlan {
     /// One a sheet.
     pub sheets: Vec<SheetCuts>,

@@ -22,6 +22,24 @@ pub struct Guest {
     pub part: PartId,
 }
 
+/// How the contours of a drawing get their names. What was decided on them is stored under these names: a drawing keeps to the manner
+/// that it came in with.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Naming {
+    /// As the first version did: sums and products, which leave few bits where coordinates are whole.
+    #[default]
+    Early,
+    /// By BLAKE3.
+    Digest,
+}
+
+impl Naming {
+    fn is_early(&self) -> bool {
+        *self == Self::Early
+    }
+}
+
 /// What is said of one region of a drawing.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct View {
@@ -46,6 +64,9 @@ pub struct DrawingDecisions {
     pub file: String,
     /// The file's name as it came.
     pub name: String,
+    /// How its contours are named.
+    #[serde(default, skip_serializing_if = "Naming::is_early")]
+    pub naming: Naming,
     /// Unit, where the file does not say or says it wrong.
     pub unit: Option<Unit>,
     /// Pixels per inch, for a file in pixels.
@@ -109,6 +130,7 @@ impl DrawingDecisions {
             id,
             file: file.into(),
             name: name.into(),
+            naming: Naming::Digest,
             unit: None,
             ppi: None,
             scale: 1.0,

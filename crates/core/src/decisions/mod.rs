@@ -44,7 +44,7 @@ pub use clean::{CleanEdit, Mend};
 pub use edit::{Edit, EditError, MOST_COPIES, OnBatch};
 use edit::{copies, millimetres, set_or_clear, within};
 pub use hold::{HoldDecisions, HoldEdit, NickWhich, Sweep};
-pub use intake::{DrawingDecisions, Guest, IntakeEdit, View};
+pub use intake::{DrawingDecisions, Guest, IntakeEdit, Naming, View};
 pub use kerf::{CornerRule, InnerCorner, LineSide, OuterCorner};
 pub use leads::{LeadEnd, LeadFrom, LeadRule, LeadShape, PiercePlace};
 pub use nest::{NestDecisions, NestEdit};

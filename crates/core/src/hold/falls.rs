@@ -9,9 +9,10 @@ use crate::finding::{Finding, Severity, Station, counted};
 use crate::geometry::{Path, Point, Segment};
 use crate::nest::SheetLayout;
 use crate::shop::Machine;
+use serde::{Deserialize, Serialize};
 
 /// What a piece does once it is free.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Fate {
     /// No slat is under it.
     Falls,
@@ -24,7 +25,7 @@ pub enum Fate {
 }
 
 /// A piece that comes free.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Piece {
     /// Index of the operation that frees it, among the sheet's.
     pub op: usize,

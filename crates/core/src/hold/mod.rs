@@ -40,12 +40,12 @@ use leads::Yard;
 use op::blank;
 use rayon::prelude::*;
 use rustc_hash::FxHashMap;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use troubles::Troubles;
 
 /// All a sheet needs.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
 pub struct SheetPath {
     /// Sheet width, mm.
     pub width: f64,
@@ -60,7 +60,7 @@ pub struct SheetPath {
 }
 
 /// How long engraved areas take, by the time model, s.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Swept {
     /// As planned.
     pub planned: f64,
@@ -69,7 +69,7 @@ pub struct Swept {
 }
 
 /// All sheets.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
 pub struct Toolpath {
     /// One a sheet.
     pub sheets: Vec<SheetPath>,

@@ -7,10 +7,11 @@ use crate::geometry::{Point, Segment, Vec2};
 use crate::order::Step;
 use crate::picture::Raster;
 use crate::shop::ChartRow;
+use serde::{Deserialize, Serialize};
 use std::sync::Arc;
 
 /// What is burned for one step, in sheet mm.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
 pub struct Op {
     /// The contour; for a sweep the first of those it sweeps.
     pub contour: ContourId,
@@ -43,7 +44,7 @@ pub struct Op {
 }
 
 /// The three kinds of work.
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, Serialize, Deserialize)]
 pub enum Doing {
     /// Along a line.
     Line(Track),
@@ -60,7 +61,7 @@ impl Default for Doing {
 }
 
 /// A line that is followed.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
 pub struct Track {
     /// How the head comes there.
     pub approach: Approach,
@@ -100,7 +101,7 @@ impl Track {
 }
 
 /// Areas that are swept in rows.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
 pub struct AreaSweep {
     /// All contours of it.
     pub swept: Vec<ContourId>,
@@ -115,7 +116,7 @@ pub struct AreaSweep {
 }
 
 /// A picture that is swept in rows.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
 pub struct PictureSweep {
     /// The picture as it burns.
     pub raster: Arc<Raster>,

@@ -8,6 +8,7 @@
 use super::{Doing, Op};
 use crate::geometry::{Bounds, Corners, Path, Point, Segment, ring_area, ring_contains};
 use rustc_hash::FxHashSet;
+use serde::{Deserialize, Serialize};
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
 
@@ -23,7 +24,7 @@ const MOST_CORNERS: usize = 600;
 const ROUNDS: usize = 12;
 
 /// How the head comes to where it burns next.
-#[derive(Clone, Debug, Default, PartialEq)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Approach {
     /// Places on its way there.
     pub by: Vec<Point>,

@@ -13,6 +13,7 @@ use crate::geometry::{Affine, Bounds, Path, Point, Vec2};
 use crate::nest::SheetLayout;
 use crate::order::Step;
 use crate::shop::{ChartRow, Machine};
+use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
 /// Chord error of the swept area's edge, mm.
@@ -23,7 +24,7 @@ const MOST_CROSSINGS: usize = 20_000_000;
 const SHORTEST: f64 = 1e-4;
 
 /// One row: the stretches burned, and which way it is swept.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Row {
     /// Direction of the row, a unit vector.
     pub way: Vec2,

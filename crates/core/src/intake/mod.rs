@@ -4,7 +4,8 @@ use crate::decisions::{DrawingDecisions, Edit, IntakeEdit};
 use crate::drawing::{Drawing, FileUnits, Shape, Unit};
 use crate::finding::{Finding, Severity, Station, counted};
 use crate::geometry::{Affine, Bounds, LARGEST_COORDINATE, Point};
-use crate::shop::Machine;
+use crate::shop::Bed;
+use serde::Serialize;
 
 #[cfg(test)]
 mod tests;
@@ -13,7 +14,7 @@ mod tests;
 pub const DENSITIES: [f64; 3] = [96.0, 90.0, 72.0];
 
 /// How a drawing is laid on the bench.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Intake {
     /// From drawing units to mm, turned and mirrored as decided. The turn is about the drawing's origin.
     pub transform: Affine,
@@ -35,7 +36,7 @@ impl Intake {
 }
 
 /// One answer to “which unit?”.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Candidate {
     /// In words.
     pub name: String,
@@ -48,11 +49,11 @@ pub struct Candidate {
 }
 
 /// Finds the drawing's size: from the file, from the decisions, or by asking.
-pub fn run(drawing: &Drawing, decisions: &DrawingDecisions, machine: &Machine) -> (Intake, Vec<Finding>) {
+pub fn run(drawing: &Drawing, decisions: &DrawingDecisions, bed: &Bed) -> (Intake, Vec<Finding>) {
     let raw = raw_bounds(drawing);
     let mut findings = skipped(drawing);
     findings.extend(damaged(drawing, decisions));
-    let candidates = candidates(drawing, decisions.id, raw, machine);
+    let candidates = candidates(drawing, decisions.id, raw, bed);
     let chosen = decisions.unit.map(|u| (u.mm(), u.symbol().to_owned())).or(match (drawing.units, decisions.ppi) {
         (FileUnits::Known(unit), _) => Some((unit.mm(), unit.symbol().to_owned())),
         (FileUnits::Scale(mm), _) => Some((mm, "mm".to_owned())),
@@ -78,7 +79,7 @@ pub fn run(drawing: &Drawing, decisions: &DrawingDecisions, machine: &Machine) -
             .choice("Remove it", Edit::Intake(IntakeEdit::RemoveDrawing { drawing: decisions.id })),
         );
     } else {
-        findings.extend(size_trouble(drawing, decisions, raw, mm * decisions.scale, machine, &candidates));
+        findings.extend(size_trouble(drawing, decisions, raw, mm * decisions.scale, bed, &candidates));
     }
     (Intake { transform, units, sure, raw, candidates }, findings)
 }
@@ -103,7 +104,7 @@ fn raw_bounds(drawing: &Drawing) -> Bounds {
 }
 
 /// The possible sizes, the most plausible first.
-fn candidates(drawing: &Drawing, id: u32, raw: Bounds, machine: &Machine) -> Vec<Candidate> {
+fn candidates(drawing: &Drawing, id: u32, raw: Bounds, bed: &Bed) -> Vec<Candidate> {
     let size = |mm: f64| (raw.width() * mm, raw.height() * mm);
     let mut all: Vec<Candidate> = Unit::ALL
         .into_iter()
@@ -124,15 +125,15 @@ fn candidates(drawing: &Drawing, id: u32, raw: Bounds, machine: &Machine) -> Vec
         return pixels.into_iter().chain(all).collect();
     }
     // What the file leans to decides between sizes that are equally likely.
-    let odd = |c: &Candidate| implausibility(c.size, machine) - if drawing.leans.is_some_and(|l| l.mm() == c.mm) { 0.2 } else { 0.0 };
+    let odd = |c: &Candidate| implausibility(c.size, bed) - if drawing.leans.is_some_and(|l| l.mm() == c.mm) { 0.2 } else { 0.0 };
     all.sort_by(|a, b| odd(a).total_cmp(&odd(b)));
     all
 }
 
 /// How odd a size is for work on this machine: 0 for something between a palm and the bed, more the further off.
-fn implausibility(size: (f64, f64), machine: &Machine) -> f64 {
+fn implausibility(size: (f64, f64), bed: &Bed) -> f64 {
     let (long, short) = (size.0.max(size.1), size.0.min(size.1));
-    let (bed_long, bed_short) = (machine.bed_width.max(machine.bed_height), machine.bed_width.min(machine.bed_height));
+    let (bed_long, bed_short) = (bed.width.max(bed.height), bed.width.min(bed.height));
     let over = (long / bed_long).max(short / bed_short);
     if over > 1.0 {
         return 10.0 + over.log10();
@@ -233,7 +234,7 @@ fn size_trouble(
     decisions: &DrawingDecisions,
     raw: Bounds,
     mm: f64,
-    machine: &Machine,
+    bed: &Bed,
     candidates: &[Candidate],
 ) -> Vec<Finding> {
     let (w, h) = (raw.width() * mm, raw.height() * mm);
@@ -260,18 +261,15 @@ fn size_trouble(
         let finding = Finding::new(Station::Intake, Severity::Stop, "too-large", 1, text);
         return vec![offering(finding).choice("Remove it", Edit::Intake(IntakeEdit::RemoveDrawing { drawing: decisions.id }))];
     }
-    let bed = machine.bed_width.max(machine.bed_height);
+    let longest = bed.width.max(bed.height);
     let asked = decisions.unit.is_some() || decisions.ppi.is_some() || decisions.scale != 1.0;
     // A page at the scale that it is drawn to is as large as a room; its parts are told where they fit no sheet.
     let paper = !drawing.pages.is_empty() && decisions.scale != 1.0;
     let (code, text) = if w.max(h) < 0.5 || w.max(h) < ODD.1 && !asked {
         ("tiny", format!("{} is only {w:.3} × {h:.3} mm. Is its unit right?", drawing.file))
-    } else if (w.max(h) > bed * 20.0 || w.max(h) > bed * ODD.0 && !asked) && !paper {
-        let times = w.max(h) / bed;
-        (
-            "huge",
-            format!("{} is {:.0} × {:.0} mm, {times:.0} times {}'s bed. Is its unit or scale right?", drawing.file, w, h, machine.name),
-        )
+    } else if (w.max(h) > longest * 20.0 || w.max(h) > longest * ODD.0 && !asked) && !paper {
+        let times = w.max(h) / longest;
+        ("huge", format!("{} is {:.0} × {:.0} mm, {times:.0} times {}'s bed. Is its unit or scale right?", drawing.file, w, h, bed.name))
     } else {
         return Vec::new();
     };

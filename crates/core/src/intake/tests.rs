@@ -9,7 +9,7 @@ fn of(width: f64, height: f64, units: FileUnits, decide: impl Fn(&mut DrawingDec
     d.units = units;
     let mut decisions = DrawingDecisions::new(1, "", "queen-excluder.dxf");
     decide(&mut decisions);
-    run(&d, &decisions, &Shop::builtin().machines[0])
+    run(&d, &decisions, &Shop::builtin().machines[0].bed())
 }
 
 #[test]
@@ -47,7 +47,7 @@ fn sizes_that_cannot_be_are_stopped() {
         assert!(findings.iter().any(|f| f.code == code), "{size}: {findings:?}");
     }
     let (_, findings) =
-        run(&Drawing::new("empty.dxf", FileUnits::Known(Unit::Mm)), &DrawingDecisions::new(1, "", ""), &Shop::builtin().machines[0]);
+        run(&Drawing::new("empty.dxf", FileUnits::Known(Unit::Mm)), &DrawingDecisions::new(1, "", ""), &Shop::builtin().machines[0].bed());
     assert!(findings.iter().any(|f| f.code == "nothing-drawn" && f.severity == Severity::Stop));
 }
 
@@ -73,5 +73,5 @@ fn answers_come_to_what_they_say() {
     page.units = FileUnits::Known(Unit::Mm);
     page.pages = vec![Bounds::of([Point::ZERO, Point::new(420.0, 297.0)])];
     let decided = DrawingDecisions { scale: 48.0, ..DrawingDecisions::new(1, "", "plan.pdf") };
-    assert!(run(&page, &decided, &Shop::builtin().machines[0]).1.is_empty());
+    assert!(run(&page, &decided, &Shop::builtin().machines[0].bed()).1.is_empty());
 }

@@ -42,7 +42,7 @@ use crate::decisions::{Decisions, Edit, NestEdit, Tray};
 use crate::finding::{Finding, Severity, Station, counted};
 use crate::geometry::{Path, Segment};
 use crate::ids::BatchId;
-use crate::shop::{Machine, Shop};
+use crate::shop::{Bed, Shop};
 use serde::Serialize;
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -174,7 +174,7 @@ impl Terms {
 }
 
 /// The layout as far as it holds, and whether it has to be made anew.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, Serialize)]
 pub struct Nested {
     /// The kept layout without parts that are gone.
     pub layout: Layout,
@@ -183,7 +183,7 @@ pub struct Nested {
 }
 
 /// Checks the kept layout against the parts as they are now.
-pub fn run(work: &Work, kept: Option<&Layout>, terms: &Terms, machine: &Machine) -> (Nested, Vec<Finding>) {
+pub fn run(work: &Work, kept: Option<&Layout>, terms: &Terms, bed: &Bed) -> (Nested, Vec<Finding>) {
     let mut findings = Vec::new();
     let wanted: u32 = work.parts.iter().map(|p| p.quantity).sum();
     let Some(kept) = kept else {
@@ -214,23 +214,20 @@ pub fn run(work: &Work, kept: Option<&Layout>, terms: &Terms, machine: &Machine)
     } else {
         findings.extend(unplaced(work, &layout, terms));
     }
-    let bed_long = machine.bed_width.max(machine.bed_height);
+    let bed_long = bed.width.max(bed.height);
     for (i, s) in layout.sheets.iter().enumerate() {
-        if s.sheet.width > machine.bed_width + 1e-6 || s.sheet.height > machine.bed_height + 1e-6 {
+        if s.sheet.width > bed.width + 1e-6 || s.sheet.height > bed.height + 1e-6 {
             let text = format!(
                 "Sheet {} is {:.0} × {:.0} mm, larger than {}'s bed of {:.0} × {:.0} mm. Use a sheet of at most {:.0} mm.",
                 i + 1,
                 s.sheet.width,
                 s.sheet.height,
-                machine.name,
-                machine.bed_width,
-                machine.bed_height,
+                bed.name,
+                bed.width,
+                bed.height,
                 bed_long
             );
-            let smaller = layout
-                .sheets
-                .iter()
-                .map(|s| Sheet::rectangle(s.sheet.width.min(machine.bed_width), s.sheet.height.min(machine.bed_height)));
+            let smaller = layout.sheets.iter().map(|s| Sheet::rectangle(s.sheet.width.min(bed.width), s.sheet.height.min(bed.height)));
             let edits = vec![NestEdit::SetSheets { sheets: smaller.collect() }.on(BatchId::FIRST), NestEdit::Nest.on(BatchId::FIRST)];
             findings.push(
                 Finding::new(Station::Nest, Severity::Look, "sheet-over-bed", 1, text)

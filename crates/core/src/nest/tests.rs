@@ -27,7 +27,7 @@ fn terms_of(width: f64, height: f64, spacing: f64, margin: f64) -> Terms {
 /// The kept layout of the first batch against the parts.
 fn nested(work: &Work, decisions: &Decisions) -> (Nested, Vec<Finding>) {
     let shop = Shop::builtin();
-    run(work, decisions.first().nest.layout.as_ref(), &Terms::of(decisions, BatchId::FIRST, &shop), &shop.machines[0])
+    run(work, decisions.first().nest.layout.as_ref(), &Terms::of(decisions, BatchId::FIRST, &shop), &shop.machines[0].bed())
 }
 
 fn nest(work: &Work, terms: &Terms, tries: usize) -> Layout {

@@ -17,10 +17,11 @@ use crate::nest::{Layout, SheetLayout};
 use phases::Group;
 use pins::{Pins, Refusal};
 use rayon::prelude::*;
+use serde::Serialize;
 use tour::{Entry, Stop};
 
 /// One contour of one copy, in its turn.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Step {
     /// Index into the sheet's cuts.
     pub cut: usize,
@@ -37,7 +38,7 @@ pub struct Step {
 }
 
 /// All steps of a sheet in order.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, Serialize)]
 pub struct SheetSequence {
     /// The steps.
     pub steps: Vec<Step>,
@@ -48,7 +49,7 @@ pub struct SheetSequence {
 }
 
 /// All sheets.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, Serialize)]
 pub struct Sequence {
     /// One a sheet.
     pub sheets: Vec<SheetSequence>,

@@ -80,7 +80,7 @@ impl Tone {
 
 /// A picture as it will be engraved: how much each pixel burns. Pixels are squares of the pitch; pixel column c of row r
 /// lies at ((column + c) pitch, (row + r) pitch) to the next.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Raster {
     /// Number of its first column from the origin.
     pub column: i64,
@@ -91,6 +91,7 @@ pub struct Raster {
     /// Rows.
     pub height: usize,
     /// 0 for nothing to 255 for full power, row by row from the lowest.
+    #[serde(with = "serde_bytes")]
     pub burn: Vec<u8>,
 }
 

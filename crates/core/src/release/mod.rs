@@ -1,6 +1,7 @@
 //! Station 8: what is handed over. The order of a program's lines, and the words of a controller.
 
 mod dialect;
+mod lines;
 mod program;
 mod rest;
 mod rows;
@@ -8,7 +9,8 @@ mod sample;
 mod words;
 
 pub use dialect::{Dialect, PowerIn, ProgramUnit, Remarks};
-pub use program::write;
+pub use lines::Lines;
+pub use program::{write, write_lines};
 pub use rest::{GoOn, Still, only, rest};
 pub use sample::sample;
 pub use words::{Meaning, Word, Words};

@@ -5,7 +5,7 @@
 //! stretches; the plasma torch is lit at the pierce, waits, and is put out after every contour.
 
 use super::dialect::{PowerIn, Remarks};
-use super::{Dialect, Meaning, ProgramOrder};
+use super::{Dialect, Lines, Meaning, ProgramOrder};
 use crate::decisions::{Pose, Process};
 use crate::geometry::{Affine, Point, Segment};
 use crate::hold::Op;
@@ -24,6 +24,12 @@ pub(super) const HANDED_ON: usize = 1 << 16;
 
 /// Writes the program of one sheet, piece by piece: it is never in memory whole. Fails only where `to` fails.
 pub fn write(order: &ProgramOrder, to: &mut dyn io::Write) -> io::Result<()> {
+    write_lines(order, to).map(|_| ())
+}
+
+/// The same; tells where in it each piece of work stands.
+pub fn write_lines(order: &ProgramOrder, to: &mut dyn io::Write) -> io::Result<Lines> {
+    let mut lines = Lines::default();
     let mut w = Writer {
         out: String::with_capacity(HANDED_ON * 2),
         to,
@@ -39,6 +45,8 @@ pub fn write(order: &ProgramOrder, to: &mut dyn io::Write) -> io::Result<()> {
         air: false,
         held: false,
         number: 0,
+        written: 0,
+        counted: 0,
     };
     w.begin(order);
     let mut process: Option<Process> = None;
@@ -56,18 +64,21 @@ pub fn write(order: &ProgramOrder, to: &mut dyn io::Write) -> io::Result<()> {
             w.wait(order.machine.change);
         }
         process = Some(op.process);
+        lines.begins.push(w.next_line());
         w.comment(&format!("{} {}", n + 1, op.process.name()));
         w.op(op, goes_on)?;
         w.hand_on(HANDED_ON)?;
     }
     w.off();
     w.air(false);
+    lines.home = w.next_line();
     w.line("G0 X0 Y0");
     for line in std::mem::take(&mut w.dialect.footer) {
         w.line(&line);
     }
     w.say(Meaning::End, "", "");
-    w.hand_on(0)
+    w.hand_on(0)?;
+    Ok(lines)
 }
 
 pub(super) struct Writer<'a> {
@@ -89,6 +100,9 @@ pub(super) struct Writer<'a> {
     held: bool,
     /// Number of the last line.
     number: u32,
+    /// Lines written, as far as they were counted, and bytes of what has gathered that were.
+    written: usize,
+    counted: usize,
 }
 
 impl Writer<'_> {
@@ -120,10 +134,19 @@ impl Writer<'_> {
     /// Hands on what has gathered, if it is more than `most` bytes.
     pub(super) fn hand_on(&mut self, most: usize) -> io::Result<()> {
         if self.out.len() > most {
+            self.next_line();
             self.to.write_all(self.out.as_bytes())?;
             self.out.clear();
+            self.counted = 0;
         }
         Ok(())
+    }
+
+    /// The line, from 1, that is written next.
+    fn next_line(&mut self) -> usize {
+        self.written += self.out.as_bytes()[self.counted..].iter().filter(|b| **b == b'\n').count();
+        self.counted = self.out.len();
+        self.written + 1
     }
 
     /// One piece of work; the beam stays lit behind it where the next one `goes_on` from here.

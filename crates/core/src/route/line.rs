@@ -2,7 +2,7 @@
 
 use super::BatchRoute;
 use crate::assign::{self, Work};
-use crate::cache::{Cache, Kept, Proved, joined, key};
+use crate::cache::{Cache, Kept, Proved};
 use crate::cuts::{self, CutPlan, SheetCuts};
 use crate::decisions::{Decisions, Pose, Stock};
 use crate::finding::Finding;
@@ -11,6 +11,7 @@ use crate::ids::BatchId;
 use crate::ledger::Ledger;
 use crate::nest::{self, Layout, Nested, SheetLayout, Terms};
 use crate::order::{self, Sequence};
+use crate::print::Print;
 use crate::proof::{self, Meant, Reader, SheetProof};
 use crate::release::{Program, ProgramOrder, Writer};
 use crate::shop::{Machine, Rows, Shop};
@@ -37,15 +38,15 @@ pub(super) struct Line<'a> {
 }
 
 /// What an earlier station has made, and what it comes to; stations are run in order.
-fn made<T: Default>(kept: Option<&Kept<T>>) -> (Arc<T>, u64) {
-    kept.map_or_else(|| (Arc::default(), 0), |k| (Arc::clone(&k.output), k.print))
+fn made<T: Default>(kept: Option<&Kept<T>>) -> (Arc<T>, Print) {
+    kept.map_or_else(|| (Arc::default(), Print::default()), |k| (Arc::clone(&k.output), k.print))
 }
 
 impl<'a> Line<'a> {
     pub(super) fn new(id: BatchId, work: &Kept<Work>, decisions: &'a Decisions, shop: &'a Shop, cache: &Cache) -> Self {
         let batch = decisions.batch(id);
         let machine = shop.machine_or_stand_in(&batch.stock.machine);
-        let key = joined(&[work.print, u64::from(id.0)]);
+        let key = Print::of(&[work.print, Print::of(&id)]);
         Self {
             id,
             decisions,
@@ -76,9 +77,9 @@ impl<'a> Line<'a> {
 
     pub(super) fn nest(&mut self, cache: &Cache) -> Vec<Finding> {
         let kept = self.decisions.batch(self.id).nest.layout.as_ref();
-        let bed = (&self.machine.name, self.machine.bed_width, self.machine.bed_height);
-        let key = joined(&[self.work.print, key(&kept), key(&self.terms), key(&bed)]);
-        let made = cache.nested.get(key, || nest::run(&self.work.output, kept, &self.terms, &self.machine));
+        let bed = self.machine.bed();
+        let key = Print::of(&[self.work.print, Print::of(&kept), Print::of(&self.terms), Print::of(&bed)]);
+        let made = cache.nested.get(key, || nest::run(&self.work.output, kept, &self.terms, &bed));
         let told = self.named(made.findings.iter().cloned());
         self.nested = Some(made);
         told
@@ -97,11 +98,11 @@ impl<'a> Line<'a> {
     pub(super) fn order(&mut self, cache: &Cache) -> Vec<Finding> {
         let (nested, print) = made(self.nested.as_ref());
         let work = &self.work.output;
-        let plan = cache.plans.get(joined(&[self.work.print, print, key(&self.terms.common)]), || {
+        let plan = cache.plans.get(Print::of(&[self.work.print, print, Print::of(&self.terms.common)]), || {
             (cuts::plan(work, &nested.layout, self.terms.common), Vec::new())
         });
         let (decided, turns) = (&self.decisions.batch(self.id).order, self.decisions.assign.turns());
-        let key = joined(&[self.work.print, print, plan.print, key(decided), key(&turns)]);
+        let key = Print::of(&[self.work.print, print, plan.print, Print::of(decided), Print::of(&turns)]);
         let task = order::Task { work, layout: &nested.layout, plan: &plan.output, decisions: decided, turns: &turns };
         let sequence = cache.sequence.get(key, || order::run(&task));
         self.plan = Some(plan);
@@ -126,7 +127,7 @@ impl<'a> Line<'a> {
         };
         let ((nested, lies), (plan, cut), (sequence, order)) =
             (made(self.nested.as_ref()), made(self.plan.as_ref()), made(self.sequence.as_ref()));
-        let key = joined(&[self.work.print, lies, cut, order, key(&given)]);
+        let key = Print::of(&[self.work.print, lies, cut, order, Print::of(&given)]);
         let held = cache.toolpath.get(key, || hold::run(&self.work.output, &nested.layout, &plan, &sequence, &given));
         let told = self.named(held.findings.iter().cloned());
         self.toolpath = Some(held);
@@ -143,7 +144,7 @@ impl<'a> Line<'a> {
         let ((nested, lies), (plan, cut), (toolpath, print)) =
             (made(self.nested.as_ref()), made(self.plan.as_ref()), made(self.toolpath.as_ref()));
         let numbered = (self.numbered, self.decisions.assign.next_setting(), self.poses(&nested.layout));
-        let key = joined(&[self.work.print, lies, cut, print, key(&*self.machine), key(self.stock), key(&numbered)]);
+        let key = Print::of(&[self.work.print, lies, cut, print, Print::of(&*self.machine), Print::of(self.stock), Print::of(&numbered)]);
         let proved = cache.proofs.get(key, || self.proofs(&nested.layout, &plan, &toolpath, write));
         let told = self.named(proved.findings.iter().cloned());
         self.proved = Some(proved);

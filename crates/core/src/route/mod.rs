@@ -8,7 +8,7 @@ mod gone;
 mod line;
 
 use crate::assign::{self, Customs, Wanted, Work};
-use crate::cache::{Cache, Kept, joined, key};
+use crate::cache::{Cache, Kept};
 use crate::clean::{self, Cleaned};
 use crate::cuts::CutPlan;
 use crate::decisions::{Decisions, DrawingDecisions, Pose, Stock};
@@ -21,6 +21,7 @@ use crate::intake::{self, Intake};
 use crate::ledger::Ledger;
 use crate::nest::{Layout, Nested};
 use crate::order::Sequence;
+use crate::print::Print;
 use crate::proof::{Meant, SheetProof};
 use crate::release::{self, Program, ProgramOrder, Writer};
 use crate::shop::{Machine, Shop};
@@ -150,7 +151,7 @@ impl Route {
 /// Closed outlines of a drawing as Clean leaves them, at the size that is decided, and what Intake says of that size: what an
 /// offcut is made from.
 pub fn outlines(drawing: &Drawing, decided: &DrawingDecisions, machine: &Machine, tolerance: &Tolerance) -> (Vec<Path>, Vec<Finding>) {
-    let (taken, found) = intake::run(drawing, decided, machine);
+    let (taken, found) = intake::run(drawing, decided, &machine.bed());
     let (cleaned, _) = clean::run(drawing, &taken, decided, tolerance);
     (cleaned.contours.iter().filter(|c| c.path.closed).map(|c| c.path.clone()).collect(), found)
 }
@@ -159,7 +160,7 @@ pub fn outlines(drawing: &Drawing, decided: &DrawingDecisions, machine: &Machine
 pub fn work_of(drawings: &[Arc<Drawing>], decisions: &Decisions, shop: &Shop, cache: &Cache, batch: BatchId) -> Arc<Work> {
     let (states, key) = cleaned(drawings, decisions, shop, cache, &mut Vec::new());
     let work = assigned(&states, key, decisions, shop, cache);
-    cache.of_batch.get(joined(&[work.print, u64::from(batch.0)]), || (work.output.of_batch(batch), Vec::new())).output
+    cache.of_batch.get(Print::of(&[work.print, Print::of(&batch)]), || (work.output.of_batch(batch), Vec::new())).output
 }
 
 /// Runs the route as far as it goes. `drawings` are the read files of `decisions.drawings`, in the same order.
@@ -221,20 +222,12 @@ fn cleaned(
     shop: &Shop,
     cache: &Cache,
     findings: &mut Vec<Finding>,
-) -> (Vec<DrawingState>, u64) {
-    let machine = |d: &DrawingDecisions| shop.machine_or_stand_in(&decisions.batch(d.batch).stock.machine);
-    let keyed: Vec<u64> = decisions
-        .drawings
-        .iter()
-        .map(|d| {
-            // Of the machine only its bed says what size is likely.
-            let m = machine(d);
-            joined(&[key(&clean_part(d)), key(&shop.tolerance), key(&(&m.name, m.bed_width, m.bed_height))])
-        })
-        .collect();
-    let clean = |k: u64, drawing: &Drawing, d: &DrawingDecisions| {
+) -> (Vec<DrawingState>, Print) {
+    let bed = |d: &DrawingDecisions| shop.machine_or_stand_in(&decisions.batch(d.batch).stock.machine).bed();
+    let keyed: Vec<Print> = decisions.drawings.iter().map(|d| Print::of(&(clean_part(d), &shop.tolerance, bed(d)))).collect();
+    let clean = |k: Print, drawing: &Drawing, d: &DrawingDecisions| {
         cache.cleaned.get(k, || {
-            let (intake, mut found) = intake::run(drawing, d, &machine(d));
+            let (intake, mut found) = intake::run(drawing, d, &bed(d));
             let (cleaned, more) = clean::run(drawing, &intake, d, &shop.tolerance);
             found.extend(more);
             found.extend(clean::scale_said(&cleaned, &intake, d));
@@ -248,7 +241,7 @@ fn cleaned(
     } else {
         drawings.iter().zip(&decisions.drawings).zip(&keyed).map(|((drawing, d), k)| clean(*k, drawing, d)).collect()
     };
-    let prints: Vec<u64> = made.iter().map(|m| m.print).collect();
+    let prints: Vec<Print> = made.iter().map(|m| m.print).collect();
     let mut states = Vec::new();
     for ((drawing, d), made) in drawings.iter().zip(&decisions.drawings).zip(made) {
         findings.extend(made.findings.iter().cloned());
@@ -260,7 +253,7 @@ fn cleaned(
         });
     }
     findings.sort_by_key(|f| f.station);
-    (states, joined(&prints))
+    (states, Print::of(&prints))
 }
 
 /// What of a drawing's decisions bears on its contours.
@@ -268,13 +261,10 @@ fn clean_part(d: &DrawingDecisions) -> DrawingDecisions {
     DrawingDecisions { quantity: 0, batch: BatchId::FIRST, ..d.clone() }
 }
 
-fn assigned(states: &[DrawingState], cleaned_key: u64, decisions: &Decisions, shop: &Shop, cache: &Cache) -> Kept<Work> {
+fn assigned(states: &[DrawingState], cleaned_key: Print, decisions: &Decisions, shop: &Shop, cache: &Cache) -> Kept<Work> {
     let (wanted, customs) = (Wanted::of(decisions), Customs::of(decisions, shop));
-    let a = &decisions.assign;
-    // Of the job's own settings only which there are bears on what lines are, and no figure of them.
-    let decided = (&a.keys, &a.contours, &a.key_settings, &a.contour_settings, &a.numbers, a.turns());
-    let given = assign::Given { decisions: a, wanted: &wanted, customs: &customs };
-    cache.work.get(joined(&[cleaned_key, key(&decided), key(&wanted), key(&customs)]), || {
+    let given = assign::Given { decisions: assign::Decided::of(&decisions.assign), wanted: &wanted, customs: &customs };
+    cache.work.get(Print::of(&(cleaned_key, &given)), || {
         let all: Vec<Arc<Cleaned>> = states.iter().map(|s| Arc::clone(&s.cleaned)).collect();
         assign::run(&all, &given)
     })

@@ -108,6 +108,17 @@ pub struct Machine {
     pub file_names: String,
 }
 
+/// A machine's bed: all that a drawing's size is judged by.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Bed {
+    /// Whose it is, as the shop says it.
+    pub name: String,
+    /// Its width, mm.
+    pub width: f64,
+    /// Its depth, mm.
+    pub height: f64,
+}
+
 /// As files are named where nobody says otherwise.
 pub fn file_names() -> String {
     "{number}-{job}-s{sheet}-{material}-{thickness}mm-{initials}".into()
@@ -141,6 +152,10 @@ pub struct Tool {
 }
 
 impl Machine {
+    /// Its bed.
+    pub fn bed(&self) -> Bed {
+        Bed { name: self.name.clone(), width: self.bed_width, height: self.bed_height }
+    }
     /// What is wrong with it; nothing where it will do.
     pub fn troubles(&self) -> Vec<String> {
         let mut out = Vec::new();

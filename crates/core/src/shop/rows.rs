@@ -2,10 +2,10 @@
 
 use super::{ChartRow, Shop};
 use crate::decisions::{AssignDecisions, Process, Stock};
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 /// The rows in force for one batch of a job.
-#[derive(Clone, Debug, Default, PartialEq, Serialize)]
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Rows {
     rows: Vec<(Process, Option<u32>, ChartRow)>,
 }
@@ -15,6 +15,14 @@ impl Rows {
     pub fn get(&self, process: Process, setting: Option<u32>) -> Option<&ChartRow> {
         let of = |s: Option<u32>| self.rows.iter().find(|r| r.0 == process && r.1 == s).map(|r| &r.2);
         of(setting).or_else(|| of(None))
+    }
+    /// The row for a process and setting themselves.
+    pub fn exactly(&self, process: Process, setting: Option<u32>) -> Option<&ChartRow> {
+        self.all().find(|r| (r.0, r.1) == (process, setting)).map(|r| r.2)
+    }
+    /// All rows, each with its process and the job's setting that it is of.
+    pub fn all(&self) -> impl Iterator<Item = (Process, Option<u32>, &ChartRow)> {
+        self.rows.iter().map(|(process, setting, row)| (*process, *setting, row))
     }
 }
 

@@ -217,7 +217,7 @@ fn what_once_failed_is_answered() {
         let shop = Shop::builtin();
         let mut decisions = boustrophe_core::decisions::DrawingDecisions::new(1, "hash", &name);
         decisions.unit = Some(Unit::Mm);
-        let (intake, found) = boustrophe_core::intake::run(&drawing, &decisions, &shop.machines[0]);
+        let (intake, found) = boustrophe_core::intake::run(&drawing, &decisions, &shop.machines[0].bed());
         let (cleaned, more) = boustrophe_core::clean::run(&drawing, &intake, &decisions, &shop.tolerance);
         assert!(found.iter().chain(&more).all(|f| !f.text.is_empty()));
         for c in &cleaned.contours {

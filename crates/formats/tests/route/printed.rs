@@ -20,7 +20,7 @@ struct Printed {
 fn pages(pdf: &[u8]) -> Vec<Printed> {
     let drawing = read("paper.pdf", pdf).expect("it reads");
     let decisions = DrawingDecisions::new(1, "hash", "paper.pdf");
-    let (intake, _) = boustrophe_core::intake::run(&drawing, &decisions, &Shop::builtin().machines[0]);
+    let (intake, _) = boustrophe_core::intake::run(&drawing, &decisions, &Shop::builtin().machines[0].bed());
     let mm: Affine = intake.transform;
     let ends = |c: &Curve| c.ends();
     let mut out: Vec<(Point, Printed)> = drawing

@@ -288,7 +288,7 @@ proptest! {
             // Every copy lies where it lay.
             prop_assert!(route.first().nested.current, "{:?}", route.findings);
         }
-        let (intake, _) = intake::run(&after, again.decisions.drawing(1).expect("it"), &machine);
+        let (intake, _) = intake::run(&after, again.decisions.drawing(1).expect("it"), &machine.bed());
         prop_assert!(intake.sure);
     }
 }

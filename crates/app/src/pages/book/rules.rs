@@ -7,7 +7,7 @@ use crate::shop::App;
 use askama::Template;
 use axum::extract::{Form, Path};
 use axum::response::{Html, Redirect};
-use boustrophe_core::assign::{self, Customs, Given, Process, Wanted};
+use boustrophe_core::assign::{self, Customs, Decided, Given, Process, Wanted};
 use boustrophe_core::clean::Cleaned;
 use boustrophe_core::drawing::{Unit, colour_name};
 use boustrophe_core::finding::counted;
@@ -181,7 +181,7 @@ pub async fn try_rule(app: Shared, Form(form): Form<RuleForm>) -> Result<Html<St
 /// What becomes something else in a job under other rules, in a sentence; `None` for nothing.
 fn would_change(past: &Past, draft: &Shop) -> Option<String> {
     let (wanted, customs) = (Wanted::of(&past.decisions), Customs::of(&past.decisions, draft));
-    let given = Given { decisions: &past.decisions.assign, wanted: &wanted, customs: &customs };
+    let given = Given { decisions: Decided::of(&past.decisions.assign), wanted: &wanted, customs: &customs };
     let (work, _) = assign::run(&past.cleaned, &given);
     let mut moved: BTreeMap<(Process, Process), usize> = BTreeMap::new();
     for item in work.items.iter() {

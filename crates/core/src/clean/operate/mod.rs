@@ -14,10 +14,9 @@ pub mod words;
 mod work;
 
 use super::Contour;
-use super::identity::mixed;
+use super::identity::{self, mixed};
+use crate::decisions::Naming;
 pub use crate::decisions::clean::{Anchor, CornerShape, Edge, MOST_COPIES, Operation, Repeat, Spot};
-use rustc_hash::FxHasher;
-use std::hash::Hasher;
 use std::sync::Arc;
 use work::Work;
 
@@ -31,13 +30,13 @@ pub(super) struct Lost {
 }
 
 /// Does all operations in order. Those whose contours are all gone are told.
-pub(super) fn run(contours: Vec<Arc<Contour>>, operations: &[Operation]) -> (Vec<Arc<Contour>>, Vec<Lost>) {
+pub(super) fn run(contours: Vec<Arc<Contour>>, operations: &[Operation], naming: Naming) -> (Vec<Arc<Contour>>, Vec<Lost>) {
     let mut work = Work { contours, seed: 0, made: 0 };
     let mut lost = Vec::new();
     let mut before: Vec<u64> = Vec::new();
     for (at, operation) in operations.iter().enumerate() {
         // Named after what is done, so that taking back another operation renames nothing.
-        let own = hash(operation);
+        let own = identity::of_words(&serde_json::to_vec(operation).unwrap_or_default(), naming);
         let again = before.iter().filter(|h| **h == own).count() as u64;
         before.push(own);
         (work.seed, work.made) = (mixed(own.wrapping_add(again)), 0);
@@ -46,12 +45,6 @@ pub(super) fn run(contours: Vec<Arc<Contour>>, operations: &[Operation]) -> (Vec
         }
     }
     (work.contours, lost)
-}
-
-fn hash(operation: &Operation) -> u64 {
-    let mut h = FxHasher::default();
-    h.write(&serde_json::to_vec(operation).unwrap_or_default());
-    h.finish()
 }
 
 /// Does one operation; false when there is nothing left to do it to.

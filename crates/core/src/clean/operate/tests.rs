@@ -15,7 +15,7 @@ fn start(paths: &[Path]) -> (Vec<Arc<Contour>>, Vec<ContourId>) {
 
 fn done(contours: &[Arc<Contour>], operations: &[Operation]) -> Vec<Arc<Contour>> {
     operations.iter().for_each(|o| o.checked().expect("it makes sense"));
-    let (out, lost) = run(contours.to_vec(), operations);
+    let (out, lost) = run(contours.to_vec(), operations, Naming::Digest);
     assert!(lost.is_empty(), "{lost:?}");
     out
 }
@@ -118,8 +118,11 @@ fn copies_are_moved_mirrored_arrayed_and_lined_up() {
         &[Operation::Turn { contours: vec![ids[0]], degrees: 90.0 }, Operation::Move { contours: vec![ids[0]], dx: 1.0, dy: -2.0 }],
     );
     assert!((turned[0].bounds.width() - 5.0).abs() < 1e-9 && (turned[0].bounds.center().x - 6.0).abs() < 1e-9);
-    let (_, lost) =
-        run(contours, &[Operation::Delete { contours: vec![ids[0]] }, Operation::Move { contours: vec![ids[0]], dx: 1.0, dy: 0.0 }]);
+    let (_, lost) = run(
+        contours,
+        &[Operation::Delete { contours: vec![ids[0]] }, Operation::Move { contours: vec![ids[0]], dx: 1.0, dy: 0.0 }],
+        Naming::Digest,
+    );
     assert_eq!(lost.len(), 1, "what is gone cannot be moved, and that is told");
 }
 
@@ -246,7 +249,7 @@ proptest! {
             7 => Operation::Corner { contours: ids.clone(), size, shape: CornerShape::Round },
             _ => Operation::TakeApart { contours: ids.clone() },
         };
-        let (out, _) = run(contours, &[operation]);
+        let (out, _) = run(contours, &[operation], Naming::Digest);
         for c in &out {
             prop_assert!(c.length.is_finite() && c.area.is_finite());
             prop_assert!(c.path.segments.windows(2).all(|w| w[0].end.distance(w[1].start) < 1e-4), "{:?}", c.path);
