@@ -100,13 +100,13 @@ fn rack(app: &App) -> Result<(), AppError> {
 fn begin(app: &App, name: &str, due: &str, stock: Stock, files: &[&str]) -> Result<i32, AppError> {
     let job = app.store.add_job(name, "Odile Farrant", Some(due), &Decisions::on(stock))?;
     let bytes = |file: &&str| Drawings::get(file).map(|f| ((*file).to_owned(), f.data.into_owned()));
-    add_own(app, job.id, &files.iter().filter_map(bytes).collect::<Vec<_>>())?;
+    add_own(app, job.id, &files.iter().filter_map(bytes).collect::<Vec<_>>(), "Odile Farrant")?;
     Ok(job.id)
 }
 
 fn change(app: &App, job: i32, edit: &Edit) -> Result<(), AppError> {
     let head = app.store.job(job)?.head.unwrap_or(0);
-    apply(app, job, head, edit)
+    apply(app, job, head, edit, "Odile Farrant")
 }
 
 /// Takes the first remedy of whatever is open at Intake and Clean.

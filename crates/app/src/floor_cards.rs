@@ -1,6 +1,7 @@
 //! What the floor shows of a job: made when the job changes or is looked at, stored, and only read by the floor.
 
 use crate::error::AppError;
+use crate::releases;
 use crate::shop::{App, Loaded};
 use crate::view::ledger;
 use boustrophe_core::finding::{Severity, Station};
@@ -27,10 +28,54 @@ pub struct Figures {
     pub nested: bool,
     /// Figures of the ledger, name and value.
     pub cells: Vec<(String, String)>,
+    /// The release in force, who made it and when, and what has moved on since, in words.
+    pub release: Option<Told>,
+}
+
+/// A release as it is told.
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
+pub struct Told {
+    /// Its number.
+    pub id: i32,
+    /// Who made it.
+    pub by: String,
+    /// When.
+    pub at: String,
+    /// What has moved on since; empty where nothing has.
+    pub since: String,
+}
+
+impl Told {
+    /// When it was made, as it is read.
+    pub fn when(&self) -> String {
+        self.at.get(..16).unwrap_or(&self.at).replace('T', " ")
+    }
+}
+
+/// The release of a job in force, as it is told.
+fn told(app: &App, loaded: &Loaded) -> Result<Option<Told>, AppError> {
+    let Some(release) = app.store.last_release(loaded.job.id)? else { return Ok(None) };
+    // What cannot be read any more is told as moved on.
+    let since = match releases::since(app, &release, loaded) {
+        Ok(since) => since.map_or_else(String::new, |s| s.words()),
+        Err(error) => error.to_string(),
+    };
+    Ok(Some(Told { id: release.id, by: release.person, at: release.at, since }))
+}
+
+/// What a job's card tells of its release, as it was last worked out.
+pub fn release_told(app: &App, job: i32) -> Result<Option<Told>, AppError> {
+    let body = app.store.card(job)?.map(|c| c.body).unwrap_or_default();
+    Ok(serde_json::from_str::<Figures>(&body).ok().and_then(|f| f.release))
+}
+
+/// Has a job's card made anew when it is looked at next, though neither job nor book has changed.
+pub fn forget(app: &App, job: i32) {
+    app.carded.lock().unwrap_or_else(PoisonError::into_inner).remove(&job);
 }
 
 impl Figures {
-    fn of(loaded: &Loaded) -> Self {
+    fn of(loaded: &Loaded, release: Option<Told>) -> Self {
         let route = &loaded.route;
         let b = &loaded.revision.decisions.first().stock;
         let material = loaded.shop.material(&b.material);
@@ -46,6 +91,7 @@ impl Figures {
             parts: route.work.parts.iter().map(|p| p.quantity).sum(),
             nested: route.ledger.sheets > 0,
             cells: told.map(|c| (c.name.to_owned(), c.value)).collect(),
+            release,
         }
     }
 
@@ -58,16 +104,16 @@ impl Figures {
 /// Stores what the floor shows of a job, unless it is stored already.
 pub fn keep(app: &App, loaded: &Loaded) -> Result<(), AppError> {
     let made_for = (loaded.revision.id, app.state());
-    let mut carded = app.carded.lock().unwrap_or_else(PoisonError::into_inner);
-    if carded.get(&loaded.job.id) == Some(&made_for) {
+    let carded = || app.carded.lock().unwrap_or_else(PoisonError::into_inner);
+    if carded().get(&loaded.job.id) == Some(&made_for) {
         return Ok(());
     }
-    let body = serde_json::to_string(&Figures::of(loaded)).map_err(boustrophe_store::StoreError::Json)?;
+    let body = serde_json::to_string(&Figures::of(loaded, told(app, loaded)?)).map_err(boustrophe_store::StoreError::Json)?;
     // The first sheet that there is, of whichever batch.
     let first = loaded.route.batches.values().find(|b| !b.nested.layout.sheets.is_empty()).unwrap_or_else(|| loaded.route.first());
     let miniature = crate::miniature::of(first, &loaded.shop, 0);
     app.store.set_card(&Card { job_id: loaded.job.id, revision: loaded.revision.id, body, miniature })?;
-    carded.insert(loaded.job.id, made_for);
+    carded().insert(loaded.job.id, made_for);
     Ok(())
 }
 

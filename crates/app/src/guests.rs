@@ -5,6 +5,7 @@
 
 use crate::error::AppError;
 use crate::incoming;
+use crate::machines::again::SheetOf;
 use crate::shop::{App, Loaded};
 use boustrophe_core::assign::{Part, Process, Work};
 use boustrophe_core::decisions::{AssignEdit, Decisions, Edit, Elsewhere, Guest, IntakeEdit, NestEdit, Stock};
@@ -71,7 +72,7 @@ fn drawn(work: &Work, part: &Part) -> Option<Vec<u8>> {
 }
 
 /// Takes the parts of another job into a batch of this one. Gives the sentence of what could not be taken, if anything.
-pub fn take_in(app: &App, job: i32, batch: BatchId, from: i32) -> Result<(), AppError> {
+pub fn take_in(app: &App, job: i32, batch: BatchId, from: i32, by: &str) -> Result<(), AppError> {
     let (host, guest) = (app.load(job)?.about(batch), app.load(from)?);
     let sentence = |text: String| AppError::Sentence(text);
     let theirs = of_stock(&guest.revision.decisions, &host.here().stock)
@@ -97,7 +98,7 @@ pub fn take_in(app: &App, job: i32, batch: BatchId, from: i32) -> Result<(), App
     }
     let before = host.revision.decisions.drawings.iter().map(|d| d.id).max().unwrap_or(0);
     let files: Vec<(String, Vec<u8>)> = all.iter().map(|(p, bytes)| (format!("{}.dxf", p.name), bytes.clone())).collect();
-    incoming::add_own(app, job, &files)?;
+    incoming::add_own(app, job, &files, by)?;
     let added = app.load(job)?;
     let drawings: Vec<u32> = added.revision.decisions.drawings.iter().map(|d| d.id).filter(|id| *id > before).collect();
     let mut edits = Vec::new();
@@ -116,12 +117,12 @@ pub fn take_in(app: &App, job: i32, batch: BatchId, from: i32) -> Result<(), App
             edits.push(Edit::Assign(AssignEdit::SetContours { contours, process: Some(process) }));
         }
     }
-    incoming::on_top(app, job, &Edit::All { edits })?;
+    incoming::on_top(app, job, &Edit::All { edits }, by)?;
     let there = all.iter().map(|(p, _)| {
         let place = Elsewhere { job, name: host.job.name.clone(), count: p.quantity };
         NestEdit::LieElsewhere { part: p.id, place }.on(theirs)
     });
-    incoming::on_top(app, from, &Edit::All { edits: there.collect() })
+    incoming::on_top(app, from, &Edit::All { edits: there.collect() }, by)
 }
 
 /// Where a job and its guests, or its hosts, do not agree any more.
@@ -189,20 +190,10 @@ pub fn owner<'a>(decisions: &'a Decisions, work: &Work, part: &Part) -> Option<&
 }
 
 /// Writes down what a finished run made for other jobs.
-pub fn settle(app: &App, run: &Run) -> Result<(), AppError> {
-    let decisions = app.store.revision(run.job_id, run.revision)?.decisions;
-    if decisions.drawings.iter().all(|d| d.guest.is_none()) {
-        return Ok(());
-    }
-    let route = app.route(&decisions, &app.shop())?;
-    let Some((batch, at)) = route.sheet(usize::try_from(run.sheet - 1).unwrap_or(0)) else { return Ok(()) };
-    let here = route.batch(batch);
+pub fn settle(app: &App, run: &Run, sheet: &SheetOf) -> Result<(), AppError> {
     let mut made: BTreeMap<(i32, PartId), u32> = BTreeMap::new();
-    for p in here.nested.layout.sheets.get(at).into_iter().flat_map(|s| &s.placed) {
-        let guest = here.work.part(p.copy.part).and_then(|part| owner(&decisions, &here.work, part));
-        if let Some(g) = guest {
-            *made.entry((g.job, g.part)).or_default() += 1;
-        }
+    for guest in sheet.copies().iter().filter_map(|p| sheet.batch().guests.get(&p.copy.part)) {
+        *made.entry((guest.job, guest.part)).or_default() += 1;
     }
     let all: Vec<(i32, PartId, u32)> = made.into_iter().map(|((job, part), n)| (job, part, n)).collect();
     if !all.is_empty() {

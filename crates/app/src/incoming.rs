@@ -117,12 +117,12 @@ pub fn keep(app: &App, name: &str, bytes: &[u8]) -> Result<String, AppError> {
 }
 
 /// Keeps files that we made ourselves and adds them to a job.
-pub fn add_own(app: &App, job: i32, files: &[(String, Vec<u8>)]) -> Result<(), AppError> {
+pub fn add_own(app: &App, job: i32, files: &[(String, Vec<u8>)], by: &str) -> Result<(), AppError> {
     let mut taken = Vec::new();
     for (name, bytes) in files {
         taken.push(Taken { name: name.clone(), hash: known(app, name, bytes)? });
     }
-    add(app, job, taken)
+    add(app, job, taken, by)
 }
 
 /// Keeps a file that we made ourselves; gives its hash.
@@ -134,27 +134,27 @@ pub fn known(app: &App, name: &str, bytes: &[u8]) -> Result<String, AppError> {
 
 /// Adds files to a job as one change, on whatever revision is in force: uploads wait for each other, and what others change
 /// meanwhile stands.
-pub fn add(app: &App, job: i32, taken: Vec<Taken>) -> Result<(), AppError> {
+pub fn add(app: &App, job: i32, taken: Vec<Taken>, by: &str) -> Result<(), AppError> {
     if taken.is_empty() {
         return Ok(());
     }
     let edits = taken.into_iter().map(|t| Edit::Intake(IntakeEdit::AddDrawing { file: t.hash, name: t.name })).collect();
-    on_top(app, job, &Edit::All { edits })
+    on_top(app, job, &Edit::All { edits }, by)
 }
 
 /// Makes an edit on whatever revision is in force.
-pub fn on_top(app: &App, job: i32, edit: &Edit) -> Result<(), AppError> {
+pub fn on_top(app: &App, job: i32, edit: &Edit, by: &str) -> Result<(), AppError> {
     let turn = app.adding(job);
     let _turn = turn.lock().unwrap_or_else(PoisonError::into_inner);
     app.deep.install(|| {
         for _ in 1..TRIES {
             let head = app.store.job(job)?.head.unwrap_or(0);
-            match apply(app, job, head, edit) {
+            match apply(app, job, head, edit, by) {
                 Err(AppError::Store(StoreError::Moved { .. })) => {}
                 other => return other,
             }
         }
-        apply(app, job, app.store.job(job)?.head.unwrap_or(0), edit)
+        apply(app, job, app.store.job(job)?.head.unwrap_or(0), edit, by)
     })
 }
 

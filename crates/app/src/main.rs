@@ -17,6 +17,7 @@ mod pages;
 mod papers;
 mod rack;
 mod reading;
+mod releases;
 mod report;
 mod searches;
 mod server;

@@ -18,13 +18,18 @@ pub const LIST: [(&str, &str); 4] = [
     ("origin", "Zero is set, outline walked"),
 ];
 
-/// The setup sheet of sheet `i`, from 0, of a batch; `name` of the job, and the program's file name.
-pub fn setup(batch: &BatchRoute, shop: &Shop, i: usize, (job, file): (&str, &str)) -> Option<Vec<u8>> {
+/// Checksum of the program of a batch's sheet `i`, from 0.
+pub fn sum(batch: &BatchRoute, shop: &Shop, i: usize) -> String {
+    let mut text = Vec::new();
+    // Writing into memory cannot fail.
+    let _ = batch.write_program(i, shop, &mut text);
+    boustrophe_machine::checksum(&String::from_utf8_lossy(&text))
+}
+
+/// The setup sheet of sheet `i`, from 0, of a batch; `name` of the job, the program's file name, and its checksum.
+pub fn setup(batch: &BatchRoute, shop: &Shop, i: usize, (job, file, sum): (&str, &str, &str)) -> Option<Vec<u8>> {
     let pose = batch.pose(i);
     let (path, layout, proof) = (batch.toolpath.sheets.get(i)?, batch.nested.layout.sheets.get(i)?, batch.proofs.get(i)?);
-    let mut text = Vec::new();
-    batch.write_program(i, shop, &mut text).ok()?;
-    let sum = boustrophe_machine::checksum(&String::from_utf8_lossy(&text));
     let mut parts: BTreeMap<PartId, usize> = BTreeMap::new();
     layout.placed.iter().for_each(|p| *parts.entry(p.copy.part).or_insert(0) += 1);
     let named = |(id, n): (PartId, usize)| Some((batch.work.part(id)?.name.clone(), n));
@@ -34,7 +39,7 @@ pub fn setup(batch: &BatchRoute, shop: &Shop, i: usize, (job, file): (&str, &str
         title: format!("{job}, sheet {} of {}", batch.before + i + 1, batch.of),
         machine,
         material: format!("{material} {} mm", batch.stock.thickness),
-        program: (file.to_owned(), sum),
+        program: (file.to_owned(), sum.to_owned()),
         time: clock(proof.seconds * shop.time_factor(&batch.stock)),
         times: 1,
         settings: settings(&path.ops, &proof.by_process),

@@ -5,16 +5,19 @@
 mod tests;
 
 use crate::error::AppError;
+use crate::machines::again::SheetOf;
 use crate::pages::bed::place_on;
 use crate::shop::{App, Loaded};
 use boustrophe_core::assign::Process;
-use boustrophe_core::decisions::{BatchDecisions, Decisions, Edit, NestDecisions, NestEdit};
+use boustrophe_core::decisions::{BatchDecisions, Decisions, Edit, NestDecisions, NestEdit, Stock};
 use boustrophe_core::finding::{Finding, Severity, Station, counted};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::nest::{Sheet, rest};
-use boustrophe_core::shop::Machine;
+use boustrophe_core::run::RunState;
+use boustrophe_core::shop::{Machine, Shop};
 use boustrophe_store::{OnRack, Run, Stocked, StoreError, Taken};
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 /// A sheet of the rack as Nest takes it for a machine. What lies on that machine's bed lies where it lies.
 pub fn as_sheet(stocked: &Stocked, job: i32, machine: Option<&Machine>) -> Sheet {
@@ -44,7 +47,7 @@ pub fn chosen(app: &App, job: i32, batch: BatchId, ids: &[i32]) -> Result<Vec<Sh
 }
 
 /// Which of the rack's it is, where it is of the rack.
-fn number(sheet: &Sheet) -> Option<i32> {
+pub fn number(sheet: &Sheet) -> Option<i32> {
     sheet.tray.as_ref().map_or(sheet.rack, |t| t.rack).and_then(|r| i32::try_from(r).ok())
 }
 
@@ -135,7 +138,24 @@ fn without(decisions: &Decisions, id: i32) -> Vec<(BatchId, Edit)> {
     batches.map(edit).collect()
 }
 
-/// Looks up the sheets of all runs that have ended well since: each comes off the rack, and what is left of it goes on it.
+/// What has to lie on the bed for a sheet, and where it stands.
+pub fn lay(app: &App, shop: &Shop, stock: &Stock, sheet: &Sheet) -> String {
+    let material = shop.material(&stock.material).map_or(stock.material.as_str(), |m| m.name.as_str());
+    let rack = number(sheet).and_then(|r| app.store.stocked(r).ok());
+    let from = rack.map_or_else(String::new, |r| {
+        let place = if r.stock.place.is_empty() { String::new() } else { format!(", {}", r.stock.place) };
+        format!(", {} {} of the rack{place}", if r.stock.offcut { "offcut" } else { "sheet" }, r.id)
+    });
+    format!("{material} {} mm, {:.0} × {:.0}{from}", stock.thickness, sheet.width, sheet.height)
+}
+
+/// Has the sheets of runs that have ended looked up, beside everything else.
+pub fn settle_soon(app: &Arc<App>) {
+    let app = Arc::clone(app);
+    tokio::task::spawn_blocking(move || settle(&app));
+}
+
+/// Looks up the sheets of all runs that have used theirs up since: each comes off the rack, and what is left of it goes on it.
 /// Where one cannot be worked out it is left for the next time, and said in the log.
 pub fn settle(app: &App) {
     let _alone = app.book();
@@ -147,49 +167,60 @@ pub fn settle(app: &App) {
         }
     };
     for run in runs {
-        if let Err(error) =
-            app.store.run(run).map_err(AppError::Store).and_then(|r| crate::guests::settle(app, &r).and_then(|()| cut(app, &r)))
-        {
+        if let Err(error) = app.store.run(run).map_err(AppError::Store).and_then(|r| booked(app, &r)) {
             tracing::error!(run, %error, "what a run took off the rack could not be written down");
         }
     }
 }
 
-/// Takes the sheet of a run off the rack.
-fn cut(app: &App, run: &Run) -> Result<(), AppError> {
-    let decisions = app.store.revision(run.job_id, run.revision)?.decisions;
-    let shop = app.shop();
-    let route = app.route(&decisions, &shop)?;
-    let found = route.sheet(usize::try_from(run.sheet - 1).unwrap_or(0));
-    let lying = found.and_then(|(batch, at)| Some((route.batch(batch), route.batch(batch).nested.layout.sheets.get(at)?)));
-    app.store.set_made(run.id, lying.map_or(0, |(_, l)| l.placed.len()))?;
-    if let Some((batch, lying)) = lying
-        && let Some(id) = number(&lying.sheet)
-    {
-        let stocked = app.store.stocked(id)?;
-        if lying.sheet.tray.is_some() {
-            let job = app.store.job(run.job_id)?;
-            let words = format!("{} worked on in run {} of “{}”", counted(lying.placed.len(), "blank", "blanks"), run.id, job.name);
-            let pieces = u32::try_from(lying.placed.len()).unwrap_or(1);
-            let taken = Taken { person: &job.person, words: &words, run: Some(run.id), job: Some(job.id), pieces };
-            app.store.take_stock(id, &taken, &[])?;
-            return Ok(app.store.set_racked(run.id)?);
-        }
-        let kerf = shop.rows_for(&decisions.assign, &batch.stock).get(Process::Cut, None).map_or(0.0, |r| r.kerf);
-        let left = rest::rest(&batch.work, lying, kerf);
-        let job = app.store.job(run.job_id)?;
-        let whole = left.pieces.len() == 1;
-        let origin = format!("rest of {} after run {} of “{}”", name(&stocked), run.id, job.name);
-        let rests: Vec<OnRack> = left.pieces.iter().map(|(sheet, _)| stocked.piece(sheet, origin.clone())).collect();
-        let words = format!(
-            "cut in run {} of “{}”: {} parts; {}",
-            run.id,
-            job.name,
-            lying.placed.len(),
-            if whole { "the rest is back in one piece" } else { "what is of use of the rest is back" }
-        );
-        let taken = Taken { person: &job.person, words: &words, run: Some(run.id), job: Some(job.id), pieces: 1 };
-        app.store.take_stock(id, &taken, &rests)?;
+/// Books a run: what it made, for whom, and the sheet that it used up.
+fn booked(app: &App, run: &Run) -> Result<(), AppError> {
+    if run.release_id.is_none() {
+        // Sent by an earlier version: what it was is not known any more.
+        return Ok(app.store.set_racked(run.id)?);
+    }
+    let sheet = SheetOf::run(app, run)?;
+    if run.state == RunState::Done {
+        crate::guests::settle(app, run, &sheet)?;
+        app.store.set_made(run.id, sheet.copies().len())?;
+    }
+    if let Some(id) = run.stock_id {
+        cut(app, run, &sheet, id)?;
     }
     Ok(app.store.set_racked(run.id)?)
+}
+
+/// Takes the sheet of a run off the rack.
+fn cut(app: &App, run: &Run, sheet: &SheetOf, id: i32) -> Result<(), AppError> {
+    let (batch, lying) = (sheet.batch(), &sheet.sheet()?.layout);
+    let job = app.store.job(run.job_id)?;
+    let taken = |words: &str, pieces: usize, rests: &[OnRack]| {
+        let pieces = u32::try_from(pieces).unwrap_or(1);
+        let taken = Taken { person: &run.person, words, run: Some(run.id), job: Some(job.id), pieces };
+        app.store.take_stock(id, &taken, rests)
+    };
+    if lying.sheet.tray.is_some() {
+        let words = format!("{} worked on in run {} of “{}”", counted(lying.placed.len(), "blank", "blanks"), run.id, job.name);
+        taken(&words, lying.placed.len(), &[])?;
+        return Ok(());
+    }
+    if run.state != RunState::Done {
+        taken(&format!("given up after run {} of “{}” broke off", run.id, job.name), 1, &[])?;
+        return Ok(());
+    }
+    let stocked = app.store.stocked(id)?;
+    let kerf = batch.rows.get(Process::Cut, None).map_or(0.0, |r| r.kerf);
+    let left = rest::rest(&batch.work, lying, kerf);
+    let whole = left.pieces.len() == 1;
+    let origin = format!("rest of {} after run {} of “{}”", name(&stocked), run.id, job.name);
+    let rests: Vec<OnRack> = left.pieces.iter().map(|(sheet, _)| stocked.piece(sheet, origin.clone())).collect();
+    let words = format!(
+        "cut in run {} of “{}”: {}; {}",
+        run.id,
+        job.name,
+        counted(lying.placed.len(), "part", "parts"),
+        if whole { "the rest is back in one piece" } else { "what is of use of the rest is back" }
+    );
+    taken(&words, 1, &rests)?;
+    Ok(())
 }

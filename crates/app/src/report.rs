@@ -1,5 +1,7 @@
 //! `report.json`: the figures of a run, in mm, mm² and seconds. The fields are a contract.
 
+use crate::error::AppError;
+use crate::shop::Loaded;
 use boustrophe_core::decisions::Decisions;
 use boustrophe_core::finding::Finding;
 use boustrophe_core::ids::PartId;
@@ -157,6 +159,13 @@ pub fn finding(f: &Finding) -> FindingReport {
         count: f.count,
         text: f.text.clone(),
     }
+}
+
+/// The report of a job as it stands, as JSON.
+pub fn of(loaded: &Loaded) -> Result<Vec<u8>, AppError> {
+    let (route, decisions) = (&loaded.route, &loaded.revision.decisions);
+    let report = Report::new(route, &route.findings, decisions, route.released(), BTreeMap::new());
+    serde_json::to_vec_pretty(&report).map_err(|e| AppError::Sentence(format!("the report cannot be written ({e}).")))
 }
 
 impl Report {

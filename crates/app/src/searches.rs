@@ -162,18 +162,27 @@ impl Searches {
 }
 
 /// What is asked of a search.
-#[derive(Clone, Copy, Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub struct Wish {
     /// How long it may take, s; `None` for the usual time.
     pub seconds: Option<u64>,
     /// What lies stays where it lies; only what does not yet is laid.
     pub only_new: bool,
+    /// Who wants it.
+    pub by: String,
+}
+
+impl Wish {
+    /// As usual, for somebody.
+    pub fn of(by: &str) -> Self {
+        Self { by: by.into(), ..Self::default() }
+    }
 }
 
 /// Starts a search for a job, of so many seconds where that is asked for; nothing happens when one is under way, unless that
 /// is just being kept.
 pub fn start(app: &Arc<App>, job: i32, batch: BatchId, wish: Wish) -> Result<(), AppError> {
-    let Wish { seconds, only_new } = wish;
+    let Wish { seconds, only_new, by } = wish;
     if let Some(s) = seconds.filter(|s| !TIMES.contains(s)) {
         return Err(AppError::Sentence(format!("a search of {s} s will not do; type {} to {} s", TIMES.start(), TIMES.end())));
     }
@@ -217,7 +226,7 @@ pub fn start(app: &Arc<App>, job: i32, batch: BatchId, wish: Wish) -> Result<(),
         };
         let layout = threads.install(|| run(&problem, &search, seed, yield_of, note));
         search.progress().phase = Phase::Keeping;
-        if let Err(error) = keep(app, job, loaded.batch, layout) {
+        if let Err(error) = keep(app, job, loaded.batch, layout, &by) {
             tracing::error!(job, %error, "a nest could not be kept");
         }
         search.progress().phase = Phase::Kept;
@@ -280,7 +289,7 @@ fn run(
 }
 
 /// Keeps the layout as a decision on whatever revision is in force by then.
-pub fn keep(app: &App, job: i32, batch: BatchId, layout: Layout) -> Result<(), AppError> {
+pub fn keep(app: &App, job: i32, batch: BatchId, layout: Layout, by: &str) -> Result<(), AppError> {
     // What is kept stays unless this is better: a new nest never makes a job worse.
     let loaded = app.load(job)?.about(batch);
     let here = loaded.here();
@@ -301,7 +310,7 @@ pub fn keep(app: &App, job: i32, batch: BatchId, layout: Layout) -> Result<(), A
     for _ in 0..5 {
         let head = app.store.job(job)?.head.unwrap_or(0);
         let decisions = edit.apply(&app.store.revision(job, head)?.decisions)?;
-        let new = NewRevision { label: &edit.label(), person: &loaded.job.person, decisions: &decisions };
+        let new = NewRevision { label: &edit.label(), person: by, decisions: &decisions };
         match app.store.add_revision(job, head, new) {
             Err(boustrophe_store::StoreError::Moved { .. }) => {}
             Err(other) => return Err(other.into()),

@@ -10,6 +10,7 @@ use boustrophe_core::cache::Cache;
 use boustrophe_core::decisions::{BatchDecisions, Decisions, Stock};
 use boustrophe_core::drawing::Drawing;
 use boustrophe_core::ids::BatchId;
+use boustrophe_core::released::ReleasedBatch;
 use boustrophe_core::route::{BatchRoute, Route};
 use boustrophe_core::shop::{Machine, Material, Rows, Shop};
 use boustrophe_machine::Link;
@@ -24,6 +25,8 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError, RwLock};
 
 /// Room for drawings as they were read, bytes as estimated.
 const DRAWINGS: u64 = 192 << 20;
+/// Batches of releases that are kept unpacked.
+const RELEASED: usize = 6;
 /// Niceness of work that nobody looks at while it goes on: pages go first.
 const NICE: i32 = 10;
 
@@ -35,8 +38,6 @@ pub struct App {
     shop: RwLock<Arc<Shop>>,
     /// Held while the shop's book is changed, so that no change is made on what has just been changed.
     book: Mutex<()>,
-    /// Held while a program is put into a queue, so that two clicks are one.
-    pub sending: Mutex<()>,
     /// Held while files are added to a job: uploads wait for each other.
     adding: Mutex<HashMap<i32, Arc<Mutex<()>>>>,
     /// Desks of the machines.
@@ -55,6 +56,8 @@ pub struct App {
     pub room: bool,
     cache: Cache,
     drawings: quick_cache::sync::Cache<String, Arc<Drawing>, ByStrokes>,
+    /// Batches of releases, as they were unpacked: by release and batch.
+    pub(crate) released: quick_cache::sync::Cache<(i32, i32), Arc<ReleasedBatch>>,
     /// Revision and state of the shop for which a job's card on the floor was made.
     pub carded: Mutex<HashMap<i32, (i32, u64)>>,
     /// Counts the states of the shop's book since it was opened.
@@ -137,7 +140,6 @@ impl App {
             store,
             shop: RwLock::new(Arc::new(shop)),
             book: Mutex::default(),
-            sending: Mutex::default(),
             adding: Mutex::default(),
             machines: Machines::new(links),
             searches: Searches::default(),
@@ -148,6 +150,7 @@ impl App {
             room: false,
             cache: Cache::default(),
             drawings: quick_cache::sync::Cache::with_weighter(256, DRAWINGS, ByStrokes),
+            released: quick_cache::sync::Cache::new(RELEASED),
             carded: Mutex::default(),
             state: AtomicU64::new(0),
             carding: Default::default(),
@@ -219,7 +222,7 @@ impl App {
         Ok(boustrophe_core::route::work_of(&drawings, decisions, &self.shop(), &self.cache, batch))
     }
 
-    fn drawings(&self, decisions: &Decisions) -> Result<Vec<Arc<Drawing>>, AppError> {
+    pub(crate) fn drawings(&self, decisions: &Decisions) -> Result<Vec<Arc<Drawing>>, AppError> {
         decisions.drawings.iter().map(|d| self.drawing(&d.file, &d.name)).collect()
     }
 

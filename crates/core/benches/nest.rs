@@ -7,7 +7,7 @@
 mod by_chance;
 mod chart;
 
-use boustrophe_core::assign::{self, Customs, Given, Wanted, Work};
+use boustrophe_core::assign::{self, Customs, Decided, Given, Wanted, Work};
 use boustrophe_core::clean;
 use boustrophe_core::decisions::{Decisions, DrawingDecisions};
 use boustrophe_core::drawing::{Drawing, Entity, FileUnits, Shape, Style, Unit};

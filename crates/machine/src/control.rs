@@ -73,7 +73,15 @@ pub(super) struct Control {
     /// Where the program's zero lies on the bed, mm.
     zero: Point,
     rest: Lasting,
+    /// The shop that has it, and when it was last heard.
+    holder: Option<(String, Instant)>,
 }
+
+/// Who speaks on a line: a shop by its name, or somebody at the machine's own panel.
+pub(super) type Speaker = Option<String>;
+
+/// A shop that is not heard for so long, and has nothing at the machine, lets go of it.
+const LETS_GO: std::time::Duration = std::time::Duration::from_secs(10);
 
 /// What stays when another program comes.
 #[derive(Clone, Copy)]
@@ -113,12 +121,14 @@ impl Control {
             walked: 0.0,
             zero: Point::ZERO,
             rest,
+            holder: None,
         }
     }
 
     /// The same with nothing in it.
     fn empty(&mut self) {
-        *self = Self::with(self.rest);
+        let holder = self.holder.take();
+        *self = Self { holder, ..Self::with(self.rest) };
     }
 
     /// True while nobody reaches it.
@@ -169,10 +179,34 @@ impl Control {
         }
     }
 
-    pub(super) fn obey(&mut self, line: &str, machine: &Machine) -> Result<String, String> {
+    /// One shop at a time is obeyed; stopping and asking is for everybody.
+    fn is_for(&mut self, speaker: &Speaker, word: &str) -> Result<(), String> {
+        let Some(shop) = speaker else { return Ok(()) };
+        let busy = matches!(self.state, State::Loading | State::Ready | State::Walking | State::Running | State::Paused);
+        let held = self.holder.as_ref().filter(|h| h.0 != *shop && (busy || h.1.elapsed() < LETS_GO));
+        if let Some((other, _)) = held
+            && !matches!(word, "stop" | "status" | "picture")
+        {
+            return Err(format!("another shop has this machine ({other}); shut that one, or disconnect it there"));
+        }
+        if held.is_none() {
+            self.holder = Some((shop.clone(), Instant::now()));
+        }
+        Ok(())
+    }
+
+    pub(super) fn obey(&mut self, line: &str, speaker: &mut Speaker, machine: &Machine) -> Result<String, String> {
         self.rest.heard = Instant::now();
         let (word, rest) = line.split_once(' ').unwrap_or((line, ""));
+        if word == "hold" {
+            if rest.is_empty() || rest.len() > 64 || !rest.bytes().all(|b| b.is_ascii_graphic()) {
+                return Err("a shop says its name in up to 64 letters".into());
+            }
+            *speaker = Some(rest.to_owned());
+        }
+        self.is_for(speaker, word)?;
         match word {
+            "hold" => Ok(String::new()),
             "load" => self.load(rest, machine),
             "end" => self.end(machine),
             "start" => self.start(rest),
@@ -244,10 +278,18 @@ impl Control {
     fn befall(&mut self, fault: Fault) -> Result<String, String> {
         let moves = matches!(self.state, State::Running | State::Paused | State::Walking);
         match fault {
+            // The machine holds still as long as the door is open, and goes on when it is told to.
             Fault::Door(open) => {
                 self.rest.door = open;
+                match (open, self.state) {
+                    (true, State::Running) => self.state = State::Paused,
+                    (true, State::Walking) => (self.state, self.walked) = (State::Ready, 0.0),
+                    _ => {}
+                }
                 if open && moves {
-                    self.alarm(Alarm::Door);
+                    self.rest.alarm = Some(Alarm::Door);
+                } else if !open && self.rest.alarm == Some(Alarm::Door) {
+                    self.rest.alarm = None;
                 }
             }
             Fault::Flame => self.alarm(Alarm::Flame),

@@ -9,6 +9,7 @@
 //! | sent | answered | meaning |
 //! |---|---|---|
 //! | `hello TOKEN` | `ok ID NAME` | who are you; the first line of a connection, which ends where the token is wrong |
+//! | `hold SHOP` | `ok` | the shop that speaks on this line; another shop is refused all words but `stop`, `status` and `picture` as long as this one is heard or has something here. A line that says no shop is the machine's own panel |
 //! | `load NAME LINES SUM RUN X Y` | `ok ROOM` | a program of so many lines, with this checksum, for this run, whose zero lies at X, Y mm on the bed, follows; no more than ROOM lines may be on their way unanswered |
 //! | `N TEXT` | `ok N` | line N of the program, from 1, in order |
 //! | `end` | `ok SECONDS` | the program is whole; this long it will take |

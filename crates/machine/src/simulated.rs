@@ -1,7 +1,7 @@
 //! A controller that exists only here: it reads programs, moves with limited acceleration in scaled real time, and can be
 //! paused, resumed and stopped.
 
-use crate::control::Control;
+use crate::control::{Control, Speaker};
 use crate::{LONGEST_LINE, camera};
 use boustrophe_core::shop::Machine;
 use std::io;
@@ -52,10 +52,15 @@ impl Simulated {
         self.control.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// Answers one line.
+    /// Answers one line from the machine's own panel.
     pub fn answer(&self, line: &str) -> String {
+        self.answer_to(line, &mut None)
+    }
+
+    /// Answers one line from whoever speaks.
+    fn answer_to(&self, line: &str, speaker: &mut Speaker) -> String {
         let mut control = self.control();
-        match control.obey(line, &self.machine) {
+        match control.obey(line, speaker, &self.machine) {
             Ok(text) if text.is_empty() => "ok".into(),
             Ok(text) => format!("ok {text}"),
             Err(reason) => format!("no {reason}"),
@@ -114,6 +119,7 @@ async fn converse(simulated: &Simulated, stream: TcpStream) -> io::Result<()> {
         return writer.write_all(b"no this machine obeys only who greets it with its token\n").await;
     };
     writer.write_all(format!("{welcome}\n").as_bytes()).await?;
+    let mut speaker: Speaker = None;
     loop {
         let line = line_of(&mut reader).await?;
         if line.is_empty() {
@@ -127,7 +133,7 @@ async fn converse(simulated: &Simulated, stream: TcpStream) -> io::Result<()> {
             writer.write_all(&rgb).await?;
             continue;
         }
-        let answer = simulated.answer(line.trim_end());
+        let answer = simulated.answer_to(line.trim_end(), &mut speaker);
         writer.write_all(format!("{answer}\n").as_bytes()).await?;
         if !whole {
             // An endless line: nothing sensible follows.

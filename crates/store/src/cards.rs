@@ -28,6 +28,11 @@ impl Store {
         Ok(())
     }
 
+    /// What the floor shows of one job.
+    pub fn card(&self, job: i32) -> Result<Option<Card>, StoreError> {
+        Ok(cards::table.find(job).select(Card::as_select()).first(&mut self.connection()?).optional()?)
+    }
+
     /// Jobs that are on the floor, or those that were put away, the newest first, each with its card's revision and body.
     pub fn floor(&self, archived: bool) -> Result<Vec<OnFloor>, StoreError> {
         Ok(jobs::table

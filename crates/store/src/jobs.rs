@@ -1,5 +1,6 @@
 //! Jobs, their files and revisions.
 
+use crate::releases::drop_unused_programs;
 use crate::schema::{files, job_files, jobs, revisions, searches};
 use crate::unknown::carry_over;
 use crate::{Store, StoreError, now};
@@ -294,15 +295,22 @@ impl Store {
         Ok(())
     }
 
-    /// Deletes a job with all its revisions and runs, and the files that no other job names.
+    /// Deletes a job with all its revisions, releases and runs, and the files that no other job names. Refused while something of it
+    /// waits for a machine, is at one, or lies there unanswered for.
     pub fn delete_job(&self, job: i32) -> Result<(), StoreError> {
         self.job(job)?;
+        let runs = self.runs_of(job)?;
         self.connection()?.immediate_transaction(|c| {
+            if let Some(run) = runs.iter().find(|r| r.ended_at.is_none() || r.asks()) {
+                let what = format!("sheet {} is {} on {} (run {})", run.sheet, run.state, run.machine, run.id);
+                return Err(StoreError::AtMachine { what });
+            }
             let mine: Vec<String> = job_files::table.filter(job_files::job_id.eq(job)).select(job_files::hash).load(c)?;
             diesel::delete(jobs::table.find(job)).execute(c)?;
             let kept: Vec<String> = job_files::table.filter(job_files::hash.eq_any(&mine)).select(job_files::hash).load(c)?;
             let free: Vec<&String> = mine.iter().filter(|h| !kept.contains(h)).collect();
             diesel::delete(files::table.filter(files::hash.eq_any(free))).execute(c)?;
+            drop_unused_programs(c)?;
             Ok(())
         })
     }

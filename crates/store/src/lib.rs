@@ -4,8 +4,10 @@
 //! `head`, nothing is ever overwritten.
 
 mod cards;
+mod columns;
 mod jobs;
 mod made;
+mod releases;
 mod runs;
 mod schema;
 mod settings;
@@ -17,6 +19,7 @@ mod unknown;
 pub use cards::{Card, OnFloor};
 pub use jobs::{Entry, Job, NewRevision, Revision};
 pub use made::Made;
+pub use releases::{NewRelease, Release, SheetRow};
 pub use runs::{Heard, NewRun, PastRun, Run, Tick};
 pub use settings::{Setting, SettingChange};
 pub use stock::{OnRack, StockEvent, Stocked, Taken};
@@ -77,6 +80,44 @@ pub enum StoreError {
         /// The revision now in force.
         head: i32,
     },
+    /// The release that a page showed is not the last one any more.
+    #[error("release {release} is not in force any more: a newer one was made; load the page again")]
+    Replaced {
+        /// The one that was shown.
+        release: i32,
+    },
+    /// The rack has not so many sheets.
+    #[error(
+        "the rack has {free} more of sheet {id} that no run takes yet, and {wanted} would be burned; put sheets on the rack, or nest on others"
+    )]
+    TooFew {
+        /// Its number on the rack.
+        id: i32,
+        /// How many are free.
+        free: i64,
+        /// How many would be taken.
+        wanted: i64,
+    },
+    /// Somebody has said already what becomes of a run's sheet.
+    #[error("what becomes of the sheet of run {run} has been said already; load the page again")]
+    Answered {
+        /// The run.
+        run: i32,
+    },
+    /// A run stands where it cannot come to stand there.
+    #[error("run {run} cannot be {to} now; load the page again")]
+    RunMoved {
+        /// The run.
+        run: i32,
+        /// Where it was to come.
+        to: boustrophe_core::run::RunState,
+    },
+    /// Something of the job is at a machine, or its sheet lies there.
+    #[error("{what}; a job with something at a machine stays until that is settled")]
+    AtMachine {
+        /// What is there.
+        what: String,
+    },
     /// SQLite refused.
     #[error("the shop's data could not be read or written: {0}")]
     Sqlite(#[from] diesel::result::Error),
@@ -102,6 +143,8 @@ const WAIT: Duration = Duration::from_secs(10);
 /// An open shop.
 pub struct Store {
     pool: Pool<ConnectionManager<SqliteConnection>>,
+    /// The name by which machines know this shop.
+    identity: String,
     /// Held as long as the shop is open, so that no second server opens it.
     _lock: File,
 }
@@ -136,6 +179,8 @@ impl Store {
             return Err(StoreError::Newer { path: path.display().to_string(), migration });
         }
         first.run_pending_migrations(MIGRATIONS).map_err(|e| failed(e.to_string()))?;
+        let known = schema::facts::table.find("identity").select(schema::facts::value);
+        let identity: String = known.first(&mut first).map_err(|e| failed(e.to_string()))?;
         drop(first);
         let pool = Pool::builder()
             .max_size(CONNECTIONS)
@@ -144,9 +189,14 @@ impl Store {
             .connection_customizer(Box::new(Pragmas))
             .build(ConnectionManager::new(path.to_string_lossy()))
             .map_err(|e| failed(e.to_string()))?;
-        let store = Self { pool, _lock: lock };
+        let store = Self { pool, identity, _lock: lock };
         store.note_files()?;
         Ok(store)
+    }
+
+    /// The name by which machines know this shop: made once.
+    pub fn identity(&self) -> &str {
+        &self.identity
     }
 
     fn connection(&self) -> Result<PooledConnection<ConnectionManager<SqliteConnection>>, StoreError> {

@@ -1,8 +1,11 @@
 //! Runs of programs on machines.
 
-use crate::schema::{jobs, run_ticks, runs};
+use crate::columns::{Lies, Word, lying};
+use crate::releases::keep_program;
+use crate::schema::{jobs, programs, run_ticks, run_work, runs, stock};
 use crate::{Store, StoreError, now};
 use boustrophe_core::decisions::Pose;
+use boustrophe_core::run::{Answer, RunState};
 use diesel::prelude::*;
 use std::collections::BTreeMap;
 
@@ -22,11 +25,9 @@ pub struct Run {
     pub machine: String,
     /// File name of the program.
     pub file_name: String,
-    /// The program as sent.
-    pub program: String,
-    /// `waiting` in the machine's queue, `sending`, then a state in the protocol's words; `lost` where the machine no longer
-    /// knows of it, `withdrawn` where it was taken out of the queue.
-    pub state: String,
+    /// Where it stands.
+    #[diesel(deserialize_as = Word<RunState>)]
+    pub state: RunState,
     /// What else there is to say.
     pub detail: String,
     /// Machine seconds run.
@@ -57,15 +58,25 @@ pub struct Run {
     pub alarm: String,
     /// Its place in the machine's queue, the first lowest.
     pub place: i32,
-    /// How its sheet lies on the bed, as JSON; empty where it lies at the corner with its zero there.
-    pub pose: String,
+    /// How its sheet lies on the bed.
+    #[diesel(deserialize_as = Lies)]
+    pub pose: Pose,
+    /// The release that it is of; none for what an earlier version sent.
+    pub release_id: Option<i32>,
+    /// What somebody said of its sheet when it had ended.
+    #[diesel(deserialize_as = Word<Answer>)]
+    pub answer: Answer,
+    /// Who sent it.
+    pub person: String,
+    /// What it takes off the rack, by its number there.
+    pub stock_id: Option<i32>,
 }
 
 /// What a machine was heard to say of a run.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Heard {
-    /// State, as in [`Run::state`].
-    pub state: String,
+    /// Where it stands.
+    pub state: RunState,
     /// What else there is to say.
     pub detail: String,
     /// Machine seconds run.
@@ -76,8 +87,6 @@ pub struct Heard {
     pub cuts_done: i32,
     /// Where the head is, mm.
     pub at: (f64, f64),
-    /// True where this closes the run.
-    pub ended: bool,
     /// As [`Run::alarm`].
     pub alarm: String,
 }
@@ -113,8 +122,9 @@ pub struct PastRun {
     pub sheet: i32,
     /// File name of the program.
     pub file_name: String,
-    /// As [`Run::state`].
-    pub state: String,
+    /// Where it stood at its end.
+    #[diesel(deserialize_as = Word<RunState>)]
+    pub state: RunState,
     /// As [`Run::alarm`].
     pub alarm: String,
     /// Machine seconds that it took.
@@ -125,6 +135,8 @@ pub struct PastRun {
     pub ended_at: Option<String>,
     /// The run that it went on from.
     pub goes_on: Option<i32>,
+    /// The release that it was of.
+    pub release_id: Option<i32>,
 }
 
 /// A run to be made.
@@ -151,47 +163,146 @@ pub struct NewRun<'a> {
     pub goes_on: Option<i32>,
     /// How its sheet lies on the bed.
     pub pose: Pose,
+    /// The release that it is of.
+    pub release: i32,
+    /// Who sends it.
+    pub person: &'a str,
+    /// What it takes off the rack, by its number there, and how many pieces of it.
+    pub stock: Option<(i32, i32)>,
+    /// Its sheet was taken off the rack by the run before.
+    pub booked: bool,
+    /// Its own work, packed, where it is not that of the release's sheet.
+    pub work: Option<Vec<u8>>,
 }
 
 impl Run {
-    /// How its sheet lies on the bed.
-    pub fn pose(&self) -> Pose {
-        serde_json::from_str(&self.pose).unwrap_or_default()
+    /// True where it burned something, or nobody can say that it did not.
+    pub fn has_burned(&self) -> bool {
+        self.state == RunState::Done || self.seconds > 0.0 || self.state == RunState::Lost
+    }
+    /// True while its sheet lies on the bed and nobody has said what becomes of it.
+    pub fn asks(&self) -> bool {
+        self.state.is_ended() && self.state != RunState::Withdrawn && self.has_burned() && self.answer == Answer::None
     }
 }
 
+/// States of runs as they are stored.
+fn words(states: impl IntoIterator<Item = RunState>) -> Vec<String> {
+    states.into_iter().map(|s| s.to_string()).collect()
+}
+
+/// Puts a run into its machine's queue, at this place. Its program is kept.
+fn queued(c: &mut SqliteConnection, run: &NewRun, place: i32) -> Result<i32, StoreError> {
+    keep_program(c, run.sum, run.program)?;
+    let values = (
+        runs::job_id.eq(run.job),
+        runs::revision.eq(run.revision),
+        runs::sheet.eq(run.sheet),
+        runs::machine.eq(run.machine),
+        runs::file_name.eq(run.file_name),
+        runs::program.eq(""),
+        runs::state.eq(RunState::Waiting.to_string()),
+        runs::detail.eq(""),
+        runs::seconds.eq(0.0),
+        runs::total.eq(run.total),
+        runs::created_at.eq(now()),
+        runs::sum.eq(run.sum),
+        runs::cuts.eq(run.cuts),
+        runs::goes_on.eq(run.goes_on),
+        runs::pose.eq(lying(run.pose)?),
+        runs::place.eq(place),
+        runs::release_id.eq(run.release),
+        runs::person.eq(run.person),
+    );
+    let values = (values, (runs::stock_id.eq(run.stock.map(|s| s.0)), runs::racked.eq(run.booked)));
+    let id = diesel::insert_into(runs::table).values(values).returning(runs::id).get_result(c)?;
+    if let Some(work) = &run.work {
+        diesel::insert_into(run_work::table).values((run_work::run_id.eq(id), run_work::body.eq(work))).execute(c)?;
+    }
+    Ok(id)
+}
+
+/// Fails where the rack has not so many more of a sheet as that many runs would take: those that wait or run count as taken.
+fn is_there(c: &mut SqliteConnection, (id, pieces): (i32, i32), times: usize) -> Result<(), StoreError> {
+    let there: Option<i32> = stock::table.find(id).select(stock::count).first(c).optional()?;
+    let there = there.ok_or(StoreError::Missing { what: "sheet on the rack with the number", id: i64::from(id) })?;
+    let open: Vec<Run> = runs::table.filter(runs::stock_id.eq(id)).filter(runs::racked.eq(false)).select(Run::as_select()).load(c)?;
+    let takes = |r: &&Run| match r.state {
+        RunState::Withdrawn => false,
+        // Where another goes on from it, that one takes the sheet.
+        state if state.broke_off() => r.has_burned() && r.answer != Answer::On,
+        _ => true,
+    };
+    let taking = open.iter().filter(takes).count() as i64;
+    let free = i64::from(there) - taking * i64::from(pieces);
+    let wanted = times as i64 * i64::from(pieces);
+    if wanted > free { Err(StoreError::TooFew { id, free: free.max(0), wanted }) } else { Ok(()) }
+}
+
+/// Takes all out of the queues that waits of a job's releases other than this one.
+pub(crate) fn withdraw_all(c: &mut SqliteConnection, job: i32, but: i32, why: &str) -> QueryResult<usize> {
+    let waiting = runs::table.filter(runs::job_id.eq(job)).filter(runs::state.eq(RunState::Waiting.to_string()));
+    let theirs = waiting.filter(runs::release_id.ne(but).or(runs::release_id.is_null())).filter(runs::goes_on.is_null());
+    let set = (runs::state.eq(RunState::Withdrawn.to_string()), runs::detail.eq(why), runs::ended_at.eq(now()));
+    diesel::update(theirs).set(set).execute(c)
+}
+
 impl Store {
-    /// Adds a run at the end of its machine's queue.
-    pub fn add_run(&self, run: &NewRun) -> Result<i32, StoreError> {
-        let values = (
-            runs::job_id.eq(run.job),
-            runs::revision.eq(run.revision),
-            runs::sheet.eq(run.sheet),
-            runs::machine.eq(run.machine),
-            runs::file_name.eq(run.file_name),
-            runs::program.eq(run.program),
-            runs::state.eq("waiting"),
-            runs::detail.eq(""),
-            runs::seconds.eq(0.0),
-            runs::total.eq(run.total),
-            runs::created_at.eq(now()),
-            runs::sum.eq(run.sum),
-            runs::cuts.eq(run.cuts),
-            runs::goes_on.eq(run.goes_on),
-            runs::pose.eq(if run.pose == Pose::default() { String::new() } else { serde_json::to_string(&run.pose)? }),
-        );
+    /// Puts a program into its machine's queue so often: so many of the same are in it then and not yet started. Gives the number of
+    /// the first. Refused where the rack has not so many sheets for it, or its release is not in force any more.
+    pub fn send(&self, run: &NewRun, times: usize) -> Result<i32, StoreError> {
         self.connection()?.immediate_transaction(|c| {
-            let last: Option<i32> = runs::table.select(diesel::dsl::max(runs::place)).first(c)?;
-            let place = runs::place.eq(last.unwrap_or(0) + 1);
-            Ok(diesel::insert_into(runs::table).values((values, place)).returning(runs::id).get_result(c)?)
+            let last: Option<i32> = crate::schema::releases::table
+                .filter(crate::schema::releases::job_id.eq(run.job))
+                .select(diesel::dsl::max(crate::schema::releases::id))
+                .first(c)?;
+            if last != Some(run.release) {
+                return Err(StoreError::Replaced { release: run.release });
+            }
+            let before = words([RunState::Waiting, RunState::Sending, RunState::Ready, RunState::Walking]);
+            let same = runs::table.filter(runs::machine.eq(run.machine)).filter(runs::state.eq_any(before));
+            let same = same.filter(runs::release_id.eq(run.release)).filter(runs::sheet.eq(run.sheet)).filter(runs::goes_on.is_null());
+            let mut all: Vec<i32> = same.order((runs::place, runs::id)).select(runs::id).load(c)?;
+            let more = times.saturating_sub(all.len());
+            if let Some(stock) = run.stock.filter(|_| more > 0) {
+                is_there(c, stock, more)?;
+            }
+            for _ in 0..more {
+                let last: Option<i32> = runs::table.select(diesel::dsl::max(runs::place)).first(c)?;
+                all.push(queued(c, run, last.unwrap_or(0) + 1)?);
+            }
+            all.first().copied().ok_or(StoreError::Missing { what: "run", id: 0 })
         })
     }
 
-    /// Puts runs that wait for a machine in this order; those that are not named, or wait no longer, keep their places among
-    /// themselves behind them.
+    /// Takes the answer to what becomes of an ended run's sheet, once; with it the run that follows, which comes next on its machine.
+    pub fn answer(&self, run: i32, answer: Answer, person: &str, then: Option<&NewRun>) -> Result<Option<i32>, StoreError> {
+        self.connection()?.immediate_transaction(|c| {
+            let open = runs::table.find(run).filter(runs::answer.eq(Answer::None.to_string())).filter(runs::ended_at.is_not_null());
+            if diesel::update(open).set(runs::answer.eq(answer.to_string())).execute(c)? == 0 {
+                return Err(StoreError::Answered { run });
+            }
+            let tick = Tick { run_id: run, item: answer.to_string(), person: person.into(), at: now() };
+            diesel::insert_or_ignore_into(run_ticks::table).values(&tick).execute(c)?;
+            let Some(then) = then else { return Ok(None) };
+            let open = runs::table.filter(runs::machine.eq(then.machine)).filter(runs::ended_at.is_null());
+            let first: Option<i32> = open.select(diesel::dsl::min(runs::place)).first(c)?;
+            Ok(Some(queued(c, then, first.unwrap_or(1) - 1)?))
+        })
+    }
+
+    /// The run whose sheet lies on a machine's bed without anybody having said what becomes of it.
+    pub fn asking(&self, machine: &str) -> Result<Option<Run>, StoreError> {
+        let ended = runs::table.filter(runs::machine.eq(machine)).filter(runs::answer.eq(Answer::None.to_string()));
+        let ended = ended.filter(runs::ended_at.is_not_null()).order(runs::id.desc()).select(Run::as_select());
+        Ok(ended.load::<Run>(&mut self.connection()?)?.into_iter().find(Run::asks))
+    }
+
+    /// Puts runs that have burned nothing in this order; those that are not named keep their places among themselves behind them.
     pub fn arrange(&self, machine: &str, order: &[i32]) -> Result<(), StoreError> {
         self.connection()?.immediate_transaction(|c| {
-            let waiting = runs::table.filter(runs::machine.eq(machine)).filter(runs::state.eq("waiting")).filter(runs::ended_at.is_null());
+            let before = words([RunState::Waiting, RunState::Ready]);
+            let waiting = runs::table.filter(runs::machine.eq(machine)).filter(runs::state.eq_any(before)).filter(runs::ended_at.is_null());
             let known: Vec<(i32, i32)> = waiting.order((runs::place.asc(), runs::id.asc())).select((runs::id, runs::place)).load(c)?;
             let mut wanted: Vec<i32> = Vec::new();
             for id in order.iter().copied().filter(|id| known.iter().any(|k| k.0 == *id)) {
@@ -210,7 +321,8 @@ impl Store {
     /// The last runs of a machine that have ended, the newest first; without those taken out of the queue.
     pub fn past_runs(&self, machine: &str, most: i64) -> Result<Vec<PastRun>, StoreError> {
         let ended = runs::table.inner_join(jobs::table).filter(runs::machine.eq(machine)).filter(runs::ended_at.is_not_null());
-        let ended = ended.filter(runs::state.ne("withdrawn")).order((runs::ended_at.desc(), runs::id.desc())).limit(most);
+        let ended =
+            ended.filter(runs::state.ne(RunState::Withdrawn.to_string())).order((runs::ended_at.desc(), runs::id.desc())).limit(most);
         Ok(ended.select(PastRun::as_select()).load(&mut self.connection()?)?)
     }
 
@@ -230,8 +342,17 @@ impl Store {
 
     /// The program of a run, as it was sent.
     pub fn program(&self, run: i32) -> Result<String, StoreError> {
-        let found = runs::table.find(run).select(runs::program).first(&mut self.connection()?).optional()?;
-        found.ok_or(StoreError::Missing { what: "run", id: i64::from(run) })
+        let c = &mut self.connection()?;
+        let found: Option<(String, String)> = runs::table.find(run).select((runs::sum, runs::program)).first(c).optional()?;
+        let (sum, own) = found.ok_or(StoreError::Missing { what: "run", id: i64::from(run) })?;
+        // Earlier versions kept it with the run.
+        let kept = programs::table.find(sum).select(programs::text).first(c).optional()?;
+        Ok(kept.unwrap_or(own))
+    }
+
+    /// A run's own work, packed, where it has some: else its work is that of its release's sheet.
+    pub fn own_work(&self, run: i32) -> Result<Option<Vec<u8>>, StoreError> {
+        Ok(run_work::table.find(run).select(run_work::body).first(&mut self.connection()?).optional()?)
     }
 
     /// One run.
@@ -251,23 +372,21 @@ impl Store {
         Ok(open.order((runs::place.asc(), runs::id.asc())).select(Run::as_select()).load(&mut self.connection()?)?)
     }
 
-    /// The last run before this one that burned some of the same sheet and did not come to its end.
+    /// The last run before this one that burned some of the same sheet and did not come to its end, as long as nobody has said that
+    /// the sheet is given up.
     pub fn broken_off(&self, run: &Run) -> Result<Option<Run>, StoreError> {
-        let earlier = runs::table
-            .filter(runs::job_id.eq(run.job_id))
-            .filter(runs::sheet.eq(run.sheet))
-            .filter(runs::id.lt(run.id))
-            .order(runs::id.desc())
-            .select(Run::as_select());
-        let last: Option<Run> = earlier.first(&mut self.connection()?).optional()?;
-        Ok(last.filter(|l| l.state != "done" && (l.seconds > 0.0 || l.line > 0)))
+        let earlier = runs::table.filter(runs::job_id.eq(run.job_id)).filter(runs::sheet.eq(run.sheet)).filter(runs::id.lt(run.id));
+        let burned = earlier.filter(runs::seconds.gt(0.0)).filter(runs::state.ne(RunState::Withdrawn.to_string()));
+        let last: Option<Run> = burned.order(runs::id.desc()).select(Run::as_select()).first(&mut self.connection()?).optional()?;
+        Ok(last.filter(|l| l.state.broke_off() && matches!(l.answer, Answer::None | Answer::Earlier)))
     }
 
-    /// Notes what a machine was heard to say of a run. What has ended stays as it ended.
-    pub fn set_run(&self, id: i32, heard: &Heard) -> Result<(), StoreError> {
-        let end = heard.ended.then(now);
+    /// Notes what a machine was heard to say of a run: where it stands, and its figures. Refused where it cannot come to stand there
+    /// from where it stands; what has ended stays as it ended.
+    pub fn note_run(&self, id: i32, heard: &Heard) -> Result<(), StoreError> {
+        let end = heard.state.is_ended().then(now);
         let values = (
-            runs::state.eq(&heard.state),
+            runs::state.eq(heard.state.to_string()),
             runs::detail.eq(&heard.detail),
             runs::seconds.eq(heard.seconds),
             runs::line.eq(heard.line),
@@ -278,18 +397,29 @@ impl Store {
             runs::heard_at.eq(now()),
             runs::ended_at.eq(end),
         );
-        diesel::update(runs::table.find(id)).filter(runs::ended_at.is_null()).set(values).execute(&mut self.connection()?)?;
-        Ok(())
+        let from = runs::table.find(id).filter(runs::ended_at.is_null()).filter(runs::state.eq_any(words(RunState::before(heard.state))));
+        self.changed(id, heard.state, diesel::update(from).set(values).execute(&mut self.connection()?)?)
     }
 
-    /// Puts a run that the machine has not taken in back into its queue, or takes it out of it (`withdrawn`).
-    pub fn requeue(&self, id: i32, state: &str, detail: &str) -> Result<(), StoreError> {
-        let end = (state == "withdrawn").then(now);
-        diesel::update(runs::table.find(id))
-            .filter(runs::ended_at.is_null())
-            .set((runs::state.eq(state), runs::detail.eq(detail), runs::ended_at.eq(end)))
-            .execute(&mut self.connection()?)?;
-        Ok(())
+    /// Puts a run that has burned nothing back into its queue, or takes one that waits there out of it. What it was to go on from
+    /// is asked about again then.
+    pub fn requeue(&self, id: i32, state: RunState, detail: &str) -> Result<(), StoreError> {
+        let end = state.is_ended().then(now);
+        self.connection()?.immediate_transaction(|c| {
+            let from = runs::table.find(id).filter(runs::ended_at.is_null()).filter(runs::state.eq_any(words(RunState::before(state))));
+            let set = (runs::state.eq(state.to_string()), runs::detail.eq(detail), runs::ended_at.eq(end));
+            self.changed(id, state, diesel::update(from).set(set).execute(c)?)?;
+            let before: Option<i32> = runs::table.find(id).select(runs::goes_on).first(c)?;
+            if let Some(before) = before.filter(|_| state == RunState::Withdrawn) {
+                diesel::update(runs::table.find(before)).set(runs::answer.eq(Answer::None.to_string())).execute(c)?;
+            }
+            Ok(())
+        })
+    }
+
+    /// A change that found nothing to change is none.
+    fn changed(&self, id: i32, to: RunState, rows: usize) -> Result<(), StoreError> {
+        if rows == 1 { Ok(()) } else { Err(StoreError::RunMoved { run: id, to }) }
     }
 
     /// Ticks a thing on a run's list, or takes the tick off. A tick that is there stays whose it is.

@@ -70,6 +70,69 @@ diesel::table! {
         place -> Integer,
         pose -> Text,
         made -> Integer,
+        release_id -> Nullable<Integer>,
+        answer -> Text,
+        person -> Text,
+        stock_id -> Nullable<Integer>,
+    }
+}
+diesel::table! {
+    run_work (run_id) {
+        run_id -> Integer,
+        body -> Binary,
+    }
+}
+diesel::table! {
+    facts (name) {
+        name -> Text,
+        value -> Text,
+    }
+}
+diesel::table! {
+    programs (sum) {
+        sum -> Text,
+        text -> Text,
+    }
+}
+diesel::table! {
+    releases (id) {
+        id -> Integer,
+        job_id -> Integer,
+        revision -> Integer,
+        person -> Text,
+        created_at -> Text,
+        ledger -> Text,
+    }
+}
+diesel::table! {
+    release_batches (release_id, batch) {
+        release_id -> Integer,
+        batch -> Integer,
+        body -> Binary,
+    }
+}
+diesel::table! {
+    release_sheets (release_id, sheet) {
+        release_id -> Integer,
+        sheet -> Integer,
+        batch -> Integer,
+        place -> Integer,
+        machine -> Text,
+        file_name -> Text,
+        sum -> Text,
+        pieces -> Integer,
+        seconds -> Double,
+        stock_id -> Nullable<Integer>,
+        pieces_of_stock -> Integer,
+        lay -> Text,
+        miniature -> Text,
+    }
+}
+diesel::table! {
+    release_papers (release_id, name) {
+        release_id -> Integer,
+        name -> Text,
+        bytes -> Binary,
     }
 }
 diesel::table! {
@@ -172,5 +235,11 @@ diesel::allow_tables_to_appear_in_same_query!(
     stock,
     stock_events,
     reservations,
-    made
+    made,
+    run_work,
+    programs,
+    releases,
+    release_batches,
+    release_sheets,
+    release_papers
 );

@@ -3,6 +3,7 @@
 use crate::schema::{jobs, reservations, runs, stock, stock_events};
 use crate::{Store, StoreError, now};
 use boustrophe_core::nest::Sheet;
+use boustrophe_core::run::{Answer, RunState};
 use diesel::prelude::*;
 
 /// Things of one material on the rack at most that are shown.
@@ -220,10 +221,13 @@ impl Store {
         })
     }
 
-    /// Runs that ended well and whose sheets have not been looked up on the rack yet.
+    /// Runs that used up their sheets and whose sheets have not been looked up on the rack yet: those that ended well, and those that
+    /// broke off and were given up.
     pub fn runs_to_rack(&self) -> Result<Vec<i32>, StoreError> {
         let c = &mut self.connection()?;
-        Ok(runs::table.filter(runs::state.eq("done").and(runs::racked.eq(false))).order(runs::id).select(runs::id).load(c)?)
+        let given_up = runs::answer.eq_any([Answer::Gone.to_string(), Answer::Nest.to_string()]);
+        let used = runs::state.eq(RunState::Done.to_string()).or(runs::ended_at.is_not_null().and(given_up));
+        Ok(runs::table.filter(used).filter(runs::racked.eq(false)).order(runs::id).select(runs::id).load(c)?)
     }
 
     /// Notes that a run's sheet has been looked up.

@@ -265,7 +265,8 @@ fn papers(options: &Prep, b: &BatchRoute, i: usize, shop: &Shop) -> Result<(), F
         write_whole(&options.out.join(format!("paper-{number}.pdf")), |file| file.write_all(&pdf))?;
     }
     if options.setup
-        && let Some(pdf) = crate::papers::setup(b, shop, i, ("Job", &format!("{}.nc", sheet_stem(b.before + i))))
+        && let Some(pdf) =
+            crate::papers::setup(b, shop, i, ("Job", &format!("{}.nc", sheet_stem(b.before + i)), &crate::papers::sum(b, shop, i)))
     {
         write_whole(&options.out.join(format!("setup-{number}.pdf")), |file| file.write_all(&pdf))?;
     }

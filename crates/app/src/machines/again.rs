@@ -1,7 +1,8 @@
-//! Runs that go on from another: behind where it broke off, or with what it did not cut through.
+//! Runs that go on from another: behind where it broke off, or with what it did not cut through. What there is to do comes from the
+//! release that the run is of.
 
-use super::{NewRun, lines_of, pieces, queue};
 use crate::error::AppError;
+use crate::releases::{OwnWork, packed, unpacked};
 use crate::shop::App;
 use boustrophe_core::decisions::Pose;
 use boustrophe_core::finding::Severity;
@@ -10,18 +11,24 @@ use boustrophe_core::hold::{Op, SheetPath};
 use boustrophe_core::ids::CopyId;
 use boustrophe_core::nest::Placement;
 use boustrophe_core::proof::{self, Meant, Stopped};
-use boustrophe_core::release::{Dialect, GoOn, ProgramOrder, only, rest, write};
-use boustrophe_core::route::{BatchRoute, Route};
-use boustrophe_core::shop::{Machine, Shop};
+use boustrophe_core::release::{Dialect, GoOn, Joint, Lines, Relit, only, rest, write_lines};
+use boustrophe_core::released::{ReleasedBatch, ReleasedSheet};
+use boustrophe_core::run::Answer;
+use boustrophe_core::shop::{Machine, MachineKind};
 use boustrophe_machine::checksum;
-use boustrophe_store::Run;
+use boustrophe_store::{NewRun, Run, StoreError};
 use std::sync::Arc;
 
-/// The sheet of a run: its route, and where in it.
+/// Sizes of the lead, as shares of a piece's own, that are tried where a torch goes on in the scrap.
+const LEADS: [f64; 3] = [1.0, 0.6, 0.35];
+/// So far before it in the open kerf a torch is lit where the scrap has no room, mm.
+const IN_THE_KERF: f64 = 4.0;
+/// Furthest back that somebody may have it go on, mm.
+pub const FURTHEST_BACK: f64 = 200.0;
+
+/// The sheet of a run, as it was released.
 pub struct SheetOf {
-    route: Route,
-    pub shop: Arc<Shop>,
-    batch: boustrophe_core::ids::BatchId,
+    batch: Arc<ReleasedBatch>,
     /// Number within its batch, from 0.
     pub at: usize,
 }
@@ -29,77 +36,71 @@ pub struct SheetOf {
 impl SheetOf {
     /// The sheet of a run as it was when the run was sent.
     pub fn run(app: &App, run: &Run) -> Result<Self, AppError> {
-        let decisions = app.store.revision(run.job_id, run.revision)?.decisions;
-        let shop = app.shop();
-        let route = app.route(&decisions, &shop)?;
-        let sheet = usize::try_from(run.sheet - 1).unwrap_or(0);
-        let (batch, at) = route.sheet(sheet).ok_or_else(|| AppError::Sentence("the job's sheet cannot be worked out any more.".into()))?;
-        Ok(Self { route, shop, batch, at })
+        let earlier =
+            || AppError::Sentence("this run is of an earlier version, which did not keep what was released; send the sheet anew.".into());
+        let release = run.release_id.ok_or_else(earlier)?;
+        let row = app.store.release_sheet(release, run.sheet)?;
+        Ok(Self { batch: app.released(release, row.batch)?, at: usize::try_from(row.place).unwrap_or(0) })
     }
     /// Its batch.
-    pub fn here(&self) -> &BatchRoute {
-        self.route.batch(self.batch)
+    pub fn batch(&self) -> &ReleasedBatch {
+        &self.batch
     }
-    /// The machine that it is cut on.
-    fn machine(&self) -> Result<&Machine, AppError> {
-        self.shop.machine(&self.here().stock.machine).ok_or_else(machine_gone)
+    /// All that there is of it.
+    pub fn sheet(&self) -> Result<&ReleasedSheet, AppError> {
+        self.batch.sheets.get(self.at).ok_or_else(|| AppError::Sentence("the sheet is not in its release; send it anew.".into()))
+    }
+    fn machine(&self) -> &Machine {
+        &self.batch.machine
     }
     /// How it lies on the bed as Release has it now: a sheet that was put back may have been aligned since.
-    fn lies_now(&self, app: &App, run: &Run) -> Result<Pose, AppError> {
+    pub fn lies_now(&self, app: &App, run: &Run) -> Result<Pose, AppError> {
         let head = app.store.job(run.job_id)?.head.unwrap_or(run.revision);
         let decisions = app.store.revision(run.job_id, head)?.decisions;
-        let lying = self.here().nested.layout.sheets.get(self.at);
-        let batch = decisions.batches.get(&self.batch);
-        Ok(lying.zip(batch).map_or_else(|| run.pose(), |(l, b)| b.release.pose(self.at, &l.sheet)))
-    }
-    fn path(&self) -> Result<&SheetPath, AppError> {
-        let gone = || AppError::Sentence("what the machine did cannot be worked out any more.".into());
-        self.here().toolpath.sheets.get(self.at).ok_or_else(gone)
+        let batch = decisions.batches.get(&self.batch.batch);
+        Ok(batch.zip(self.sheet().ok()).map_or(run.pose, |(b, s)| b.release.pose(self.at, &s.layout.sheet)))
     }
     /// Copies on the sheet, in the order of its placements.
     pub fn copies(&self) -> &[Placement] {
-        self.here().nested.layout.sheets.get(self.at).map_or(&[], |s| &s.placed)
+        self.sheet().map_or(&[], |s| &s.layout.placed)
     }
 }
 
-fn machine_gone() -> AppError {
-    AppError::Sentence("the machine is not in the shop's book any more.".into())
-}
-
-/// True where a run broke off and something of it is left.
+/// True where a run broke off, something of it is left, and nobody has said yet what becomes of its sheet.
 pub fn broke_off(run: &Run) -> bool {
-    run.ended_at.is_some()
-        && matches!(run.state.as_str(), "stopped" | "fault" | "lost")
-        && run.cuts > 0
-        && run.cuts_done < run.cuts
-        // Of one that the machine no longer knows of, nobody can say that it had not begun.
-        && (run.seconds > 0.0 || run.state == "lost")
+    run.asks() && run.state.broke_off() && run.cuts > 0 && run.cuts_done < run.cuts && run.release_id.is_some()
 }
 
-/// What a run's own work was: that of the sheet, or, where it went on from another, the pieces that its own program burns, each
-/// from its begin.
-fn work_of(app: &App, run: &Run, sheet: &SheetOf) -> Result<SheetPath, AppError> {
-    let path = sheet.path()?.clone();
-    if run.goes_on.is_none() {
-        return Ok(path);
+/// A run's own work, piece by piece as its program numbers them, and where in its program each stands.
+fn work_of(app: &App, run: &Run, sheet: &SheetOf) -> Result<OwnWork, AppError> {
+    match app.store.own_work(run.id)? {
+        Some(own) => unpacked(&own),
+        None => sheet.sheet().map(|s| OwnWork { path: s.path.clone(), lines: s.lines.clone() }),
     }
-    let unknown = || AppError::Sentence(format!("what {} was to do cannot be told any more; send the sheet anew.", run.file_name));
-    let meant = sheet.here().meant(sheet.at, &sheet.shop).ok_or_else(unknown)?;
-    let pieces = proof::run(&app.store.program(run.id)?, &meant).0.pieces();
-    let ops: Vec<Op> = pieces.iter().filter_map(|i| path.ops.get(*i).cloned()).collect();
-    // Numbers of pieces are counted along its program: as many as it has, or nothing can be said of where it stopped.
-    if usize::try_from(run.cuts).is_ok_and(|n| n == ops.len()) { Ok(SheetPath { ops, ..path }) } else { Err(unknown()) }
 }
 
 /// The sheet of a run, and its own work on it, piece by piece as its program numbers them.
 pub fn own_work(app: &App, run: &Run) -> Result<(SheetOf, SheetPath), AppError> {
     let sheet = SheetOf::run(app, run)?;
-    let path = work_of(app, run, &sheet)?;
+    let path = work_of(app, run, &sheet)?.path;
     Ok((sheet, path))
 }
 
+/// Where in a run's program its pieces of work stand; nothing is known of runs of an earlier version.
+pub(super) fn lines_of(app: &App, run: &Run) -> Result<Lines, AppError> {
+    if run.release_id.is_none() {
+        return Ok(Lines { begins: Vec::new(), home: usize::MAX });
+    }
+    let sheet = SheetOf::run(app, run)?;
+    match app.store.own_work(run.id)? {
+        Some(own) => Ok(unpacked::<OwnWork>(&own)?.lines),
+        None => sheet.sheet().map(|s| s.lines.clone()),
+    }
+}
+
 /// Where a run that broke off goes on.
-#[derive(Clone, Copy)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, strum::Display, strum::EnumString, strum::EnumIter)]
+#[strum(serialize_all = "lowercase")]
 pub enum Onward {
     /// See [`GoOn::Again`].
     Again,
@@ -109,74 +110,116 @@ pub enum Onward {
     Next,
 }
 
-/// The ways on, as they are posted.
-pub const WAYS: [(&str, Onward); 3] = [("again", Onward::Again), ("here", Onward::Here), ("next", Onward::Next)];
+/// How somebody wants it to go on.
+#[derive(Clone, Copy, Debug)]
+pub struct Wanted {
+    /// From where.
+    pub onward: Onward,
+    /// So much of what was burned is burned once more, mm; none for as the machine is used to.
+    pub back: Option<f64>,
+    /// The sheet was put back, and lies as Release has it now.
+    pub moved: bool,
+}
 
-/// Where a run's own program goes on.
-fn goes_on(app: &App, run: &Run, sheet: &SheetOf, onward: Onward) -> Result<GoOn, AppError> {
-    Ok(match onward {
+impl Wanted {
+    /// That way, everything else as usual.
+    pub fn plain(onward: Onward) -> Self {
+        Self { onward, back: None, moved: false }
+    }
+}
+
+/// What is left of a run that broke off, in the ways in which it can be joined to what was burned, the best first.
+fn left(app: &App, run: &Run, sheet: &SheetOf, wanted: Wanted) -> Result<Vec<SheetPath>, AppError> {
+    let work = work_of(app, run, sheet)?;
+    let finished = usize::try_from(run.cuts_done).unwrap_or(0);
+    let machine = sheet.machine();
+    let from = match wanted.onward {
         Onward::Again => GoOn::Again,
         Onward::Next => GoOn::Next,
         Onward::Here => {
-            let program = app.store.program(run.id)?;
-            let dialect = Dialect::of(sheet.machine()?);
-            let lines = lines_of(&program, usize::try_from(run.cuts_done).unwrap_or(0));
             let stopped = Stopped { line: usize::try_from(run.line).unwrap_or(0), at: Point::new(run.x, run.y) };
-            GoOn::Here(proof::still(&program, dialect, lines, stopped, run.pose()))
+            let program = app.store.program(run.id)?;
+            GoOn::Here(proof::still(&program, Dialect::of(machine), work.lines.of_piece(finished), stopped, run.pose))
         }
-    })
+    };
+    let overlap = wanted.back.unwrap_or(machine.overlap()).clamp(0.0, FURTHEST_BACK);
+    let lit: Vec<Relit> = match machine.kind {
+        MachineKind::Laser => vec![Relit::OnTheLine],
+        // Never on the finished edge: in the scrap, or where that has no room in the open kerf.
+        MachineKind::Plasma => LEADS.map(Relit::InTheScrap).into_iter().chain([Relit::InTheKerf(IN_THE_KERF)]).collect(),
+    };
+    Ok(lit.into_iter().map(|lit| rest(&work.path, finished, from, Joint { overlap, lit })).collect())
 }
 
-/// What is left of a run that broke off, each way: for showing it before it starts.
-pub fn left(app: &App, run: &Run, onward: Onward) -> Result<SheetPath, AppError> {
-    let sheet = SheetOf::run(app, run)?;
-    let from = goes_on(app, run, &sheet, onward)?;
-    Ok(rest(&work_of(app, run, &sheet)?, usize::try_from(run.cuts_done).unwrap_or(0), from))
+/// Where the first piece of what is left begins on the sheet, mm: for showing it before it starts.
+pub fn begins(app: &App, run: &Run, onward: Onward) -> Option<(f64, f64)> {
+    let sheet = SheetOf::run(app, run).ok()?;
+    let left = left(app, run, &sheet, Wanted::plain(onward)).ok()?;
+    left.first()?.ops.first().and_then(Op::start).map(|p| (p.x, p.y))
 }
 
-/// Sends what is left of a run that broke off; gives the new run's number.
-pub fn go_on(app: &Arc<App>, run: &Run, onward: Onward) -> Result<i32, AppError> {
+/// Sends what is left of a run that broke off; it comes next. Gives the new run's number.
+pub fn go_on(app: &Arc<App>, run: &Run, wanted: Wanted, by: &str) -> Result<i32, AppError> {
     if !broke_off(run) {
-        return Err(AppError::Sentence(format!("{} has nothing left that could be gone on with.", run.file_name)));
+        return Err(if run.asks() || run.answer == Answer::None {
+            AppError::Sentence(format!("{} has nothing left that could be gone on with.", run.file_name))
+        } else {
+            StoreError::Answered { run: run.id }.into()
+        });
     }
-    if let Some(later) = app.store.runs_of(run.job_id)?.iter().find(|r| r.goes_on == Some(run.id) && r.state != "withdrawn") {
-        return Err(AppError::Sentence(format!("run {} goes on from it already.", later.id)));
+    let sheet = SheetOf::run(app, run)?;
+    let pose = if wanted.moved { sheet.lies_now(app, run)? } else { run.pose };
+    let mut refused = AppError::Sentence("there is no next piece of work: that was the last.".into());
+    for path in left(app, run, &sheet, wanted)? {
+        if path.ops.is_empty() {
+            break;
+        }
+        match proved(run, &sheet, &path, pose) {
+            Ok(proved) => return follow(app, run, proved, (&format!("from-{}", run.cuts_done + 1), Answer::On), by),
+            Err(why) => refused = why,
+        }
     }
-    let path = left(app, run, onward)?;
-    if path.ops.is_empty() {
-        return Err(AppError::Sentence("there is no next piece of work: that was the last.".into()));
-    }
-    send(app, run, &path, &format!("from-{}", run.cuts_done + 1))
+    Err(refused)
 }
 
-/// Sends the cuts of copies that were not cut through.
-pub fn cut_again(app: &Arc<App>, run: &Run, failed: &[CopyId]) -> Result<i32, AppError> {
+/// Sends the cuts of copies that were not cut through; it comes next.
+pub fn cut_again(app: &Arc<App>, run: &Run, failed: &[CopyId], by: &str) -> Result<i32, AppError> {
     let sheet = SheetOf::run(app, run)?;
     let placements: Vec<usize> = (0..sheet.copies().len()).filter(|i| failed.contains(&sheet.copies()[*i].copy)).collect();
-    let path = only(sheet.path()?, &placements);
+    let kept = sheet.sheet()?;
+    let path = only(&kept.path, &kept.cuts, &placements);
     if path.ops.is_empty() {
         return Err(AppError::Sentence("none of what was chosen lies on this sheet; load the page again.".into()));
     }
-    let id = send(app, run, &path, "again")?;
-    // The sheet was taken off the rack by the run before.
-    app.store.set_racked(id)?;
-    Ok(id)
+    let proved = proved(run, &sheet, &path, run.pose)?;
+    follow(app, run, proved, ("again", Answer::Again), by)
 }
 
-fn send(app: &Arc<App>, run: &Run, path: &SheetPath, how: &str) -> Result<i32, AppError> {
-    let sheet = SheetOf::run(app, run)?;
-    let here = sheet.here();
-    let machine = sheet.machine()?;
-    let pose = sheet.lies_now(app, run)?;
+/// A program that was proved.
+struct Proved {
+    program: String,
+    own: OwnWork,
+    seconds: f64,
+    pose: Pose,
+}
+
+/// Writes the program for some of a sheet's work and proves it.
+fn proved(run: &Run, sheet: &SheetOf, path: &SheetPath, pose: Pose) -> Result<Proved, AppError> {
+    let failed = |e: &dyn std::fmt::Display| AppError::Sentence(e.to_string());
     let mut text = Vec::new();
-    let order = ProgramOrder { path, machine, sheet: (here.before + sheet.at + 1, here.of), stock: &here.stock, pose };
-    write(&order, &mut text).map_err(|e| AppError::Sentence(e.to_string()))?;
-    let program = String::from_utf8(text).map_err(|e| AppError::Sentence(e.to_string()))?;
-    let whole = here.meant(sheet.at, &sheet.shop).ok_or_else(machine_gone)?;
+    let lines = write_lines(&sheet.batch.order(sheet.at, path, pose), &mut text).map_err(|e| failed(&e))?;
+    let program = String::from_utf8(text).map_err(|e| failed(&e))?;
+    let gone = || AppError::Sentence(format!("what {} was to do is not in its release; send the sheet anew.", run.file_name));
+    let whole = sheet.batch.meant(sheet.at).ok_or_else(gone)?;
     let (proof, findings) = proof::run(&program, &Meant { path, pose, ..whole });
     if let Some(f) = findings.iter().find(|f| f.severity == Severity::Stop) {
         return Err(AppError::Sentence(format!("what is left cannot be proved: {}", f.text)));
     }
+    Ok(Proved { program, own: OwnWork { path: path.clone(), lines }, seconds: proof.seconds, pose })
+}
+
+/// Puts a program behind a run whose sheet is still on the bed, as the answer to what becomes of that.
+fn follow(app: &Arc<App>, run: &Run, proved: Proved, (how, answer): (&str, Answer), by: &str) -> Result<i32, AppError> {
     let stem = run.file_name.strip_suffix(".nc").unwrap_or(&run.file_name);
     let new = NewRun {
         job: run.job_id,
@@ -184,17 +227,22 @@ fn send(app: &Arc<App>, run: &Run, path: &SheetPath, how: &str) -> Result<i32, A
         sheet: run.sheet,
         machine: &run.machine,
         file_name: &format!("{stem}-{how}.nc"),
-        program: &program,
-        sum: &checksum(&program),
-        cuts: i32::try_from(pieces(&program).len()).unwrap_or(i32::MAX),
-        total: proof.seconds,
+        program: &proved.program,
+        sum: &checksum(&proved.program),
+        cuts: i32::try_from(proved.own.lines.begins.len()).unwrap_or(i32::MAX),
+        total: proved.seconds,
         goes_on: Some(run.id),
-        pose,
+        pose: proved.pose,
+        release: run.release_id.unwrap_or(0),
+        person: by,
+        stock: run.stock_id.filter(|_| answer == Answer::On).map(|id| (id, 1)),
+        // What is cut again was taken off the rack when it came to its end.
+        booked: answer == Answer::Again,
+        work: Some(packed(&proved.own)?),
     };
-    queue(app, &new)
-}
-
-/// Where the first piece of work begins, mm.
-pub fn begin(path: &SheetPath) -> Option<(f64, f64)> {
-    path.ops.first().and_then(Op::start).map(|p| (p.x, p.y))
+    let desk = app.machines.desk(&run.machine)?;
+    let id = app.store.answer(run.id, answer, by, Some(&new))?.unwrap_or(run.id);
+    tracing::info!(run = id, after = run.id, machine = run.machine, by, "sent");
+    desk.look_again();
+    Ok(id)
 }

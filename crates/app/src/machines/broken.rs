@@ -1,6 +1,5 @@
 //! Runs that are broken off at any moment: what the controller burned before, and what it burns after the shop went on.
 
-use super::{finished_at, home, lines_of, pieces};
 use boustrophe_core::cache::Cache;
 use boustrophe_core::decisions::{Decisions, Edit, IntakeEdit, NestEdit, Pose, Process, Stock};
 use boustrophe_core::finding::Severity;
@@ -9,7 +8,7 @@ use boustrophe_core::hold::{Row, SheetPath};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::nest::{Control, Problem, Terms, search};
 use boustrophe_core::proof::{Action, Interpreter, Meant, Stopped, still};
-use boustrophe_core::release::{Dialect, GoOn, ProgramOrder, only, rest, write};
+use boustrophe_core::release::{Dialect, GoOn, Joint, Lines, ProgramOrder, only, rest, write_lines};
 use boustrophe_core::route::{Route, run};
 use boustrophe_core::shop::{Machine, Match, Rule, Shop};
 use boustrophe_machine::{Simulated, State, Status, checksum};
@@ -44,14 +43,15 @@ static TORCH: LazyLock<(Route, Shop)> = LazyLock::new(|| route("anvil", "mild-st
 const POSES: [Pose; 3] = [PLAIN, Pose { zero: Point::new(-30.0, -20.0), at: Point::new(60.0, 25.0), turn: 0.03 }, PLAIN];
 const PLAIN: Pose = Pose { zero: Point::ZERO, at: Point::ZERO, turn: 0.0 };
 
-fn program(path: &SheetPath, machine: &Machine, route: &Route, pose: Pose) -> String {
+fn program(path: &SheetPath, machine: &Machine, route: &Route, pose: Pose) -> (String, Lines) {
     let mut text = Vec::new();
-    write(&ProgramOrder { path, machine, sheet: (1, 1), stock: &route.first().stock, pose }, &mut text).expect("written");
-    String::from_utf8(text).expect("ASCII")
+    let order = ProgramOrder { path, machine, sheet: (1, 1), stock: &route.first().stock, pose };
+    let lines = write_lines(&order, &mut text).expect("written");
+    (String::from_utf8(text).expect("ASCII"), lines)
 }
 
 /// What may end a run.
-const ENDS: [&str; 4] = ["stop", "room flame", "room door open", "room limit"];
+const ENDS: [&str; 3] = ["stop", "room flame", "room limit"];
 
 /// Runs a program on a simulated controller for so many seconds, until one of [`ENDS`]; how it stands then.
 fn run_for(machine: &Machine, program: &str, seconds: f64, end: &str) -> Status {
@@ -114,19 +114,19 @@ proptest! {
         let path = &route.first().toolpath.sheets[0];
         prop_assert!(on == 2 || path.ops.iter().any(|o| !o.rows().is_empty()));
         let pose = POSES[on];
-        let first = program(path, machine, route, pose);
+        let (first, stands) = program(path, machine, route, pose);
         let seconds = share * route.first().proofs[0].seconds;
         let status = run_for(machine, &first, seconds, ENDS[end]);
         prop_assume!(matches!(status.state, State::Stopped | State::Fault));
-        prop_assert!(!status.beam && status.alarm.is_some() == (end > 0) && status.unknown == (end == 3));
-        let finished = finished_at(status.line, &pieces(&first), home(&first));
-        let lines = lines_of(&first, finished);
+        prop_assert!(!status.beam && status.alarm.is_some() == (end > 0) && status.unknown == (end == 2));
+        let finished = stands.finished_at(status.line);
+        let lines = stands.of_piece(finished);
         let stopped = Stopped { line: status.line, at: pose.to_sheet() * Point::new(status.x, status.y) };
         let from = [GoOn::Again, GoOn::Here(still(&first, Dialect::of(machine), lines, stopped, pose)), GoOn::Next][how];
-        let left = rest(path, finished, from);
+        let left = rest(path, finished, from, Joint::default());
         let mut all = burned(machine, &first, pose, Some(&status));
         if !left.ops.is_empty() {
-            let second = program(&left, machine, route, pose);
+            let second = program(&left, machine, route, pose).0;
             let whole = route.first().meant(0, shop).expect("it was worked out");
             let wrong = boustrophe_core::proof::run(&second, &Meant { path: &left, pose, ..whole }).1;
             let wrong: Vec<&str> = wrong.iter().filter(|f| f.severity == Severity::Stop).map(|f| f.text.as_str()).collect();
@@ -163,15 +163,15 @@ fn what_a_program_was_to_do_is_told_by_the_program() {
         let machine = shop.machine(&route.first().stock.machine).expect("the machine");
         let path = &route.first().toolpath.sheets[0];
         let meant = route.first().meant(0, shop).expect("it was worked out");
-        let pieces = |left: &SheetPath| boustrophe_core::proof::run(&program(left, machine, route, PLAIN), &meant).0.pieces();
+        let pieces = |left: &SheetPath| boustrophe_core::proof::run(&program(left, machine, route, PLAIN).0, &meant).0.pieces();
         let all: Vec<usize> = (0..path.ops.len()).collect();
         assert_eq!(pieces(path), all);
-        assert_eq!(pieces(&rest(path, 2, GoOn::Again)), all[2..]);
-        assert_eq!(pieces(&rest(path, 2, GoOn::Next)), all[3..]);
+        assert_eq!(pieces(&rest(path, 2, GoOn::Again, Joint::default())), all[2..]);
+        assert_eq!(pieces(&rest(path, 2, GoOn::Next, Joint::default())), all[3..]);
         // Copies that are cut again are no tail of the sheet's work.
         let first = path.ops[1].placement;
         let theirs = |i: &usize| path.ops[*i].placement == first && path.ops[*i].process == Process::Cut;
         let theirs: Vec<usize> = all.iter().copied().filter(theirs).collect();
-        assert!(theirs.last() < all.last() && pieces(&only(path, &[first])) == theirs, "{theirs:?}");
+        assert!(theirs.last() < all.last() && pieces(&only(path, &route.first().plan.sheets[0], &[first])) == theirs, "{theirs:?}");
     }
 }

@@ -4,6 +4,7 @@
 pub mod again;
 #[cfg(test)]
 mod broken;
+mod hand;
 #[cfg(test)]
 mod pace;
 #[cfg(test)]
@@ -13,8 +14,8 @@ pub mod watch;
 use crate::error::AppError;
 use crate::shop::App;
 use boustrophe_core::bed::Photo;
-use boustrophe_machine::{Driver, DriverError, Link, Status, checksum};
-use boustrophe_store::{NewRun, Run};
+use boustrophe_machine::{Driver, DriverError, Link, Status};
+use boustrophe_store::{NewRun, Release};
 use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
@@ -169,88 +170,34 @@ pub fn open(app: &Arc<App>) {
     }
 }
 
-/// Sends the program of a sheet (from 0, as they are numbered through) into the queue of the job's machine; gives the run's number. So many of the same
-/// sheet are in the queue then and not yet started: what is there already is not sent a second time.
-pub fn send(app: &Arc<App>, job: i32, sheet: usize, times: usize) -> Result<i32, AppError> {
-    let loaded = app.load(job)?;
-    if !loaded.route.released() {
-        return Err(AppError::Sentence("the programs are not released: settle the open findings first.".into()));
-    }
-    let (batch, at) = loaded.route.sheet(sheet).ok_or_else(|| AppError::Sentence(format!("there is no sheet {}", sheet + 1)))?;
-    let loaded = loaded.about(batch);
-    let here = loaded.here();
-    let mut text = Vec::new();
-    here.write_program(at, &loaded.shop, &mut text).map_err(|e| AppError::Sentence(e.to_string()))?;
-    let program = String::from_utf8(text).map_err(|e| AppError::Sentence(e.to_string()))?;
-    let machine = &here.stock.machine;
+/// Puts the program of a released sheet (from 1, as they are numbered through) into its machine's queue; gives the run's number. So many
+/// of it are in the queue then and not yet started: what is there already is not sent a second time.
+pub fn send(app: &App, release: &Release, sheet: i32, times: usize, by: &str) -> Result<i32, AppError> {
+    let row = app.store.release_sheet(release.id, sheet)?;
+    let batch = app.released(release.id, row.batch)?;
+    let kept = usize::try_from(row.place).ok().and_then(|at| batch.sheets.get(at));
+    let kept = kept.ok_or_else(|| AppError::Sentence(format!("there is no sheet {sheet} in release {}.", release.id)))?;
+    let desk = app.machines.desk(&row.machine)?;
     let new = NewRun {
-        job,
-        revision: loaded.revision.id,
-        sheet: i32::try_from(sheet + 1).unwrap_or(i32::MAX),
-        machine,
-        file_name: &crate::names::program(&loaded.job, loaded.decided(), sheet, &loaded.machine()),
-        program: &program,
-        sum: &checksum(&program),
-        cuts: i32::try_from(pieces(&program).len()).unwrap_or(i32::MAX),
-        total: here.proofs.get(at).map_or(0.0, |p| p.seconds),
+        job: release.job,
+        revision: release.revision,
+        sheet,
+        machine: &row.machine,
+        file_name: &row.file_name,
+        program: &app.store.program_of(&row.sum)?,
+        sum: &row.sum,
+        cuts: row.pieces,
+        total: row.seconds,
         goes_on: None,
-        pose: here.pose(at),
+        pose: kept.pose,
+        release: release.id,
+        person: by,
+        stock: row.stock_id.map(|id| (id, row.pieces_of_stock)),
+        booked: false,
+        work: None,
     };
-    queue_times(app, &new, times)
-}
-
-/// True for the state of a run that has burned nothing yet and may still be withdrawn or ticked.
-pub fn not_begun(state: &str) -> bool {
-    matches!(state, "waiting" | "sending" | "loading" | "ready" | "walking")
-}
-
-/// Puts a run into its machine's queue.
-fn queue(app: &App, new: &NewRun) -> Result<i32, AppError> {
-    queue_times(app, new, 1)
-}
-
-/// Puts a run into its machine's queue so often; gives the number of the first that waits there.
-fn queue_times(app: &App, new: &NewRun, times: usize) -> Result<i32, AppError> {
-    let desk = app.machines.desk(new.machine)?;
-    let _sending = app.sending.lock().unwrap_or_else(PoisonError::into_inner);
-    let same =
-        |r: &&Run| r.job_id == new.job && r.sheet == new.sheet && r.sum == new.sum && r.goes_on == new.goes_on && not_begun(&r.state);
-    let open = app.store.open_runs(new.machine)?;
-    let mut runs: Vec<i32> = open.iter().filter(same).map(|r| r.id).collect();
-    while runs.len() < times {
-        runs.push(app.store.add_run(new)?);
-    }
-    let run = runs[0];
-    tracing::info!(run, machine = new.machine, program = new.file_name, "sent");
+    let run = app.store.send(&new, times)?;
+    tracing::info!(run, machine = row.machine, program = row.file_name, by, "sent");
     desk.look_again();
     Ok(run)
-}
-
-/// Lines of a program, from 1, at which its pieces of work begin: our writer numbers them in remarks. A dialect without remarks tells
-/// none.
-fn pieces(program: &str) -> Vec<usize> {
-    let begins = |line: &str| {
-        let remark = line.strip_prefix('(').and_then(|l| l.strip_suffix(')')).or_else(|| line.strip_prefix("; "));
-        let number = remark.and_then(|l| l.split_once(' '));
-        number.is_some_and(|(n, process)| n.parse::<usize>().is_ok() && process.chars().all(char::is_alphabetic))
-    };
-    program.lines().enumerate().filter(|(_, l)| begins(l.trim())).map(|(i, _)| i + 1).collect()
-}
-
-/// The lines of a program, from 1, in which a piece of work stands, by its number from 0.
-fn lines_of(program: &str, piece: usize) -> std::ops::Range<usize> {
-    let begins = pieces(program);
-    let line = |k: usize| begins.get(k).copied().unwrap_or_else(|| home(program));
-    line(piece)..line(piece + 1)
-}
-
-/// Pieces of work that are finished when the machine is at a line of a program, whose pieces begin at these lines. On its way home all are.
-fn finished_at(line: usize, begins: &[usize], home: usize) -> usize {
-    if line >= home { begins.len() } else { begins.partition_point(|begin| *begin <= line).saturating_sub(1) }
-}
-
-/// The line, from 1, at which a program of ours goes home.
-fn home(program: &str) -> usize {
-    let lines: Vec<&str> = program.lines().collect();
-    lines.iter().rposition(|l| l.trim_end().ends_with("G0 X0 Y0")).map_or(usize::MAX, |i| i + 1)
 }

@@ -1,14 +1,21 @@
 //! Runs under odd orders of clicks and broken lines: a page starts its own run's program or nothing, and the record follows
 //! the machine.
 
-use super::{Word, open, queue};
+use super::{Word, open, send};
 use crate::error::AppError;
 use crate::reading::Readers;
+use crate::releases::packed;
 use crate::shop::App;
-use boustrophe_core::decisions::Decisions;
+use boustrophe_core::decisions::{Decisions, Stock};
+use boustrophe_core::ids::BatchId;
+use boustrophe_core::ledger::Ledger;
+use boustrophe_core::nest::{Sheet, SheetLayout};
+use boustrophe_core::release::Lines;
+use boustrophe_core::released::{ReleasedBatch, ReleasedSheet};
+use boustrophe_core::run::{Answer, RunState};
 use boustrophe_core::shop::Shop;
 use boustrophe_machine::{Driver, Link, Simulated, State, checksum, serve};
-use boustrophe_store::{NewRun, Run, Store};
+use boustrophe_store::{NewRelease, Release, Run, SheetRow, Store};
 use proptest::prelude::*;
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -25,10 +32,67 @@ fn program(size: u32) -> String {
     format!("G21 G90\nM5\n{}M2\n", (1..=6).map(piece).collect::<String>())
 }
 
+/// Sheets of the release that is sent from.
+const SHEETS: i32 = 12;
+
+/// A release whose sheets are programs of squares.
+fn release(app: &App, job: i32) -> Release {
+    let shop = app.shop();
+    let stock = Stock::default();
+    let lines = |text: &str| {
+        let begins = text.lines().enumerate().filter(|(_, l)| l.starts_with('(')).map(|(i, _)| i + 1).collect();
+        Lines { begins, home: text.lines().count() }
+    };
+    let programs: Vec<String> = (1..=SHEETS).map(|n| program(40 * n as u32)).collect();
+    let sheet = |text: &String| ReleasedSheet {
+        layout: SheetLayout { sheet: Sheet::rectangle(600.0, 400.0), placed: Vec::new() },
+        cuts: Default::default(),
+        path: Default::default(),
+        pose: Default::default(),
+        lines: lines(text),
+        seconds: 3.0,
+        by_process: Vec::new(),
+    };
+    let batch = ReleasedBatch {
+        batch: BatchId::FIRST,
+        machine: shop.machine(&stock.machine).expect("lark").clone(),
+        stock,
+        material: None,
+        rows: Default::default(),
+        time_factor: 1.0,
+        work: Arc::default(),
+        guests: BTreeMap::new(),
+        sheets: programs.iter().map(sheet).collect(),
+        ledger: Ledger::default(),
+        numbered: (0, SHEETS as usize),
+    };
+    let row = |n: i32, text: &String| SheetRow {
+        release_id: 0,
+        sheet: n,
+        batch: 1,
+        place: n - 1,
+        machine: "lark".into(),
+        file_name: format!("sheet-{n}.nc"),
+        sum: checksum(text),
+        pieces: 6,
+        seconds: 3.0,
+        stock_id: None,
+        pieces_of_stock: 1,
+        lay: String::new(),
+        miniature: String::new(),
+    };
+    let sheets = (1..=SHEETS).zip(programs).map(|(n, text)| (row(n, &text), text)).collect();
+    let revision = app.store.job(job).expect("the job").head.expect("a head");
+    let batches = vec![(BatchId::FIRST, packed(&batch).expect("packed"))];
+    let new = NewRelease { job, revision, person: "Odile Farrant", ledger: &Ledger::default(), batches, sheets, papers: Vec::new() };
+    let id = app.store.add_release(&new).expect("released").0;
+    app.store.release(id).expect("it")
+}
+
 /// A shop with a Lark behind a line that can be cut.
 struct Bench {
     app: Arc<App>,
-    job: i32,
+    release: Release,
     /// The machine itself, past the line.
     machine: Link,
     cut: Arc<AtomicBool>,
@@ -56,26 +120,19 @@ impl Bench {
         let job = store.add_job("Combs", "", None, &Decisions::default()).expect("a job").id;
         let links = BTreeMap::from([("lark".to_owned(), through)]);
         let app = Arc::new(App::new(store, shop, links, Readers::here(), data.path().to_owned()).expect("an app"));
+        let release = release(&app, job);
         open(&app);
-        Self { app, job, machine, cut, cuts, _data: data }
+        Self { app, release, machine, cut, cuts, _data: data }
     }
 
     fn send(&self, sheet: i32) -> i32 {
-        let text = program(40 * sheet as u32);
-        let new = NewRun {
-            job: self.job,
-            revision: 1,
-            sheet,
-            machine: "lark",
-            file_name: &format!("sheet-{sheet}.nc"),
-            program: &text,
-            sum: &checksum(&text),
-            cuts: 6,
-            total: 3.0,
-            goes_on: None,
-            pose: Default::default(),
-        };
-        queue(&self.app, &new).expect("sent")
+        send(&self.app, &self.release, sheet, 1, "Odile Farrant").expect("sent")
+    }
+
+    /// Somebody says what becomes of a run's sheet.
+    fn answer(&self, id: i32, answer: Answer) {
+        self.app.store.answer(id, answer, "Bram Teck", None).expect("answered");
+        self.app.machines.desk("lark").expect("a desk").look_again();
     }
 
     fn run(&self, id: i32) -> Run {
@@ -90,7 +147,7 @@ impl Bench {
         }
     }
 
-    async fn until_run(&self, id: i32, state: &str) {
+    async fn until_run(&self, id: i32, state: RunState) {
         self.until(&format!("run {id} is {state}, now {}", self.run(id).state), || self.run(id).state == state).await;
     }
 
@@ -131,35 +188,39 @@ async fn a_machine_takes_one_run_at_a_time_and_starts_the_right_one() {
     let bench = Bench::new(60.0).await;
     let (a, b) = (bench.send(1), bench.send(2));
     assert_eq!(bench.send(1), a, "two clicks are one");
-    bench.until_run(a, "ready").await;
-    assert_eq!(bench.run(b).state, "waiting");
+    bench.until_run(a, RunState::Ready).await;
+    assert_eq!(bench.run(b).state, RunState::Waiting);
     assert!(bench.order(b, Word::Start).await.expect_err("it is not at the machine").to_string().contains("busy with sheet-1.nc"));
     bench.order(a, Word::Start).await.expect("started");
-    bench.until_run(a, "done").await;
+    bench.until_run(a, RunState::Done).await;
     assert_eq!(bench.run(a).cuts_done, 6);
-    bench.until_run(b, "ready").await;
+    // Its sheet lies on the bed until somebody has said that it may go.
+    tokio::time::sleep(Duration::from_millis(400)).await;
+    assert_eq!(bench.run(b).state, RunState::Waiting);
+    bench.answer(a, Answer::Through);
+    bench.until_run(b, RunState::Ready).await;
     assert_eq!(bench.run(b).cuts_done, 0);
     bench.order(b, Word::Start).await.expect("started");
-    bench.until_run(b, "done").await;
+    bench.until_run(b, RunState::Done).await;
 }
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_broken_line_ends_nothing_and_is_taken_up_again() {
     let bench = Bench::new(2.0).await;
     let a = bench.send(3);
-    bench.until_run(a, "ready").await;
+    bench.until_run(a, RunState::Ready).await;
     bench.order(a, Word::Start).await.expect("started");
     bench.until("a piece is finished", || bench.run(a).cuts_done >= 1).await;
     bench.line(false);
     let desk = bench.app.machines.desk("lark").expect("a desk");
     bench.until("the silence is seen", || !desk.seen().live()).await;
-    assert!(bench.run(a).ended_at.is_none() && bench.run(a).state == "running", "the machine goes on, and so does the run");
+    assert!(bench.run(a).ended_at.is_none() && bench.run(a).state == RunState::Running, "the machine goes on, and so does the run");
     assert!(matches!(bench.order(a, Word::Pause).await, Err(AppError::Unreached { .. })));
     assert!(matches!(desk.stop().await, Err(AppError::Unreached { .. })));
     bench.line(true);
     bench.until("it is heard again", || desk.seen().live()).await;
     desk.stop().await.expect("stopped");
-    bench.until_run(a, "stopped").await;
+    bench.until_run(a, RunState::Stopped).await;
     let run = bench.run(a);
     assert!(run.cuts_done >= 1 && run.cuts_done < 6 && run.line > 5 && run.detail.contains("pieces of work finished"), "{run:?}");
     assert_eq!(Driver::connect(&bench.machine).await.expect("there").status().await.expect("status").state, State::Stopped);
@@ -175,33 +236,33 @@ async fn what_is_done_at_the_machines_own_panel_is_not_taken_for_ours() {
     panel.load("other.nc", &other, 0, (0.0, 0.0), || ()).await.expect("loaded");
     let a = bench.send(1);
     tokio::time::sleep(Duration::from_millis(300)).await;
-    assert_eq!(bench.run(a).state, "waiting", "what the panel loaded is left alone");
+    assert_eq!(bench.run(a).state, RunState::Waiting, "what the panel loaded is left alone");
     panel.ask(&format!("start 0 {}", checksum(&other))).await.expect("started");
-    bench.until("the panel's program has ended and ours is sent", || bench.run(a).state == "ready").await;
+    bench.until("the panel's program has ended and ours is sent", || bench.run(a).state == RunState::Ready).await;
     // Another program takes its place before it is started: it waits on and is sent again.
     panel.load("third.nc", &other, 0, (0.0, 0.0), || ()).await.expect("loaded");
-    bench.until_run(a, "waiting").await;
+    bench.until_run(a, RunState::Waiting).await;
     assert!(bench.run(a).detail.contains("third.nc"), "{}", bench.run(a).detail);
     panel.ask("stop").await.expect("stopped");
-    bench.until_run(a, "ready").await;
+    bench.until_run(a, RunState::Ready).await;
     bench.order(a, Word::Start).await.expect("started");
-    bench.until_run(a, "done").await;
+    bench.until_run(a, RunState::Done).await;
 }
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_machine_that_was_switched_off_in_a_run_is_told() {
     let bench = Bench::new(1.0).await;
     let a = bench.send(9);
-    bench.until_run(a, "ready").await;
+    bench.until_run(a, RunState::Ready).await;
     bench.order(a, Word::Start).await.expect("started");
-    bench.until_run(a, "running").await;
+    bench.until_run(a, RunState::Running).await;
     // What a restart of the controller looks like: it holds nothing of ours any more.
     let mut panel = Driver::connect(&bench.machine).await.expect("the panel");
     bench.line(false);
     panel.ask("stop").await.expect("stopped");
     panel.load("fresh.nc", &program(10), 0, (0.0, 0.0), || ()).await.expect("loaded");
     bench.line(true);
-    bench.until_run(a, "lost").await;
+    bench.until_run(a, RunState::Lost).await;
     assert!(bench.run(a).ended_at.is_some() && bench.run(a).detail.contains("Look at the sheet"), "{}", bench.run(a).detail);
 }
 
@@ -213,6 +274,8 @@ enum Step {
     Pause(usize),
     Resume(usize),
     Stop,
+    Answer(usize),
+    Withdraw(usize),
     Cut,
     Mend,
     Wait(u64),
@@ -225,6 +288,8 @@ fn step() -> impl Strategy<Value = Step> {
         1 => (0..3_usize).prop_map(Step::Pause),
         2 => (0..3_usize).prop_map(Step::Resume),
         1 => Just(Step::Stop),
+        3 => (0..3_usize).prop_map(Step::Answer),
+        1 => (0..3_usize).prop_map(Step::Withdraw),
         1 => Just(Step::Cut),
         2 => Just(Step::Mend),
         4 => (5..160_u64).prop_map(Step::Wait),
@@ -279,6 +344,13 @@ proptest! {
                     Step::Pause(i) => drop(bench.order(of(i), Word::Pause).await),
                     Step::Resume(i) => drop(bench.order(of(i), Word::Resume).await),
                     Step::Stop => drop(bench.app.machines.desk("lark").expect("a desk").stop().await),
+                    Step::Answer(i) => {
+                        let run = bench.run(of(i));
+                        let refused = bench.app.store.answer(run.id, Answer::Gone, "Bram Teck", None).is_err();
+                        assert!(!run.asks() || !refused);
+                        bench.app.machines.desk("lark").expect("a desk").look_again();
+                    }
+                    Step::Withdraw(i) => drop(bench.app.store.requeue(of(i), RunState::Withdrawn, "")),
                     Step::Cut => bench.line(false),
                     Step::Mend => bench.line(true),
                     Step::Wait(ms) => tokio::time::sleep(Duration::from_millis(ms)).await,
@@ -289,13 +361,14 @@ proptest! {
             over.store(true, Ordering::Release);
             let (started, done) = watched.await.expect("the witness");
             for run in &started {
+                assert_ne!(bench.run(*run).state, RunState::Withdrawn, "run {run} was taken out of the queue, and ran: {steps:?}");
                 assert!(asked.contains(run), "run {run} ran and nobody started it: {steps:?}");
             }
-            let recorded: Vec<i32> = runs.iter().copied().filter(|r| bench.run(*r).state == "done").collect();
+            let recorded: Vec<i32> = runs.iter().copied().filter(|r| bench.run(*r).state == RunState::Done).collect();
             for run in &recorded {
                 assert!(done.contains(run), "run {run} is called done, and the machine has not done it: {done:?} {steps:?}");
             }
-            let open: Vec<String> = runs.iter().map(|r| bench.run(*r)).filter(|r| r.ended_at.is_none() && r.state != "waiting").map(|r| r.state).collect();
+            let open: Vec<String> = runs.iter().map(|r| bench.run(*r)).filter(|r| r.ended_at.is_none() && r.state != RunState::Waiting).map(|r| r.state.to_string()).collect();
             assert!(open.len() <= 1, "one run at a time: {open:?}");
         });
     }

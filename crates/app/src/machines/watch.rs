@@ -1,66 +1,47 @@
 //! One line to one controller: it is asked how it stands ten times a second, the run in hand follows what it says, and the
 //! next of the queue is sent when it is free. A line that breaks is taken up again; what runs goes on meanwhile.
+//!
+//! Nothing here waits for the shop's memory: what is to be written down or looked up goes on beside the asking.
 
-use super::{Desk, Order, Seen, Word, finished_at, home, pieces};
+use super::hand::{InHand, Noted};
+use super::{Desk, Order, Seen, Word};
 use crate::error::AppError;
 use crate::shop::App;
 use boustrophe_core::decisions::Pose;
 use boustrophe_core::geometry::Point;
+use boustrophe_core::run::RunState;
 use boustrophe_machine::{Driver, DriverError, Held, State, Status};
-use boustrophe_store::{Heard, Run};
+use boustrophe_store::{Run, StoreError};
 use std::sync::Arc;
 use std::sync::atomic::Ordering;
 use std::time::{Duration, Instant};
 use tokio::sync::mpsc::Receiver;
+use tokio::task::JoinHandle;
 
 /// How often a machine is asked how it stands.
 const LOOK: Duration = Duration::from_millis(100);
 /// How long until a broken line is tried again.
 const RETRY: Duration = Duration::from_millis(400);
-/// While a run goes on as before it is written down this often.
-const NOTE: Duration = Duration::from_secs(1);
+/// How long the answer to an order waits for the record to follow.
+const FOLLOWS: Duration = Duration::from_secs(1);
 
-/// The run that a machine is busy with.
-struct InHand {
-    run: i32,
-    file_name: String,
-    sum: String,
-    /// How its sheet lies on the bed.
-    pose: Pose,
-    pieces: Vec<usize>,
-    /// Line at which it goes home.
-    home: usize,
-    /// What was last written down, and when.
-    noted: Heard,
-    at: Instant,
-    /// What was last heard.
-    last: Heard,
-}
-
-impl InHand {
-    /// True where the machine holds this run's program.
-    fn is_held(&self, held: Option<&Held>) -> bool {
-        held.is_some_and(|h| h.run == self.run && h.sum == self.sum)
-    }
-
-    /// Pieces of work that are finished when the machine is at a line.
-    fn finished(&self, status: &Status) -> usize {
-        match status.state {
-            State::Done => self.pieces.len(),
-            State::Running | State::Paused | State::Stopped | State::Fault => finished_at(status.line, &self.pieces, self.home),
-            _ => 0,
-        }
-    }
+/// What a desk is busy with.
+#[derive(Default)]
+struct Busy {
+    /// The run in hand.
+    hand: Option<InHand>,
+    /// The queue is being looked at.
+    looking: Option<JoinHandle<Result<Next, AppError>>>,
 }
 
 /// Watches a machine for as long as the shop is open.
 pub(super) async fn watch(app: Arc<App>, desk: Arc<Desk>, mut orders: Receiver<Order>) {
-    let mut hand: Option<InHand> = None;
+    let mut busy = Busy::default();
     loop {
-        let end = match Driver::connect(&desk.link).await {
+        let end = match connect(&app, &desk).await {
             Ok(mut driver) => {
                 watched(&app, &desk, &mut driver).await;
-                follow(&app, &desk, &mut driver, &mut orders, &mut hand).await
+                follow(&app, &desk, &mut driver, &mut orders, &mut busy).await
             }
             Err(error) => error,
         };
@@ -88,6 +69,13 @@ pub(super) async fn watch(app: Arc<App>, desk: Arc<Desk>, mut orders: Receiver<O
     }
 }
 
+/// A line to the machine in this shop's name: a machine obeys one shop at a time.
+async fn connect(app: &App, desk: &Desk) -> Result<Driver, DriverError> {
+    let mut driver = Driver::connect(&desk.link).await?;
+    driver.ask(&format!("hold {}", app.store.identity())).await?;
+    Ok(driver)
+}
+
 /// Tells the machine how long it runs on without being asked. One that does not know the word runs on.
 async fn watched(app: &App, desk: &Desk, driver: &mut Driver) {
     let silence = app.shop().machine(&desk.machine).map_or(0.0, |m| m.silence);
@@ -97,23 +85,26 @@ async fn watched(app: &App, desk: &Desk, driver: &mut Driver) {
 }
 
 /// Follows a machine until the line breaks; gives why it did.
-async fn follow(
-    app: &Arc<App>,
-    desk: &Arc<Desk>,
-    driver: &mut Driver,
-    orders: &mut Receiver<Order>,
-    hand: &mut Option<InHand>,
-) -> DriverError {
+async fn follow(app: &Arc<App>, desk: &Arc<Desk>, driver: &mut Driver, orders: &mut Receiver<Order>, busy: &mut Busy) -> DriverError {
     loop {
-        if let Err(end) = look(app, desk, driver, hand).await {
+        if let Err(end) = look(app, desk, driver, busy).await {
             return end;
         }
         tokio::select! {
             order = orders.recv() => {
                 let Some(order) = order else { return DriverError::Silent(desk.machine.clone()) };
-                let done = obey(desk, driver, hand.as_ref(), &order).await;
-                // The answer goes out when the page will see what came of it.
-                let looked = look(app, desk, driver, hand).await;
+                let done = obey(desk, driver, busy.hand.as_ref(), &order).await;
+                // The answer goes out when the page will see what came of it, if that does not take long.
+                let until = Instant::now() + FOLLOWS;
+                let looked = loop {
+                    if let Err(end) = look(app, desk, driver, busy).await {
+                        break Err(end);
+                    }
+                    if busy.hand.as_ref().is_none_or(|h| h.is_noted()) || Instant::now() > until {
+                        break Ok(());
+                    }
+                    tokio::time::sleep(Duration::from_millis(20)).await;
+                };
                 let _ = order.answer.send(done);
                 if let Err(end) = looked {
                     return end;
@@ -124,114 +115,124 @@ async fn follow(
     }
 }
 
-/// Asks once, writes down what was heard, and sends the next program where the machine is free.
-async fn look(app: &Arc<App>, desk: &Arc<Desk>, driver: &mut Driver, hand: &mut Option<InHand>) -> Result<(), DriverError> {
+/// Asks once, has what was heard written down, and sends the next program where the machine is free.
+async fn look(app: &Arc<App>, desk: &Arc<Desk>, driver: &mut Driver, busy: &mut Busy) -> Result<(), DriverError> {
     let status = driver.status().await?;
+    let hand = &mut busy.hand;
     let in_hand = hand.as_ref().filter(|h| h.is_held(status.held.as_ref())).map(|h| (h.run, h.finished(&status)));
     *desk.seen_mut() = Seen { status: Some(status.clone()), heard: Some(Instant::now()), trouble: String::new(), in_hand };
-    // What cannot be written down now (a full disk) is tried again at the next look; the machine is followed all the same.
-    let settled = match hand {
-        Some(h) => settle(app, desk, h, &status).await,
-        None => Ok(false),
-    };
-    match settled {
-        Ok(true) => {
+    if let Some(h) = hand
+        && h.follow(app, &desk.machine, &status).await == Noted::Closed
+    {
+        *hand = None;
+        desk.look_again();
+    }
+    if busy.looking.as_ref().is_some_and(JoinHandle::is_finished)
+        && let Some(found) = busy.looking.take()
+    {
+        return take_up(app, desk, driver, hand, found.await).await;
+    }
+    // One that is ready gives way to one that was put before it.
+    let idle = hand.as_ref().is_none_or(|h| h.state() == RunState::Ready && h.is_noted());
+    if idle && busy.looking.is_none() && desk.fresh.swap(false, Ordering::AcqRel) {
+        let (app, machine, ready) = (Arc::clone(app), desk.machine.clone(), hand.as_ref().map(|h| h.run));
+        busy.looking = Some(tokio::task::spawn_blocking(move || next(&app, &machine, ready, &status)));
+    }
+    Ok(())
+}
+
+/// What is to be done with the queue.
+enum Next {
+    /// A run of before is at the machine: it is followed.
+    Follow(Box<InHand>),
+    /// The machine is free for this one, which is on its way from now on.
+    Send(Box<InHand>, String),
+    /// The run in hand gave way to another.
+    GaveWay,
+    /// There is something, and the machine is not free for it.
+    Taken,
+    Nothing,
+}
+
+/// Does what a look at the queue found.
+async fn take_up(
+    app: &Arc<App>,
+    desk: &Arc<Desk>,
+    driver: &mut Driver,
+    hand: &mut Option<InHand>,
+    found: Result<Result<Next, AppError>, tokio::task::JoinError>,
+) -> Result<(), DriverError> {
+    match found.map_err(AppError::from).and_then(|f| f) {
+        Ok(Next::Follow(run)) => {
+            desk.look_again();
+            *hand = Some(*run);
+        }
+        Ok(Next::Send(run, program)) => {
+            // The queue took its time: what was loaded at the panel meanwhile is not overwritten.
+            if is_taken(&driver.status().await?, run.run) {
+                give_back(app, &run).await;
+                desk.look_again();
+            } else {
+                return load(app, desk, driver, hand, *run, program).await;
+            }
+        }
+        Ok(Next::GaveWay) => {
             *hand = None;
             desk.look_again();
         }
-        Ok(false) => {}
-        Err(error) => tracing::error!(machine = desk.machine, %error, "a run could not be written down"),
-    }
-    if hand.is_none() && desk.fresh.swap(false, Ordering::AcqRel) {
-        match next(app, desk, &status).await {
-            Ok(Next::Follow(run)) => {
-                desk.look_again();
-                *hand = Some(*run);
-            }
-            // The queue took its time: what was loaded at the panel meanwhile is not overwritten.
-            Ok(Next::Send(run, program)) => {
-                if is_taken(&driver.status().await?) {
-                    desk.look_again();
-                } else {
-                    *hand = load(app, desk, driver, *run, program).await?;
-                }
-            }
-            Ok(Next::Nothing) => {}
-            Err(error) => {
-                tracing::error!(machine = desk.machine, %error, "the queue could not be read");
-                desk.look_again();
-            }
+        Ok(Next::Taken) => desk.look_again(),
+        Ok(Next::Nothing) => {}
+        Err(error) => {
+            tracing::error!(machine = desk.machine, %error, "the queue could not be read");
+            desk.look_again();
         }
     }
     Ok(())
 }
 
-/// Takes what the machine says over to the run in hand; true where that has ended, or was given back to the queue.
-async fn settle(app: &Arc<App>, desk: &Desk, hand: &mut InHand, status: &Status) -> Result<bool, AppError> {
-    let mut heard = Heard {
-        state: status.state.to_string(),
-        seconds: status.seconds,
-        line: i32::try_from(status.line).unwrap_or(i32::MAX),
-        cuts_done: i32::try_from(hand.finished(status)).unwrap_or(i32::MAX),
-        detail: String::new(),
-        at: on_sheet(hand.pose, status),
-        ended: false,
-        alarm: String::new(),
-    };
-    if !hand.is_held(status.held.as_ref()) {
-        let holds = status.held.as_ref().map_or_else(|| "nothing".to_owned(), |h| h.name.clone());
-        if !matches!(hand.noted.state.as_str(), "running" | "paused") {
-            // Nothing of it has been burned: it waits on, and is sent again when the machine is free.
-            let detail = format!("{} was given another program ({holds}) before this one was started", desk.machine);
-            requeue(app, hand.run, detail).await?;
-            return Ok(true);
-        }
-        heard = Heard {
-            state: "lost".into(),
-            detail: format!(
-                "the machine holds {holds} now: it was switched off or given something else while this ran. {} of {} pieces of work were finished when it was last heard, at line {}. Look at the sheet before anything else.",
-                hand.last.cuts_done,
-                hand.pieces.len(),
-                hand.last.line
-            ),
-            ended: true,
-            ..hand.last.clone()
-        };
-    } else if let Some(alarm) = status.alarm.filter(|_| status.state == State::Fault && super::not_begun(&hand.noted.state)) {
-        // Nothing of it has been burned: it waits until the alarm is cleared.
-        requeue(app, hand.run, format!("the alarm {alarm} came before it was started")).await?;
-        return Ok(true);
-    } else {
-        match status.state {
-            State::Running | State::Paused => heard.detail = place(status),
-            State::Stopped | State::Fault => {
-                heard.alarm = status.alarm.filter(|_| status.state == State::Fault).map_or_else(String::new, |a| a.to_string());
-                heard.detail = format!(
-                    "at line {} of {}, head at {:.1}, {:.1} mm; {} of {} pieces of work finished",
-                    status.line,
-                    status.of,
-                    status.x,
-                    status.y,
-                    heard.cuts_done,
-                    hand.pieces.len()
-                );
-                heard.ended = true;
+/// Looks at a machine's queue; `ready` waits at the machine for its start. The run that is to be sent is put on its way in the same step.
+fn next(app: &App, machine: &str, ready: Option<i32>, status: &Status) -> Result<Next, AppError> {
+    let open = app.store.open_runs(machine)?;
+    // What goes on with the sheet on the bed comes before everything else.
+    let mut waiting: Vec<&Run> = open.iter().filter(|r| r.state == RunState::Waiting || Some(r.id) == ready).collect();
+    waiting.sort_by_key(|r| (r.goes_on.is_none(), r.place, r.id));
+    if let Some(ready) = ready {
+        return match waiting.first() {
+            Some(first) if first.id != ready => {
+                app.store.requeue(ready, RunState::Waiting, "another was put before it")?;
+                Ok(Next::GaveWay)
             }
-            State::Done => heard.ended = true,
-            State::Loading => heard.state = "sending".into(),
-            State::Ready | State::Walking | State::Idle => {}
-        }
+            _ => Ok(Next::Nothing),
+        };
     }
-    hand.last.clone_from(&heard);
-    let changed = heard.state != hand.noted.state || heard.cuts_done != hand.noted.cuts_done;
-    if changed || heard != hand.noted && hand.at.elapsed() >= NOTE {
-        if heard.state != hand.noted.state {
-            tracing::info!(run = hand.run, machine = desk.machine, program = hand.file_name, state = heard.state, line = heard.line, "run");
-        }
-        note(app, hand.run, heard.clone()).await?;
-        (hand.noted, hand.at) = (heard.clone(), Instant::now());
+    if let Some(begun) = open.iter().find(|r| r.state != RunState::Waiting) {
+        return Ok(Next::Follow(Box::new(InHand::of(app, begun)?)));
     }
-    Ok(heard.ended)
+    let Some(run) = waiting.first() else { return Ok(Next::Nothing) };
+    // A sheet lies there, and nobody has said what becomes of it: the answer has the queue looked at again.
+    if app.store.asking(machine)?.is_some() {
+        return Ok(Next::Nothing);
+    }
+    if is_taken(status, run.id) {
+        return Ok(Next::Taken);
+    }
+    let mut hand = InHand::of(app, run)?;
+    let program = app.store.program(run.id)?;
+    match hand.on_its_way(app) {
+        Ok(()) => Ok(Next::Send(Box::new(hand), program)),
+        // It was taken out of the queue meanwhile.
+        Err(StoreError::RunMoved { .. }) => Ok(Next::Taken),
+        Err(other) => Err(other.into()),
+    }
+}
+
+async fn give_back(app: &Arc<App>, hand: &InHand) {
+    let (app, run) = (Arc::clone(app), hand.run);
+    let given =
+        tokio::task::spawn_blocking(move || app.store.requeue(run, RunState::Waiting, "the machine was given something else first"));
+    if let Ok(Err(error)) = given.await {
+        tracing::warn!(run, %error, "a run could not be given back to its queue");
+    }
 }
 
 /// Where the head is on the sheet, mm.
@@ -245,96 +246,35 @@ pub fn place(status: &Status) -> String {
     format!("line {} of {}, head at {:.1}, {:.1} mm", status.line, status.of, status.x, status.y)
 }
 
-/// What is to be done with the queue.
-enum Next {
-    /// A run of before is at the machine: it is followed.
-    Follow(Box<InHand>),
-    /// The machine is free for this one.
-    Send(Box<InHand>, String),
-    Nothing,
-}
-
-async fn next(app: &Arc<App>, desk: &Desk, status: &Status) -> Result<Next, AppError> {
-    let (app, machine) = (Arc::clone(app), desk.machine.clone());
-    let open = tokio::task::spawn_blocking(move || {
-        let open = app.store.open_runs(&machine)?;
-        let begun = open.iter().find(|r| r.state != "waiting").or(open.first());
-        begun.map(|r| Ok((r.clone(), app.store.program(r.id)?))).transpose()
-    });
-    let Some((run, program)) = open.await?.map_err(|e: boustrophe_store::StoreError| AppError::Store(e))? else { return Ok(Next::Nothing) };
-    let hand = Box::new(in_hand(&run, &program));
-    if run.state != "waiting" {
-        return Ok(Next::Follow(hand));
-    }
-    if is_taken(status) {
-        desk.look_again();
-        return Ok(Next::Nothing);
-    }
-    Ok(Next::Send(hand, program))
-}
-
 /// What somebody loaded at the machine's own panel, and what runs, is left alone until it is gone; nothing is sent to a machine
-/// whose alarm stands.
-fn is_taken(status: &Status) -> bool {
-    let panel = status.state == State::Ready && status.held.as_ref().is_some_and(|h| h.run == 0);
-    panel || status.alarm.is_some() || matches!(status.state, State::Running | State::Paused | State::Walking | State::Loading)
+/// whose alarm stands. What is left of this `run` from a line that broke is in nobody's way.
+fn is_taken(status: &Status, run: i32) -> bool {
+    let held = |of: &dyn Fn(&Held) -> bool| status.held.as_ref().is_some_and(of);
+    let panel = status.state == State::Ready && held(&|h| h.run == 0);
+    let coming = status.state == State::Loading && !held(&|h| h.run == run);
+    panel || coming || status.alarm.is_some() || matches!(status.state, State::Running | State::Paused | State::Walking)
 }
 
-fn in_hand(run: &Run, program: &str) -> InHand {
-    let noted = Heard {
-        state: run.state.clone(),
-        detail: run.detail.clone(),
-        seconds: run.seconds,
-        line: run.line,
-        cuts_done: run.cuts_done,
-        at: (run.x, run.y),
-        ended: false,
-        alarm: String::new(),
-    };
-    InHand {
-        run: run.id,
-        file_name: run.file_name.clone(),
-        sum: run.sum.clone(),
-        pose: run.pose(),
-        pieces: pieces(program),
-        home: home(program),
-        last: noted.clone(),
-        noted,
-        at: Instant::now(),
-    }
-}
-
-/// Sends a program. What the machine refuses ends the run with its reason; a line that breaks leaves it to be sent again.
-async fn load(app: &Arc<App>, desk: &Desk, driver: &mut Driver, mut hand: InHand, program: String) -> Result<Option<InHand>, DriverError> {
-    hand.noted = Heard { state: "sending".into(), ..Heard::default() };
-    hand.last.clone_from(&hand.noted);
-    if let Err(error) = note(app, hand.run, hand.noted.clone()).await {
-        tracing::error!(machine = desk.machine, %error, "a run could not be written down and was not sent");
-        desk.look_again();
-        return Ok(None);
-    }
+/// Sends a program. What the machine refuses ends the run with its reason; where the line breaks the run is sent again.
+async fn load(
+    app: &Arc<App>,
+    desk: &Desk,
+    driver: &mut Driver,
+    hand: &mut Option<InHand>,
+    run: InHand,
+    program: String,
+) -> Result<(), DriverError> {
     let told = || desk.seen_mut().heard = Some(Instant::now());
     watched(app, desk, driver).await;
-    let zero = hand.pose.zero_on_bed();
-    match driver.load(&hand.file_name, &program, hand.run, (zero.x, zero.y), told).await {
-        Ok(_) => Ok(Some(hand)),
+    let zero = run.pose.zero_on_bed();
+    let run = hand.insert(run);
+    match driver.load(&run.file_name, &program, run.run, (zero.x, zero.y), told).await {
+        Ok(_) => Ok(()),
         Err(DriverError::Refused { reason, .. }) => {
-            let heard = Heard {
-                state: "fault".into(),
-                detail: format!("the machine does not take the program: {reason}"),
-                ended: true,
-                ..Heard::default()
-            };
-            if let Err(error) = note(app, hand.run, heard).await {
-                tracing::error!(machine = desk.machine, %error, "a run could not be written down");
-            }
-            desk.look_again();
-            Ok(None)
+            run.refused(app, &reason);
+            Ok(())
         }
-        Err(broken) => {
-            desk.look_again();
-            Err(broken)
-        }
+        Err(broken) => Err(broken),
     }
 }
 
@@ -352,21 +292,4 @@ async fn obey(desk: &Desk, driver: &mut Driver, hand: Option<&InHand>, order: &O
     tracing::info!(run = hand.run, machine = desk.machine, word = %order.word, "order");
     driver.ask(&line).await?;
     Ok(())
-}
-
-async fn note(app: &Arc<App>, run: i32, heard: Heard) -> Result<(), AppError> {
-    let app = Arc::clone(app);
-    let written = move || {
-        app.store.set_run(run, &heard)?;
-        if heard.ended && heard.state == "done" {
-            crate::rack::settle(&app);
-        }
-        Ok::<_, AppError>(())
-    };
-    tokio::task::spawn_blocking(written).await?
-}
-
-async fn requeue(app: &Arc<App>, run: i32, detail: String) -> Result<(), AppError> {
-    let app = Arc::clone(app);
-    Ok(tokio::task::spawn_blocking(move || app.store.requeue(run, "waiting", &detail)).await??)
 }

@@ -1,60 +1,52 @@
-//! After a run: how one that broke off goes on, and whether one that is done has cut through.
+//! After a run: how one that broke off goes on, and whether one that is done has cut through. Until that is said its sheet lies on the
+//! bed, and nothing else comes there.
 
 use super::typed::Typed;
-use super::{Shared, blocking, changes};
+use super::{Shared, blocking, changes, named};
 use crate::error::AppError;
-use crate::machines::again::{self, SheetOf};
+use crate::machines::again::{self, FURTHEST_BACK, Onward, SheetOf, Wanted};
 use crate::shop::App;
-use axum::extract::{Form, Path};
+use axum::extract::Path;
 use axum::response::Redirect;
 use boustrophe_core::decisions::{Edit, NestEdit};
-use boustrophe_core::finding::Station;
-use boustrophe_core::ids::{BatchId, CopyId};
+use boustrophe_core::drawing::Unit;
+use boustrophe_core::ids::CopyId;
+use boustrophe_core::quantity::length;
+use boustrophe_core::run::{Answer, RunState};
 use boustrophe_formats::svg::path_data;
-use boustrophe_store::Run;
+use boustrophe_store::{Run, StoreError};
 use serde::Deserialize;
-use std::sync::Arc;
-
-/// Ticked when everything is cut through.
-pub(super) const THROUGH: &str = "through";
-/// Longest name of who ticks.
-pub(super) const LONGEST_NAME: usize = 60;
+use strum::IntoEnumIterator;
 
 /// A way on: its word, what it says, where it begins on the sheet, mm.
-pub(super) type WayOn = (&'static str, String, (f64, f64));
+pub(super) type WayOn = (String, String, (f64, f64));
 /// A copy that was cut: id, name, outline as path data.
 pub(super) type Made = (String, String, String);
 
 /// How a run that broke off can go on.
-pub(super) fn ways(app: &Arc<App>, run: &Run) -> Result<Vec<WayOn>, AppError> {
-    let later = app.store.runs_of(run.job_id)?.iter().any(|r| r.goes_on == Some(run.id) && r.state != "withdrawn");
-    if !again::broke_off(run) || later {
-        return Ok(Vec::new());
+pub(super) fn ways(app: &App, run: &Run) -> Vec<WayOn> {
+    if !again::broke_off(run) {
+        return Vec::new();
     }
     let n = run.cuts_done + 1;
-    let mut out = Vec::new();
-    for (word, onward) in again::WAYS {
-        let says = match onward {
-            again::Onward::Again => format!("Piece {n} again from its begin"),
-            again::Onward::Here => format!("Piece {n} on from where it stopped"),
-            again::Onward::Next => format!("On with piece {}", n + 1),
-        };
-        // Where it cannot be worked out any more there is no way on; the page is shown all the same.
-        let left = again::left(app, run, onward).ok();
-        out.extend(left.as_ref().and_then(again::begin).map(|at| (word, says, at)));
-    }
-    Ok(out)
+    let says = |onward| match onward {
+        Onward::Again => format!("Piece {n} again from its begin"),
+        Onward::Here => format!("Piece {n} on from where it stopped"),
+        Onward::Next => format!("On with piece {}", n + 1),
+    };
+    // Where it cannot be worked out there is no such way on; the page is shown all the same.
+    Onward::iter().filter_map(|o| Some((o.to_string(), says(o), again::begins(app, run, o)?))).collect()
 }
 
-/// The copies that a run that is done has cut; none where its sheet cannot be worked out any more.
+/// The copies on the sheet of a run that has ended and is asked about.
 pub(super) fn copies(app: &App, run: &Run) -> Vec<Made> {
-    if run.state != "done" {
+    if !run.asks() && run.state != RunState::Done {
         return Vec::new();
     }
     let Ok(sheet) = SheetOf::run(app, run) else { return Vec::new() };
-    let height = sheet.here().nested.layout.sheets.get(sheet.at).map_or(0.0, |s| s.sheet.height);
+    let height = sheet.sheet().map_or(0.0, |s| s.layout.sheet.height);
     let named = |p: &boustrophe_core::nest::Placement| {
-        let part = sheet.here().work.part(p.copy.part)?;
+        let part = sheet.batch().work.part(p.copy.part)?;
         let name = if part.quantity > 1 { format!("{}, copy {}", part.name, p.copy.number) } else { part.name.clone() };
         Some((p.copy.to_string(), name, path_data(&part.outline.transformed(p.affine()), height)))
     };
@@ -65,17 +57,31 @@ pub(super) fn copies(app: &App, run: &Run) -> Vec<Made> {
 
 /// Where a run goes on that broke off, as it is posted.
 #[derive(Deserialize)]
-pub struct Onward {
+pub struct OnwardForm {
     from: String,
+    /// So much of what was burned once more, as typed; empty for as the machine is used to.
+    #[serde(default)]
+    back: String,
+    /// The sheet was put back and aligned since.
+    #[serde(default)]
+    moved: String,
+    #[serde(default)]
+    person: String,
 }
 
 /// Sends what is left of a run that broke off, and shows the new one.
-pub async fn onward(app: Shared, Path(id): Path<i32>, Form(form): Form<Onward>) -> Result<Redirect, AppError> {
+pub async fn onward(app: Shared, Path(id): Path<i32>, Typed { form, .. }: Typed<OnwardForm>) -> Result<Redirect, AppError> {
     let new = blocking(&app, move |app| {
         let run = app.store.run(id)?;
-        let chosen = again::WAYS.iter().find(|w| w.0 == form.from);
-        let (_, onward) = chosen.ok_or_else(|| AppError::Sentence("that is no way on; load the page again.".into()))?;
-        again::go_on(app, &run, *onward)
+        let onward = form.from.parse().map_err(|_| AppError::Sentence("that is no way on; load the page again.".into()))?;
+        let back = match form.back.trim() {
+            "" => None,
+            typed => Some(length(typed, Unit::Mm).map_err(AppError::Sentence)?),
+        };
+        if let Some(back) = back.filter(|b| !(0.0..=FURTHEST_BACK).contains(b)) {
+            return Err(AppError::Sentence(format!("{back} mm back will not do; use 0 to {FURTHEST_BACK}.")));
+        }
+        again::go_on(app, &run, Wanted { onward, back, moved: !form.moved.is_empty() }, app.signed(&form.person))
     })
     .await?;
     Ok(Redirect::to(&format!("/runs/{new}")))
@@ -86,53 +92,80 @@ pub async fn onward(app: Shared, Path(id): Path<i32>, Form(form): Form<Onward>) 
 pub struct Through {
     #[serde(default)]
     failed: Vec<String>,
-    /// `again`, `nest`, or empty where all is through.
+    /// `again`, `nest`, `gone`, or empty where all is through.
     #[serde(default)]
     then: String,
     #[serde(default)]
     person: String,
 }
 
-/// Takes the answer to “cut through?”: nothing is to be done, or those copies are cut again, or wanted once more in the nest.
+/// Takes the answer to what becomes of a sheet: nothing is to be done, some copies are cut again, some are wanted once more in the
+/// nest, or the sheet is given up.
 pub async fn through(app: Shared, Path(id): Path<i32>, Typed { form, .. }: Typed<Through>) -> Result<Redirect, AppError> {
     let to = blocking(&app, move |app| answered(app, id, &form)).await?;
     Ok(Redirect::to(&to))
 }
 
-fn answered(app: &Arc<App>, id: i32, form: &Through) -> Result<String, AppError> {
+fn answered(app: &Shared, id: i32, form: &Through) -> Result<String, AppError> {
+    let sentence = |text: &str| Err(AppError::Sentence(text.into()));
     let run = app.store.run(id)?;
-    if run.state != "done" {
-        return Err(AppError::Sentence("it has not come to its end; there is nothing to look through yet.".into()));
+    if !run.state.is_ended() || !run.has_burned() {
+        return sentence("it has not come to its end; there is nothing to look through yet.");
     }
-    let person: String = form.person.trim().chars().take(LONGEST_NAME).collect();
+    if !run.asks() {
+        return Err(StoreError::Answered { run: id }.into());
+    }
+    let person = named(app.signed(&form.person));
     if person.is_empty() {
-        return Err(AppError::Sentence("type your name first: the list keeps who looked.".into()));
+        return sentence("type your name first: the list keeps who looked.");
     }
     let failed = form.failed.iter().map(|c| c.parse::<CopyId>()).collect::<Result<Vec<_>, _>>()?;
-    if failed.is_empty() || form.then.is_empty() {
-        if !failed.is_empty() {
-            return Err(AppError::Sentence("say what is to be done with what is not cut through: cut it again, or nest it again.".into()));
-        }
-        app.store.tick(id, THROUGH, &person, true)?;
-        return Ok(format!("/runs/{id}"));
+    let done = run.state == RunState::Done;
+    match form.then.as_str() {
+        "" if !failed.is_empty() => sentence("say what is to be done with what is not cut through: cut it again, or nest it again."),
+        "" if done => finish(app, &run, Answer::Through, &person, &[]),
+        "gone" if !done => finish(app, &run, Answer::Gone, &person, &[]),
+        "nest" if done && failed.is_empty() => sentence("tap what still hangs first, in the picture or in the list."),
+        "nest" => finish(app, &run, Answer::Nest, &person, &failed),
+        "again" if done && !failed.is_empty() => Ok(format!("/runs/{}", again::cut_again(app, &run, &failed, &person)?)),
+        _ => sentence("that is no answer to what becomes of the sheet; load the page again."),
     }
-    app.store.tick(id, THROUGH, &person, true)?;
-    if form.then == "again" {
-        return Ok(format!("/runs/{}", again::cut_again(app, &run, &failed)?));
+}
+
+/// Keeps an answer that sends nothing. What is lost is wanted once more, of the batch that it was released in.
+fn finish(app: &Shared, run: &Run, answer: Answer, person: &str, lost: &[CopyId]) -> Result<String, AppError> {
+    // First what is wanted again: where that cannot be said the sheet is still asked about.
+    if answer == Answer::Nest {
+        nest_again(app, run, lost, person)?;
     }
-    // Wanted once more: the copies that are lost count as made, so that many more are.
+    app.store.answer(run.id, answer, person, None)?;
+    app.machines.desk(&run.machine)?.look_again();
+    crate::rack::settle_soon(app);
+    Ok(if answer == Answer::Nest { format!("/jobs/{}/nest", run.job_id) } else { format!("/runs/{}", run.id) })
+}
+
+/// Wants the lost copies of a run's sheet once more: those that are named, or, of one that broke off, all that lie on it.
+fn nest_again(app: &Shared, run: &Run, lost: &[CopyId], person: &str) -> Result<(), AppError> {
+    let sheet = SheetOf::run(app, run)?;
+    let all: Vec<CopyId> = sheet.copies().iter().map(|p| p.copy).filter(|c| lost.is_empty() || lost.contains(c)).collect();
+    if all.is_empty() {
+        return Err(AppError::Sentence("none of what was chosen lies on this sheet; load the page again.".into()));
+    }
+    let batch = sheet.batch().batch;
     let loaded = app.load(run.job_id)?;
-    let sheet = usize::try_from(run.sheet - 1).unwrap_or(0);
-    let batch = loaded.route.sheet(sheet).map_or(BatchId::FIRST, |s| s.0);
-    let here = loaded.route.batch(batch);
+    let here = loaded.route.batches.get(&batch).ok_or_else(|| {
+        AppError::Sentence("the batch that it was cut in is not in the job any more; want the parts again by hand.".into())
+    })?;
     let mut edits = Vec::new();
-    for part in here.work.parts.iter().map(|p| p.id) {
-        let lost = failed.iter().filter(|c| c.part == part).count();
-        let now = here.work.part(part).map_or(0, |p| p.quantity);
-        if lost > 0 {
-            edits.push(NestEdit::SetQuantity { part, quantity: now + u32::try_from(lost).unwrap_or(0) }.on(batch));
-        }
+    for part in sheet.batch().work.parts.iter() {
+        let n = all.iter().filter(|c| c.part == part.id).count();
+        let Some(now) = here.work.part(part.id).filter(|_| n > 0) else {
+            if n > 0 {
+                return Err(AppError::Sentence(format!("{} is not in the job any more; add it again.", part.name)));
+            }
+            continue;
+        };
+        edits.push(NestEdit::SetQuantity { part: part.id, quantity: now.quantity + u32::try_from(n).unwrap_or(0) }.on(batch));
     }
-    changes::made(app, (run.job_id, loaded.revision.id), Station::Nest, batch, &Edit::All { edits })?;
-    Ok(format!("/jobs/{}/nest", run.job_id))
+    changes::apply(app, run.job_id, loaded.revision.id, &Edit::All { edits }, person)
 }

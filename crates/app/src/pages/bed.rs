@@ -21,7 +21,6 @@ use boustrophe_formats::bitmap;
 use boustrophe_store::OnRack;
 use serde::{Deserialize, Serialize};
 use std::path::PathBuf;
-use std::sync::Arc;
 use std::time::SystemTime;
 use time::OffsetDateTime;
 
@@ -229,7 +228,7 @@ pub async fn keep(app: Shared, Path(id): Path<String>, Typed { form, .. }: Typed
     Ok(Redirect::to("/shop/rack"))
 }
 
-fn kept(app: &Arc<App>, id: &str, form: &Kept) -> Result<(), AppError> {
+fn kept(app: &Shared, id: &str, form: &Kept) -> Result<(), AppError> {
     let machine = machine_of(app, id)?;
     let unread = |_| AppError::Sentence("the outline is not understood; outline the piece again.".into());
     let rings: Vec<Vec<[f64; 2]>> = serde_json::from_str(&form.rings).map_err(unread)?;
@@ -248,6 +247,6 @@ fn kept(app: &Arc<App>, id: &str, form: &Kept) -> Result<(), AppError> {
         place: place_on(&machine),
         origin: format!("outlined on the bed of {}", machine.name),
     };
-    app.store.add_stock(&new, who(&form.person))?;
+    app.store.add_stock(&new, who(app.signed(&form.person)))?;
     Ok(())
 }

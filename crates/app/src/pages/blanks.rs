@@ -151,8 +151,8 @@ fn tray_of(app: &App, job: i32, batch: BatchId) -> Result<Arc<Tray>, AppError> {
     app.load(job)?.revision.decisions.batch(batch).nest.tray.clone().ok_or_else(none)
 }
 
-fn set(app: &Arc<App>, job: i32, batch: BatchId, tray: Tray) -> Result<(), AppError> {
-    incoming::on_top(app, job, &NestEdit::SetTray { tray: Some(Box::new(tray)) }.on(batch))
+fn set(app: &Shared, job: i32, batch: BatchId, tray: Tray) -> Result<(), AppError> {
+    incoming::on_top(app, job, &NestEdit::SetTray { tray: Some(Box::new(tray)) }.on(batch), &app.by)
 }
 
 /// Begins a job that cuts the tray's jig.
@@ -170,8 +170,8 @@ pub async fn cut_jig(app: Shared, Path(job): Path<i32>, Form(of): Form<Of>) -> R
         let stock = row.map_or_else(Stock::default, |r| Stock { machine, material: r.material.clone(), thickness: r.thickness });
         // The trays will lie as the jig does: unturned.
         let decisions = NestEdit::SetTurn { turn: Turn::None }.on(BatchId::FIRST).apply(&Decisions::on(stock))?;
-        let made = app.store.add_job(&format!("Jig for {}", loaded.job.name), &loaded.job.person, None, &decisions)?;
-        incoming::add_own(app, made.id, &[(format!("jig{}", jig::ENDING), jig::to_text(&tray).into_bytes())])?;
+        let made = app.store.add_job(&format!("Jig for {}", loaded.job.name), &app.by, None, &decisions)?;
+        incoming::add_own(app, made.id, &[(format!("jig{}", jig::ENDING), jig::to_text(&tray).into_bytes())], &app.by)?;
         set(app, job, of.batch, Tray { jig: Some(made.id), ..(*tray).clone() })?;
         Ok(made.id)
     })
@@ -198,7 +198,7 @@ pub async fn where_jig_lies(app: Shared, Path(job): Path<i32>, Form(of): Form<Of
         }
         let on_bed = Some(Point::new((origin.x * 1000.0).round() / 1000.0, (origin.y * 1000.0).round() / 1000.0));
         set(app, job, of.batch, Tray { on_bed, ..(*tray).clone() })?;
-        crate::searches::start(app, job, of.batch, crate::searches::Wish::default())
+        crate::searches::start(app, job, of.batch, crate::searches::Wish::of(&app.by))
     })
     .await?;
     Ok(Redirect::to(&format!("/jobs/{job}/nest")))

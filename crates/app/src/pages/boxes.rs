@@ -14,7 +14,6 @@ use boustrophe_core::drawing::Unit;
 use boustrophe_core::panels::{BoxSpec, ENDING, Form, Top, picture};
 use boustrophe_core::quantity::{count, length, number};
 use serde::Deserialize;
-use std::sync::Arc;
 
 /// A box as its form says it; lengths as they are typed.
 #[derive(Deserialize)]
@@ -112,13 +111,13 @@ pub async fn make(app: Shared, Path(job): Path<i32>, Typed { form, .. }: Typed<B
     Ok(Redirect::to(&format!("/jobs/{job}/intake")))
 }
 
-fn made(app: &Arc<App>, job: i32, form: &BoxForm) -> Result<(), AppError> {
+fn made(app: &Shared, job: i32, form: &BoxForm) -> Result<(), AppError> {
     let spec = form.spec().map_err(|e| AppError::Sentence(format!("{e}.")))?;
     let (name, bytes) = (format!("{}{ENDING}", names::plain(&spec.name)), spec.to_text().into_bytes());
-    let Some(drawing) = form.drawing else { return incoming::add_own(app, job, &[(name, bytes)]) };
+    let Some(drawing) = form.drawing else { return incoming::add_own(app, job, &[(name, bytes)], &app.by) };
     let hash = incoming::known(app, &name, &bytes)?;
     let edit = replacing(app, job, drawing, hash, name)?;
-    incoming::on_top(app, job, &edit)
+    incoming::on_top(app, job, &edit, &app.by)
 }
 
 /// The figures of a job's drawing that is a box; none of another.

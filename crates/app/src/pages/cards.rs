@@ -5,7 +5,7 @@ use super::changes::apply;
 use super::{Shared, blocking};
 use crate::error::{AppError, html};
 use crate::incoming::keep;
-use crate::shop::{App, Loaded, stock_words};
+use crate::shop::{Loaded, stock_words};
 use askama::Template;
 use axum::extract::{Form, Path};
 use axum::response::{Html, Redirect};
@@ -17,7 +17,6 @@ use boustrophe_core::quantity::{length, number};
 use boustrophe_core::shop::{ChartRow, Shop};
 use boustrophe_formats::svg::{WriteGroup, write};
 use serde::Deserialize;
-use std::sync::Arc;
 
 /// Feeds and powers of a card unless typed: a third to three times the row it is made round.
 const STEPS: usize = 5;
@@ -48,7 +47,7 @@ pub async fn for_job(app: Shared, Path(job): Path<i32>, Form(new): Form<NewCard>
     let id = blocking(&app, move |app| {
         let loaded = app.load(job)?;
         let d = &loaded.revision.decisions;
-        begin(app, d.first().stock.clone(), &d.assign.rows, &loaded.job.person, &new)
+        begin(app, d.first().stock.clone(), &d.assign.rows, &new)
     })
     .await?;
     Ok(Redirect::to(&format!("/jobs/{id}/assign")))
@@ -59,7 +58,7 @@ pub async fn for_chart(app: Shared, Form(new): Form<NewCard>) -> Result<Redirect
     let id = blocking(&app, move |app| {
         let thickness = length(&new.thickness, Unit::Mm)?;
         let batch = Stock { machine: new.machine.clone(), material: new.material.clone(), thickness };
-        begin(app, batch, &[], "", &new)
+        begin(app, batch, &[], &new)
     })
     .await?;
     Ok(Redirect::to(&format!("/jobs/{id}/assign")))
@@ -74,7 +73,7 @@ fn list(text: &str, usual: Vec<f64>) -> Result<Vec<f64>, AppError> {
 }
 
 /// Begins the job of a card; gives its number.
-fn begin(app: &App, batch: Stock, proposed: &[ChartRow], person: &str, new: &NewCard) -> Result<i32, AppError> {
+fn begin(app: &Shared, batch: Stock, proposed: &[ChartRow], new: &NewCard) -> Result<i32, AppError> {
     let shop = app.shop();
     let machine = shop.machine(&batch.machine).ok_or_else(|| AppError::Sentence(format!("there is no machine “{}”", batch.machine)))?;
     if !(THICKNESSES.0..=THICKNESSES.1).contains(&batch.thickness) {
@@ -121,9 +120,9 @@ fn begin(app: &App, batch: Stock, proposed: &[ChartRow], person: &str, new: &New
     // What a card tries out is unproved by its nature, and its labels are letters.
     decisions.accepted.extend(["unproved", "gaps", "specks"].map(|code| Acceptance::Everywhere(code.into())));
     decisions.assign.settings = drawn.settings.iter().map(|s| s.1.clone()).collect();
-    let job = app.store.add_job(&name, person, None, &decisions)?;
+    let job = app.store.add_job(&name, &app.by, None, &decisions)?;
     let hash = keep(app, "card.svg", svg(&drawn).as_bytes())?;
-    apply(app, job.id, job.head.unwrap_or(0), &Edit::Intake(IntakeEdit::AddDrawing { file: hash, name: "card.svg".into() }))?;
+    apply(app, job.id, job.head.unwrap_or(0), &Edit::Intake(IntakeEdit::AddDrawing { file: hash, name: "card.svg".into() }), &app.by)?;
     assign(app, job.id, &drawn)?;
     Ok(job.id)
 }
@@ -162,7 +161,7 @@ fn svg(drawn: &Drawn) -> String {
 }
 
 /// Gives each layer of the card its process, and its cells their settings.
-fn assign(app: &App, job: i32, drawn: &Drawn) -> Result<(), AppError> {
+fn assign(app: &Shared, job: i32, drawn: &Drawn) -> Result<(), AppError> {
     let loaded = app.load(job)?;
     let mut edits = Vec::new();
     for row in &loaded.route.work.key {
@@ -173,7 +172,7 @@ fn assign(app: &App, job: i32, drawn: &Drawn) -> Result<(), AppError> {
             None => Edit::Assign(AssignEdit::SetKey { key, process: Some(drawn.layers[at].process) }),
         });
     }
-    apply(app, job, loaded.revision.id, &Edit::All { edits })
+    apply(app, job, loaded.revision.id, &Edit::All { edits }, &app.by)
 }
 
 struct CellView {
@@ -203,7 +202,7 @@ pub async fn page(app: Shared, Path(job): Path<i32>) -> Result<Html<String>, App
     blocking(&app, move |app| shown(app, job)).await
 }
 
-fn shown(app: &Arc<App>, job: i32) -> Result<Html<String>, AppError> {
+fn shown(app: &Shared, job: i32) -> Result<Html<String>, AppError> {
     let loaded = app.load(job)?;
     let d = &loaded.revision.decisions;
     let shop = &loaded.shop;
@@ -252,7 +251,7 @@ pub async fn best(app: Shared, Path(job): Path<i32>, Form(best): Form<Best>) -> 
     Ok(Redirect::to(&format!("/shop/charts?row={key}#row")))
 }
 
-fn best_taken(app: &Arc<App>, job: i32, best: &Best) -> Result<String, AppError> {
+fn best_taken(app: &Shared, job: i32, best: &Best) -> Result<String, AppError> {
     let loaded = app.load(job)?;
     let d = &loaded.revision.decisions;
     let mm = |text: &str| length(text.trim(), Unit::Mm).map_err(AppError::Sentence);
@@ -271,7 +270,7 @@ fn best_taken(app: &Arc<App>, job: i32, best: &Best) -> Result<String, AppError>
         }
         None => return Err(AppError::Sentence("this job is no test card.".into())),
     };
-    put(app, row, &best.person, &reason)
+    put(app, row, app.signed(&best.person), &reason)
 }
 
 /// Which process came out well.
@@ -286,7 +285,7 @@ pub async fn proved(app: Shared, Path(job): Path<i32>, Form(form): Form<Proved>)
         let loaded = app.load(job)?;
         let process = Process::from_slug(&form.process).ok_or_else(|| AppError::Sentence(format!("“{}” is no process", form.process)))?;
         let row = row_of(&loaded, process)?;
-        put(app, ChartRow { unproved: false, ..row }, &loaded.job.person, &format!("came out well in {}", loaded.job.name))
+        put(app, ChartRow { unproved: false, ..row }, &app.by, &format!("came out well in {}", loaded.job.name))
     })
     .await?;
     Ok(Redirect::to(&format!("/jobs/{job}/assign")))
@@ -298,7 +297,7 @@ fn row_of(loaded: &Loaded, process: Process) -> Result<ChartRow, AppError> {
 }
 
 /// Puts a row into the chart, in place of the one it had; gives its key.
-fn put(app: &Arc<App>, row: ChartRow, person: &str, reason: &str) -> Result<String, AppError> {
+fn put(app: &Shared, row: ChartRow, person: &str, reason: &str) -> Result<String, AppError> {
     let key = row.key();
     change(app, "chart", None, (person, reason), |shop| {
         let machine = shop.machine(&row.machine).ok_or_else(|| format!("there is no machine “{}”", row.machine))?;

@@ -24,7 +24,6 @@ use boustrophe_core::lettering::Face;
 use boustrophe_core::quantity::length;
 use boustrophe_formats::dxf::{self, WriteLayer};
 use boustrophe_store::{NewRevision, StoreError};
-use std::sync::Arc;
 
 #[derive(Template)]
 #[template(path = "conflict.html")]
@@ -42,24 +41,24 @@ pub async fn edit(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Form>)
     blocking(&app, move |app| edited(app, job, &form)).await
 }
 
-fn edited(app: &Arc<App>, job: i32, form: &Form) -> Result<Response, AppError> {
+fn edited(app: &Shared, job: i32, form: &Form) -> Result<Response, AppError> {
     let station = Station::from_slug(&form.station).unwrap_or(Station::Intake);
     made(app, (job, form.revision), station, form.batch, &form.edit()?)
 }
 
 /// Makes an edit on the revision that a page showed; the answer is the station's docket about the batch that the page was about.
-pub fn made(app: &Arc<App>, (job, revision): (i32, i32), station: Station, batch: BatchId, edit: &Edit) -> Result<Response, AppError> {
+pub fn made(app: &Shared, (job, revision): (i32, i32), station: Station, batch: BatchId, edit: &Edit) -> Result<Response, AppError> {
     let searched = edit.nests();
     if let (Edit::Nest(_), Some(nested)) = (edit, searched) {
         // Nothing is decided by the wish alone.
-        searches::start(app, job, nested, searches::Wish::default())?;
+        searches::start(app, job, nested, searches::Wish::of(&app.by))?;
         return answered(app, job, station, batch);
     }
-    match apply(app, job, revision, edit) {
+    match apply(app, job, revision, edit, &app.by) {
         Err(AppError::Store(StoreError::Moved { head })) => conflict(app, job, station, edit, head),
         Err(other) => Err(other),
         Ok(()) => {
-            searched.map_or(Ok(()), |nested| searches::start(app, job, nested, searches::Wish::default()))?;
+            searched.map_or(Ok(()), |nested| searches::start(app, job, nested, searches::Wish::of(&app.by)))?;
             answered(app, job, station, batch)
         }
     }
@@ -78,14 +77,13 @@ pub async fn make(app: Shared, job: i32, revision: i32, station: Station, edit: 
 }
 
 /// Applies an edit to the revision that a page showed.
-pub fn apply(app: &App, job: i32, revision: i32, edit: &Edit) -> Result<(), AppError> {
+pub fn apply(app: &App, job: i32, revision: i32, edit: &Edit, by: &str) -> Result<(), AppError> {
     let before = app.store.revision(job, revision)?;
     let after = edit.apply(&before.decisions)?;
     // Worked out before it is kept: a change that cannot be computed is refused, not stored.
     let shop = app.shop();
     let route = app.route(&after, &shop)?;
-    let found = app.store.job(job)?;
-    let new = NewRevision { label: &edit.label(), person: &found.person, decisions: &after };
+    let new = NewRevision { label: &edit.label(), person: by, decisions: &after };
     let id = app.store.add_revision(job, revision, new)?;
     let revision = boustrophe_store::Revision { id, decisions: after, ledger: None, ..before };
     app.keep_figures(&Loaded { job: app.store.job(job)?, revision, route, shop, batch: BatchId::FIRST })
@@ -141,7 +139,7 @@ pub async fn holds(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Holds
         let room = room(mm(&form.width)?, mm(&form.measured)?);
         let loaded = app.load(job)?;
         let id = loaded.revision.decisions.first().stock.material.clone();
-        book::change(app, "material", None, (&form.person, "from a coupon"), |shop| {
+        book::change(app, "material", None, (app.signed(&form.person), "from a coupon"), |shop| {
             let known = shop.materials.iter_mut().find(|m| m.id == id).ok_or("its material is not in the shop's book any more")?;
             known.clearance = Some(room);
             book::told(&known.troubles())
@@ -167,7 +165,7 @@ pub async fn coupon(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Coup
     blocking(&app, move |app| coupon_added(app, job, form)).await
 }
 
-fn coupon_added(app: &Arc<App>, job: i32, form: CouponForm) -> Result<Redirect, AppError> {
+fn coupon_added(app: &Shared, job: i32, form: CouponForm) -> Result<Redirect, AppError> {
     let mm = |text: &str| length(text, Unit::Mm).map_err(AppError::Sentence);
     let (middle, step) = (mm(&form.middle)?, mm(&form.step)?);
     let (name, coupon) = match form.of.as_str() {
@@ -177,7 +175,7 @@ fn coupon_added(app: &Arc<App>, job: i32, form: CouponForm) -> Result<Redirect, 
     };
     let paths = std::iter::once(coupon.outline).chain(coupon.tongue).collect();
     let layers = [WriteLayer { name: "cut", colour: 7, paths }];
-    incoming::add_own(app, job, &[(name.into(), dxf::write(&layers).into_bytes())])?;
+    incoming::add_own(app, job, &[(name.into(), dxf::write(&layers).into_bytes())], &app.by)?;
     // Its numbers are written on it as a person would: scored whatever the shop's colours say, and clean as they are.
     let loaded = app.load(job)?;
     let comb = loaded.route.drawings.last().and_then(|d| Some((d.id, d.cleaned.contours.first()?.id)));
@@ -189,7 +187,7 @@ fn coupon_added(app: &Arc<App>, job: i32, form: CouponForm) -> Result<Redirect, 
             operation: Operation::Write { part, spot, text, height, face: Face::Stroke, angle: 0.0 },
         })
     };
-    incoming::on_top(app, job, &Edit::All { edits: coupon.labels.into_iter().map(write).collect() })?;
+    incoming::on_top(app, job, &Edit::All { edits: coupon.labels.into_iter().map(write).collect() }, &app.by)?;
     Ok(Redirect::to(&format!("/jobs/{job}/clean")))
 }
 
@@ -269,7 +267,7 @@ pub async fn files(app: Shared, Path(job): Path<i32>, multipart: Multipart) -> R
     let (tables, drawings) = incoming::receive(&app, multipart).await?.into_iter().partition(|f| tables::is_table(&f.name));
     let (taken, refused) = incoming::take(&app, drawings).await?;
     blocking(&app, move |app| {
-        incoming::add(app, job, taken)?;
+        incoming::add(app, job, taken, &app.by)?;
         let tables: Vec<incoming::Dropped> = tables;
         tables::dropped(app, job, &tables)
     })

@@ -4,7 +4,6 @@ use super::{Shared, blocking};
 use crate::error::{AppError, html};
 use crate::floor_cards::Figures;
 use crate::incoming;
-use crate::shop::App;
 use askama::Template;
 use axum::extract::{Form, Multipart, Path, Query};
 use axum::http::HeaderMap;
@@ -15,7 +14,6 @@ use boustrophe_core::decisions::Decisions;
 use boustrophe_store::{Job, OnFloor};
 use serde::Deserialize;
 use std::collections::BTreeMap;
-use std::sync::Arc;
 
 /// A job on the floor.
 struct Card {
@@ -101,7 +99,7 @@ pub async fn fate(app: Shared, Path(id): Path<i32>, Form(fate): Form<Fate>) -> R
     blocking(&app, move |app| decided(app, id, fate)).await
 }
 
-fn decided(app: &Arc<App>, id: i32, fate: Fate) -> Result<Redirect, AppError> {
+fn decided(app: &Shared, id: i32, fate: Fate) -> Result<Redirect, AppError> {
     let job = app.store.job(id)?;
     match fate.what.as_str() {
         "away" => app.store.archive(id, true)?,
@@ -113,11 +111,8 @@ fn decided(app: &Arc<App>, id: i32, fate: Fate) -> Result<Redirect, AppError> {
                     job.name
                 )));
             }
-            if app.store.runs_of(id)?.iter().any(|r| r.ended_at.is_none()) {
-                return Err(AppError::Sentence("a run of this job has not ended; let it end or stop it first.".into()));
-            }
-            app.searches.stop(id);
             app.store.delete_job(id)?;
+            app.searches.stop(id);
         }
         other => return Err(AppError::Sentence(format!("“{other}” cannot be done with a job"))),
     }
@@ -136,7 +131,7 @@ pub async fn begin(app: Shared, Form(new): Form<NewJob>) -> Result<Redirect, App
     if name.is_empty() {
         return Err(AppError::Sentence("a job needs a name; type one.".into()));
     }
-    let id = blocking(&app, move |app| Ok(app.store.add_job(&name, "", None, &Decisions::default())?.id)).await?;
+    let id = blocking(&app, move |app| Ok(app.store.add_job(&name, &app.by, None, &Decisions::default())?.id)).await?;
     Ok(Redirect::to(&format!("/jobs/{id}/intake")))
 }
 
@@ -149,8 +144,8 @@ pub async fn dropped(app: Shared, multipart: Multipart) -> Result<Response, AppE
     }
     let id = blocking(&app, move |app| {
         let name = taken.first().map_or("Job", |f| f.name.rsplit_once('.').map_or(f.name.as_str(), |n| n.0)).to_owned();
-        let job = app.store.add_job(&name, "", None, &Decisions::default())?;
-        incoming::add(app, job.id, taken)?;
+        let job = app.store.add_job(&name, &app.by, None, &Decisions::default())?;
+        incoming::add(app, job.id, taken, &app.by)?;
         Ok(job.id)
     })
     .await?;

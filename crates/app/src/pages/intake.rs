@@ -212,7 +212,7 @@ pub async fn replace(app: Shared, Path((job, drawing)): Path<(i32, u32)>, multip
     let Some(incoming::Taken { name, hash }) = taken.into_iter().next() else { return Err(incoming::told(&refused)) };
     blocking(&app, move |app| {
         let edit = replacing(app, job, drawing, hash, name)?;
-        incoming::on_top(app, job, &edit)
+        incoming::on_top(app, job, &edit, &app.by)
     })
     .await?;
     Ok(StatusCode::NO_CONTENT.into_response())

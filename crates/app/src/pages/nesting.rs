@@ -39,7 +39,10 @@ pub async fn start(app: Shared, Path(job): Path<i32>, Form(time): Form<Time>) ->
         "" => None,
         typed => Some(u64::from(count(typed, 1, 36_000)?)),
     };
-    blocking(&app, move |app| searches::start(app, job, time.batch, searches::Wish { seconds, only_new: time.only == "on" })).await?;
+    blocking(&app, move |app| {
+        searches::start(app, job, time.batch, searches::Wish { seconds, only_new: time.only == "on", by: app.by.clone() })
+    })
+    .await?;
     Ok(StatusCode::NO_CONTENT)
 }
 
@@ -96,7 +99,7 @@ pub struct From {
 /// Takes the parts of another job in.
 pub async fn take_in(app: Shared, Path(job): Path<i32>, Form(form): Form<From>) -> Result<Response, AppError> {
     blocking(&app, move |app| {
-        guests::take_in(app, job, form.batch, form.from)?;
+        guests::take_in(app, job, form.batch, form.from, &app.by)?;
         changes::answered(app, job, Station::Nest, form.batch)
     })
     .await
@@ -107,7 +110,7 @@ pub async fn take(app: Shared, Path(job): Path<i32>) -> Result<Response, AppErro
     blocking(&app, move |app| {
         let gone = || AppError::Sentence("nothing was written down of that search; nest again.".into());
         let batch = app.store.was_searching(job)?.ok_or_else(gone)?;
-        searches::keep(app, job, batch, app.store.search_best(job)?.ok_or_else(gone)?)?;
+        searches::keep(app, job, batch, app.store.search_best(job)?.ok_or_else(gone)?, &app.by)?;
         changes::answered(app, job, Station::Nest, batch)
     })
     .await
@@ -127,7 +130,7 @@ pub async fn stop(app: Shared, Path(job): Path<i32>) -> StatusCode {
 
 /// Tells a page how the search stands until it ends.
 pub async fn events(app: Shared, Path(job): Path<i32>) -> Sse<impl Stream<Item = Result<Event, Infallible>>> {
-    let told = stream::unfold((app.0, false), move |(app, ended)| async move {
+    let told = stream::unfold((app, false), move |(app, ended)| async move {
         if ended {
             return None;
         }

@@ -6,7 +6,6 @@ use crate::edits::stock_of;
 use crate::error::AppError;
 use crate::incoming;
 use crate::names;
-use crate::shop::App;
 use axum::extract::Path;
 use axum::response::Redirect;
 use boustrophe_core::assign::Part;
@@ -15,7 +14,6 @@ use boustrophe_core::ids::PartId;
 use boustrophe_core::plate::{ENDING, LAYERS, NamePlate};
 use boustrophe_core::quantity::length;
 use serde::Deserialize;
-use std::sync::Arc;
 
 /// A name plate as its form says it; lengths as they are typed.
 #[derive(Deserialize)]
@@ -53,10 +51,10 @@ pub async fn make(app: Shared, Path(job): Path<i32>, Typed { form, .. }: Typed<P
     Ok(Redirect::to(&format!("/jobs/{job}/intake")))
 }
 
-fn made(app: &Arc<App>, job: i32, form: &PlateForm) -> Result<(), AppError> {
+fn made(app: &Shared, job: i32, form: &PlateForm) -> Result<(), AppError> {
     let plate = form.plate().and_then(|p| p.drawn().map(|_| p)).map_err(|e| AppError::Sentence(format!("{e}.")))?;
     let backing = if form.backing.is_empty() { None } else { Some(stock_of(&form.backing)?) };
-    incoming::add_own(app, job, &[(format!("{}{ENDING}", names::plain(&plate.text)), plate.to_text().into_bytes())])?;
+    incoming::add_own(app, job, &[(format!("{}{ENDING}", names::plain(&plate.text)), plate.to_text().into_bytes())], &app.by)?;
     let Some(stock) = backing else { return Ok(()) };
     let loaded = app.load(job)?;
     let decisions = &loaded.revision.decisions;
@@ -64,5 +62,5 @@ fn made(app: &Arc<App>, job: i32, form: &PlateForm) -> Result<(), AppError> {
     let is_backing =
         |p: &&Part| p.drawing == drawing && p.outer.is_some_and(|i| loaded.route.work.items[i].contour.style.layer == LAYERS[1]);
     let parts: Vec<PartId> = loaded.route.work.parts.iter().filter(is_backing).map(|p| p.id).collect();
-    incoming::on_top(app, job, &decisions.made_of(parts, stock))
+    incoming::on_top(app, job, &decisions.made_of(parts, stock), &app.by)
 }

@@ -7,9 +7,9 @@ use crate::machines::Seen;
 use crate::shop::{App, stock_words};
 use askama::Template;
 use axum::extract::Path;
+use axum::http::StatusCode;
 use axum::response::{Html, Redirect};
-use boustrophe_core::decisions::{BatchDecisions, Decisions};
-use boustrophe_core::nest::SheetLayout;
+use boustrophe_core::run::RunState;
 use boustrophe_core::shop::{self, Shop};
 use boustrophe_core::time::clock;
 use boustrophe_store::{PastRun, Run};
@@ -32,6 +32,8 @@ struct Desk {
     /// How it stands, in words.
     stands: String,
     silent: bool,
+    /// The run whose sheet lies on the bed, unanswered for.
+    asks: Option<Run>,
     queue: Vec<Waiting>,
     past: Vec<Past>,
     paces: Vec<Pace>,
@@ -48,6 +50,8 @@ struct Waiting {
     turn: String,
     /// It waits and can be moved.
     movable: bool,
+    /// What has moved on since it was released.
+    since: String,
 }
 
 /// A run of before.
@@ -82,25 +86,25 @@ fn desk(app: &App, shop: &Shop, id: &str, name: &str) -> Result<Desk, AppError> 
     let seen = app.machines.desk(id).map_or_else(|_| Seen::default(), |d| d.seen());
     let open = app.store.open_runs(id)?;
     // What runs comes first, whatever its place.
-    let (begun, waiting): (Vec<Run>, Vec<Run>) = open.into_iter().partition(|r| r.state != "waiting");
+    let (begun, waiting): (Vec<Run>, Vec<Run>) = open.into_iter().partition(|r| r.state != RunState::Waiting);
     let mut before = 0.0;
     let mut queue = Vec::new();
     for run in begun.into_iter().chain(waiting) {
-        let decisions = app.store.revision(run.job_id, run.revision)?.decisions;
-        let sheet = sheet_of(&decisions, run.sheet);
-        let left = (run.total - run.seconds).max(0.0) * sheet.map_or(1.0, |(b, _)| shop.time_factor(&b.stock));
+        let row = run.release_id.map(|r| app.store.release_sheet(r, run.sheet)).transpose()?;
+        let left = time_left(app, &run)?;
         queue.push(Waiting {
             job: app.store.job(run.job_id)?.name,
-            lay: sheet.map_or_else(|| "the job's sheet".into(), |(batch, sheet)| lay(app, shop, batch, sheet)),
+            lay: row.map_or_else(|| "the job's sheet".into(), |r| r.lay),
             minutes: clock(left),
             turn: if before > 0.0 { format!("in {}", clock(before)) } else { "next".into() },
-            movable: run.state == "waiting",
+            movable: matches!(run.state, RunState::Waiting | RunState::Ready) && run.goes_on.is_none(),
+            since: super::runs::released(app, &run)?.map_or_else(String::new, |r| r.since),
             run,
         });
         before += left;
     }
     if let Some(first) = queue.first_mut().filter(|q| !q.movable) {
-        first.turn = first.run.state.clone();
+        first.turn = first.run.state.to_string();
     }
     let stands = match (&seen.status, seen.live()) {
         (Some(s), true) => match s.alarm {
@@ -115,32 +119,27 @@ fn desk(app: &App, shop: &Shop, id: &str, name: &str) -> Result<Desk, AppError> 
         name: name.into(),
         stands,
         silent: !seen.live(),
+        asks: app.store.asking(id)?,
         queue,
         paces: paces(app, shop, &past),
         past: past.into_iter().map(was).collect(),
     })
 }
 
-/// The sheet of a run (from 1) among decisions, and its batch.
-fn sheet_of(decisions: &Decisions, sheet: i32) -> Option<(&BatchDecisions, &SheetLayout)> {
-    let all = decisions.batches.values().flat_map(|b| b.nest.layout.iter().flat_map(move |l| l.sheets.iter().map(move |s| (b, s))));
-    usize::try_from(sheet - 1).ok().and_then(|n| all.into_iter().nth(n))
+/// Seconds that a run has still to go, as runs on its stock have shown: the one sum of all pages.
+pub(super) fn time_left(app: &App, run: &Run) -> Result<f64, AppError> {
+    Ok((run.total - run.seconds).max(0.0) * factor(app, run)?)
 }
 
-/// What has to lie on the bed, and where it stands.
-fn lay(app: &App, shop: &Shop, batch: &BatchDecisions, sheet: &SheetLayout) -> String {
-    let stock = &batch.stock;
-    let material = shop.material(&stock.material).map_or(stock.material.as_str(), |m| m.name.as_str());
-    let rack = sheet.sheet.rack.and_then(|r| app.store.stocked(i32::try_from(r).ok()?).ok());
-    let from = rack.map_or_else(String::new, |r| {
-        let place = if r.stock.place.is_empty() { String::new() } else { format!(", {}", r.stock.place) };
-        format!(", {} {} of the rack{place}", if r.stock.offcut { "offcut" } else { "sheet" }, r.id)
-    });
-    format!("{material} {} mm, {:.0} × {:.0}{from}", stock.thickness, sheet.sheet.width, sheet.sheet.height)
+/// How many times as long a run takes as is reckoned.
+pub(super) fn factor(app: &App, run: &Run) -> Result<f64, AppError> {
+    let Some(release) = run.release_id else { return Ok(1.0) };
+    let row = app.store.release_sheet(release, run.sheet)?;
+    Ok(app.released(release, row.batch)?.time_factor)
 }
 
 fn was(run: PastRun) -> Past {
-    let off = if run.state == "done" && run.total > 0.0 {
+    let off = if run.state == RunState::Done && run.total > 0.0 {
         format!("{:+.0} %", (run.seconds / run.total - 1.0) * 100.0).replace('-', "−")
     } else {
         String::new()
@@ -156,9 +155,9 @@ fn was(run: PastRun) -> Past {
 
 /// What finished runs say of the chart's factors of time.
 fn paces(app: &App, shop: &Shop, past: &[PastRun]) -> Vec<Pace> {
-    let finished = past.iter().filter(|r| r.state == "done" && r.total > 0.0).filter_map(|run| {
-        let revision = app.store.revision(run.job_id, run.revision).ok()?;
-        let (batch, _) = sheet_of(&revision.decisions, run.sheet)?;
+    let finished = past.iter().filter(|r| r.state == RunState::Done && r.total > 0.0).filter_map(|run| {
+        let row = app.store.release_sheet(run.release_id?, run.sheet).ok()?;
+        let batch = app.released(run.release_id?, row.batch).ok()?;
         Some((batch.stock.clone(), run.seconds, run.total))
     });
     let said = |p: shop::Pace| Pace {
@@ -173,6 +172,13 @@ fn paces(app: &App, shop: &Shop, past: &[PastRun]) -> Vec<Pace> {
         factor: p.factor.to_string(),
     };
     shop::paces(finished, shop).into_iter().map(said).collect()
+}
+
+/// Stops a machine, whatever it does.
+pub async fn stop(app: Shared, Path(machine): Path<String>) -> Result<StatusCode, AppError> {
+    tracing::info!(machine, by = app.by, "stop");
+    app.machines.desk(&machine)?.stop().await?;
+    Ok(StatusCode::NO_CONTENT)
 }
 
 /// Runs in the wanted order, by number, with commas.
@@ -209,7 +215,7 @@ pub struct PaceForm {
 pub async fn pace(app: Shared, Path(machine): Path<String>, Typed { form, .. }: Typed<PaceForm>) -> Result<Redirect, AppError> {
     let at = machine.clone();
     blocking(&app, move |app| {
-        book::change(app, "chart", None, (&form.person, "from the runs"), |shop| {
+        book::change(app, "chart", None, (app.signed(&form.person), "from the runs"), |shop| {
             let machines = shop.machines.clone();
             let row = shop.chart.iter_mut().find(|r| r.key() == form.row && r.machine == machine);
             let row = row.ok_or("that row is not in the chart any more; load the page again")?;
@@ -228,22 +234,26 @@ mod tests {
 
     #[test]
     fn what_took_longer_says_by_how_much() {
-        let run = |state: &str, seconds: f64| PastRun {
+        let run = |state: RunState, seconds: f64| PastRun {
             id: 1,
             job_id: 1,
             job: "Combs".into(),
             revision: 1,
             sheet: 1,
             file_name: "a.nc".into(),
-            state: state.into(),
+            state,
             alarm: String::new(),
             seconds,
             total: 100.0,
             ended_at: Some("2026-12-01T10:11:12Z".into()),
             goes_on: None,
+            release_id: None,
         };
-        let told = |state: &str, seconds: f64| was(run(state, seconds)).off;
-        assert_eq!((told("done", 112.0), told("done", 96.0), told("stopped", 20.0)), ("+12 %".into(), "−4 %".into(), String::new()));
-        assert_eq!(was(run("done", 100.0)).when, "2026-12-01 10:11");
+        let told = |state: RunState, seconds: f64| was(run(state, seconds)).off;
+        assert_eq!(
+            (told(RunState::Done, 112.0), told(RunState::Done, 96.0), told(RunState::Stopped, 20.0)),
+            ("+12 %".into(), "−4 %".into(), String::new())
+        );
+        assert_eq!(was(run(RunState::Done, 100.0)).when, "2026-12-01 10:11");
     }
 }

@@ -166,7 +166,7 @@ pub async fn change(
             _ => Edit::Intake(IntakeEdit::DropRegion { drawing, region: form.region }),
         };
         // What is boxed is boxed on whatever is there; what is said of a region is said of the one that was shown.
-        if form.what == "add" { incoming::on_top(app, job, &edit) } else { apply(app, job, form.revision, &edit) }
+        if form.what == "add" { incoming::on_top(app, job, &edit, &app.by) } else { apply(app, job, form.revision, &edit, &app.by) }
     })
     .await?;
     Ok(Redirect::to(&format!("/jobs/{job}/drawings/{drawing}/pages")))

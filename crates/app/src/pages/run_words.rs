@@ -3,6 +3,7 @@
 use crate::error::AppError;
 use crate::machines::Seen;
 use crate::shop::App;
+use boustrophe_core::run::RunState;
 use boustrophe_machine::Alarm;
 use boustrophe_store::Run;
 use std::time::SystemTime;
@@ -25,19 +26,19 @@ pub(super) fn told(alarm: Alarm) -> (&'static str, &'static str) {
 }
 
 /// The state of a run in a sentence.
-pub(super) fn says(state: &str, machine: &str) -> String {
+pub(super) fn says(state: RunState, machine: &str) -> String {
     match state {
-        "walking" => "Walking round, beam off".into(),
-        "waiting" => format!("Waits for {machine}"),
-        "sending" | "loading" => format!("Being sent to {machine}"),
-        "ready" => "Ready: go through the list, then start".into(),
-        "running" => "Running".into(),
-        "paused" => "Paused".into(),
-        "stopped" => "Stopped".into(),
-        "done" => "Done".into(),
-        "lost" => "Lost: the machine no longer knows of it".into(),
-        "withdrawn" => "Taken out of the queue".into(),
-        _ => "Went wrong".into(),
+        RunState::Walking => "Walking round, beam off".into(),
+        RunState::Waiting => format!("Waits for {machine}"),
+        RunState::Sending => format!("Being sent to {machine}"),
+        RunState::Ready => "Ready: go through the list, then start".into(),
+        RunState::Running => "Running".into(),
+        RunState::Paused => "Paused".into(),
+        RunState::Stopped => "Stopped".into(),
+        RunState::Done => "Done".into(),
+        RunState::Lost => "Lost: the machine no longer knows of it".into(),
+        RunState::Withdrawn => "Taken out of the queue".into(),
+        RunState::Fault => "Went wrong".into(),
     }
 }
 
@@ -58,10 +59,17 @@ pub(super) fn silence(machine: &str, seen: &Seen) -> String {
 
 /// What a run in the queue waits for.
 pub(super) fn waits(app: &App, run: &Run, machine: &str, seen: &Seen) -> Result<String, AppError> {
+    if let Some(lies) = app.store.asking(&run.machine)? {
+        return Ok(format!(
+            "The sheet of run {} lies on {machine}'s bed: say on its page what becomes of it. Nothing else comes before that.",
+            lies.id
+        ));
+    }
     // In the queue's order: what is begun, and what stands before it.
     let open = app.store.open_runs(&run.machine)?;
     let place = open.iter().position(|r| r.id == run.id).unwrap_or(open.len());
-    let before: Vec<Run> = open.into_iter().enumerate().filter(|(i, r)| *i < place || r.state != "waiting").map(|(_, r)| r).collect();
+    let before: Vec<Run> =
+        open.into_iter().enumerate().filter(|(i, r)| *i < place || r.state != RunState::Waiting).map(|(_, r)| r).collect();
     let ahead = before.iter().filter(|r| r.id != run.id).count();
     let held = seen.status.as_ref().and_then(|s| s.held.as_ref().filter(|h| h.run == 0).map(|h| (s.state, h)));
     Ok(match (before.first(), held) {

@@ -1,23 +1,26 @@
 //! The operator's page: a program on a machine, and the truth about the line to it.
 
-use super::after::{LONGEST_NAME, Made, THROUGH, WayOn, copies, ways};
+use super::after::{Made, WayOn, copies, ways};
 use super::run_words::{says, silence, told, waits};
 use super::typed::Typed;
-use super::{Shared, blocking};
+use super::{Shared, blocking, named};
 use crate::error::{AppError, html};
+use crate::floor_cards::{Told, release_told};
+use crate::machines::again::SheetOf;
 use crate::machines::{self, QUIET, Seen, Word, watch};
 use crate::papers::{LIST, zero_words};
+use crate::releases;
 use crate::shop::App;
 use askama::Template;
 use axum::extract::Path;
 use axum::http::HeaderName;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use boustrophe_core::quantity::count;
+use boustrophe_core::run::{Answer, RunState};
 use boustrophe_core::time::clock;
 use boustrophe_machine::{Alarm, State};
-use boustrophe_store::{Run, Tick};
+use boustrophe_store::{Run, StoreError, Tick};
 use serde::Deserialize;
-use std::sync::Arc;
 
 /// Ticked as well where an earlier run has burned some of the sheet.
 const AGAIN: &str = "again";
@@ -43,8 +46,18 @@ struct Page {
     ways: Vec<WayOn>,
     /// Copies on the sheet, where it has come to its end: id, name, and outline as path data.
     copies: Vec<Made>,
-    /// Who said that all is cut through, and when.
-    through: String,
+    /// What was said of the sheet, by whom and when; empty as long as it is asked about.
+    answered: String,
+    /// Its sheet is asked about.
+    asks: bool,
+    /// It broke off: the sheet may be given up.
+    broke: bool,
+    /// It was put back and aligned since it ran: it would lie elsewhere now.
+    moved: bool,
+    /// How much is burned once more where it goes on, mm.
+    overlap: f64,
+    /// Its release, as it is told; none for what an earlier version sent.
+    release: Option<Told>,
 }
 
 /// A line of the list.
@@ -95,10 +108,19 @@ struct Progress {
 /// Which sheet, from 1, and how often.
 #[derive(Deserialize)]
 pub struct Send {
-    sheet: usize,
+    /// As numbered through, from 1.
+    sheet: i32,
     /// How many of it are to be in the queue.
     #[serde(default = "once")]
     times: String,
+    /// The release that the page showed; none where it showed none.
+    #[serde(default)]
+    release: Option<i32>,
+    /// The revision that the page showed.
+    #[serde(default)]
+    revision: Option<i32>,
+    #[serde(default)]
+    person: String,
 }
 
 fn once() -> String {
@@ -109,7 +131,9 @@ fn once() -> String {
 pub async fn send(app: Shared, Path(job): Path<i32>, Typed { form: send, .. }: Typed<Send>) -> Result<Redirect, AppError> {
     let run = blocking(&app, move |app| {
         let times = count(send.times.trim(), 1, machines::MOST_TIMES).map_err(AppError::Sentence)?;
-        machines::send(app, job, send.sheet.saturating_sub(1), times as usize)
+        let by = named(app.signed(&send.person));
+        let release = releases::to_send(app, job, send.release, send.revision, &by)?;
+        machines::send(app, &release, send.sheet, times as usize, &by)
     })
     .await?;
     Ok(Redirect::to(&format!("/runs/{run}")))
@@ -120,39 +144,63 @@ pub async fn page(app: Shared, Path(id): Path<i32>) -> Result<Html<String>, AppE
     blocking(&app, move |app| shown(app, id)).await
 }
 
-fn shown(app: &Arc<App>, id: i32) -> Result<Html<String>, AppError> {
+fn shown(app: &Shared, id: i32) -> Result<Html<String>, AppError> {
     let run = app.store.run(id)?;
     let job = app.store.job(run.job_id)?;
-    let decisions = app.store.revision(run.job_id, run.revision)?.decisions;
-    let shop = app.shop();
-    let route = app.route(&decisions, &shop)?;
-    let sheet = usize::try_from(run.sheet - 1).unwrap_or(0);
-    let (batch, at) = route.sheet(sheet).unwrap_or_default();
-    let here = route.batch(batch);
-    let size = here.nested.layout.sheets.get(at).map_or((1.0, 1.0), |l| (l.sheet.width, l.sheet.height));
-    let stock = &here.stock;
-    let material = shop.material(&stock.material).map_or(stock.material.as_str(), |m| m.name.as_str());
-    let lying = format!("{material} {} mm lies on the bed, {} × {} mm", stock.thickness, size.0, size.1);
+    let row = run.release_id.map(|r| app.store.release_sheet(r, run.sheet)).transpose()?;
+    let sheet = SheetOf::run(app, &run).ok();
+    let size = sheet.as_ref().and_then(|s| s.sheet().ok()).map_or((1.0, 1.0), |s| (s.layout.sheet.width, s.layout.sheet.height));
+    let lying = row.as_ref().map_or_else(|| "The sheet lies on the bed".to_owned(), |r| format!("{} mm lies on the bed", r.lay));
     let ticks = app.store.ticks(id)?;
     let mut known: Vec<String> = ticks.iter().map(|t| t.person.clone()).chain([job.person]).filter(|p| !p.is_empty()).collect();
     known.sort();
     known.dedup();
     let status = html(&status_of(app, run.clone())?)?.0;
-    let (ways, copies) = (ways(app, &run)?, copies(app, &run));
+    let said = ticks.iter().find(|t| t.item == run.answer.to_string());
     html(&Page {
-        ways,
-        copies,
-        through: ticks.iter().find(|t| t.item == THROUGH).map_or_else(String::new, signed),
+        ways: ways(app, &run),
+        copies: copies(app, &run),
+        answered: said.map_or_else(String::new, |t| format!("{} {}", answer_words(run.answer), signed(t))),
+        asks: run.asks(),
+        broke: run.state.broke_off(),
+        moved: sheet.as_ref().is_some_and(|s| s.lies_now(app, &run).is_ok_and(|now| now != run.pose)),
+        overlap: app.shop().machine(&run.machine).map_or(0.0, |m| m.overlap()),
+        release: released(app, &run)?,
         job_name: job.name,
         machine: name_of(app, &run.machine),
         items: items(app, &run, (&lying, size), &ticks)?,
-        miniature: crate::miniature::of(here, &shop, at),
+        miniature: row.map_or_else(String::new, |r| r.miniature),
         view: crate::miniature::view(size),
         sheet: size,
         known,
         status,
         run,
     })
+}
+
+/// What is told of a run's release: who made it and when, and what has moved on since.
+pub(super) fn released(app: &App, run: &Run) -> Result<Option<Told>, AppError> {
+    let Some(id) = run.release_id else { return Ok(None) };
+    let release = app.store.release(id)?;
+    let last = release_told(app, run.job_id)?;
+    let since = match last {
+        Some(last) if last.id == id => last.since,
+        Some(last) if last.id > id => format!("release {} was made in its place", last.id),
+        _ => String::new(),
+    };
+    Ok(Some(Told { id, by: release.person, at: release.at, since }))
+}
+
+/// What was said of a sheet, as a sentence goes on with a name.
+fn answer_words(answer: Answer) -> &'static str {
+    match answer {
+        Answer::None | Answer::Earlier => "",
+        Answer::Through => "All is cut through:",
+        Answer::On => "It goes on in another run:",
+        Answer::Again => "Some of it is cut again:",
+        Answer::Nest => "What is lost is nested again:",
+        Answer::Gone => "The sheet was given up:",
+    }
 }
 
 fn name_of(app: &App, machine: &str) -> String {
@@ -164,11 +212,11 @@ fn items(app: &App, run: &Run, (lying, size): (&str, (f64, f64)), ticks: &[Tick]
     let mut texts: Vec<(&str, String)> = LIST.iter().map(|(key, text)| (*key, (*text).to_owned())).collect();
     texts[0].1 = lying.to_owned();
     if let Some(origin) = texts.iter_mut().find(|t| t.0 == "origin") {
-        origin.1 = format!("Zero is set at the {}; outline walked", zero_words(run.pose(), size));
+        origin.1 = format!("Zero is set at the {}; outline walked", zero_words(run.pose, size));
     }
     if let Some(before) = run.goes_on.map(|b| app.store.run(b)).transpose()? {
         texts.push((LIES, "The sheet lies where it lay; nothing was moved".into()));
-        if before.state == "lost" {
+        if before.state == RunState::Lost {
             texts.push((ZERO, "The machine was switched off: its zero is found again at the sheet's corner".into()));
         }
     } else if let Some(before) = app.store.broken_off(run)? {
@@ -188,33 +236,33 @@ fn items(app: &App, run: &Run, (lying, size): (&str, (f64, f64)), ticks: &[Tick]
 fn status_of(app: &App, mut run: Run) -> Result<Status, AppError> {
     let machine = name_of(app, &run.machine);
     let seen = app.machines.desk(&run.machine).map_or_else(|_| Seen::default(), |d| d.seen());
-    let mut head = matches!(run.state.as_str(), "stopped" | "fault" | "lost").then_some((run.x, run.y));
+    let mut head = run.state.broke_off().then_some((run.x, run.y));
     if let (Some((_, finished)), Some(status)) = (seen.in_hand.filter(|h| h.0 == run.id && run.ended_at.is_none()), &seen.status) {
         run.seconds = status.seconds;
         run.cuts_done = i32::try_from(finished).unwrap_or(i32::MAX);
-        if matches!(run.state.as_str(), "running" | "paused") {
+        if run.state.is_under_way() {
             run.detail = watch::place(status);
         }
-        head = matches!(status.state, State::Running | State::Paused | State::Walking).then(|| watch::on_sheet(run.pose(), status));
+        head = matches!(status.state, State::Running | State::Paused | State::Walking).then(|| watch::on_sheet(run.pose, status));
     }
-    let stands = seen.status.as_ref().filter(|_| seen.live() && run.state != "done");
+    let stands = seen.status.as_ref().filter(|_| seen.live() && run.state != RunState::Done);
     let alarm = stands.and_then(|s| s.alarm);
     let unknown = stands.is_some_and(|s| s.unknown);
     let recorded = run.alarm.parse::<Alarm>().ok();
     let share = if run.total > 0.0 { (run.seconds / run.total).clamp(0.0, 1.0) } else { 0.0 };
-    let share = if run.state == "done" { 1.0 } else { share };
+    let share = if run.state == RunState::Done { 1.0 } else { share };
     Ok(Status {
-        says: recorded.map_or_else(|| says(&run.state, &machine), |a| format!("Stopped: {}", told(a).0)),
+        says: recorded.map_or_else(|| says(run.state, &machine), |a| format!("Stopped: {}", told(a).0)),
         shown: format!("{}-{}{}", run.state, alarm.map_or_else(String::new, |a| a.to_string()), if unknown { "-unknown" } else { "" }),
         alarm: alarm.map(|a| (format!("{machine}: {}", told(a).0), told(a).1.to_owned())),
         unknown,
         head,
         silence: if run.ended_at.is_none() { silence(&machine, &seen) } else { String::new() },
-        waits: if run.state == "waiting" { waits(app, &run, &machine, &seen)? } else { String::new() },
+        waits: if run.state == RunState::Waiting { waits(app, &run, &machine, &seen)? } else { String::new() },
         percent: (share * 100.0).round() as u32,
         done: clock(run.seconds),
-        left: clock((run.total - run.seconds).max(0.0)),
-        total: clock(run.total),
+        left: clock(super::queue::time_left(app, &run)?),
+        total: clock(run.total * super::queue::factor(app, &run)?),
         machine,
         run,
     })
@@ -224,8 +272,7 @@ fn status_of(app: &App, mut run: Run) -> Result<Status, AppError> {
 pub async fn miniature(app: Shared, Path(id): Path<i32>) -> Result<Response, AppError> {
     blocking(&app, move |app| {
         let run = app.store.run(id)?;
-        let sheet = machines::again::SheetOf::run(app, &run)?;
-        let svg = crate::miniature::of(sheet.here(), &sheet.shop, sheet.at);
+        let svg = run.release_id.map(|r| app.store.release_sheet(r, run.sheet)).transpose()?.map_or_else(String::new, |r| r.miniature);
         Ok(([(axum::http::header::CONTENT_TYPE, "image/svg+xml")], svg).into_response())
     })
     .await
@@ -235,7 +282,7 @@ pub async fn miniature(app: Shared, Path(id): Path<i32>) -> Result<Response, App
 pub async fn status(app: Shared, Path((id, shown)): Path<(i32, String)>) -> Result<Response, AppError> {
     blocking(&app, move |app| {
         let status = status_of(app, app.store.run(id)?)?;
-        let state = status.run.state.clone();
+        let state = status.run.state.to_string();
         let page = if status.shown == shown {
             let Status { run, head, silence, percent, done, left, total, .. } = status;
             html(&Progress { run, head, silence, percent, done, left, total })?
@@ -262,13 +309,13 @@ pub async fn tick(app: Shared, Path(id): Path<i32>, Typed { form, .. }: Typed<Ti
     blocking(&app, move |app| ticked_off(app, id, &form)).await
 }
 
-fn ticked_off(app: &Arc<App>, id: i32, form: &TickForm) -> Result<Html<String>, AppError> {
+fn ticked_off(app: &Shared, id: i32, form: &TickForm) -> Result<Html<String>, AppError> {
     let run = app.store.run(id)?;
-    let person: String = form.person.trim().chars().take(LONGEST_NAME).collect();
+    let person = named(app.signed(&form.person));
     if !LIST.iter().any(|l| l.0 == form.item) && ![AGAIN, LIES, ZERO].contains(&form.item.as_str()) {
         return Err(AppError::Sentence("that is not on the list; load the page again.".into()));
     }
-    if !machines::not_begun(&run.state) {
+    if !run.state.is_before_start() {
         return Err(AppError::Sentence("the run has been started; its list is closed.".into()));
     }
     let on = form.on == "on";
@@ -312,11 +359,9 @@ pub async fn order(app: Shared, Path((id, word)): Path<(i32, String)>) -> Result
             heard(desk, |s| if word == "clear" { s.alarm.is_none() } else { !s.unknown }).await;
         }
         "withdraw" => {
-            blocking(&app, move |app| {
-                if app.store.run(id)?.state != "waiting" {
-                    return Err(AppError::Sentence("it is at the machine already; stop it there.".into()));
-                }
-                Ok(app.store.requeue(id, "withdrawn", "")?)
+            blocking(&app, move |app| match app.store.requeue(id, RunState::Withdrawn, &format!("by {}", app.by)) {
+                Err(StoreError::RunMoved { .. }) => Err(AppError::Sentence("it is at the machine already; stop it there.".into())),
+                other => Ok(other?),
             })
             .await?;
             desk.look_again();
@@ -348,7 +393,7 @@ async fn settled(app: &Shared, id: i32) -> Result<(), AppError> {
     let until = std::time::Instant::now() + QUIET;
     while std::time::Instant::now() < until {
         let run = blocking(app, move |app| Ok(app.store.run(id)?)).await?;
-        if run.ended_at.is_some() || matches!(run.state.as_str(), "waiting" | "ready") {
+        if run.ended_at.is_some() || matches!(run.state, RunState::Waiting | RunState::Ready) {
             break;
         }
         tokio::time::sleep(std::time::Duration::from_millis(50)).await;

@@ -5,7 +5,6 @@ use super::typed::Typed;
 use super::{Shared, blocking};
 use crate::error::AppError;
 use crate::incoming::{self, Dropped};
-use crate::shop::App;
 use axum::extract::{Multipart, Path};
 use axum::response::{Redirect, Response};
 use boustrophe_core::decisions::table::{Table, TableEdit};
@@ -15,7 +14,6 @@ use boustrophe_core::lettering::Face;
 use boustrophe_core::quantity::number;
 use boustrophe_formats::table;
 use serde::Deserialize;
-use std::sync::Arc;
 
 /// True for a file that is called as tables are.
 pub fn is_table(name: &str) -> bool {
@@ -38,14 +36,14 @@ pub async fn fill(app: Shared, Path((job, drawing)): Path<(i32, u32)>, multipart
         // Another table is set as the one before was.
         let kept = before.unwrap_or_default();
         let table = Table { narrowest: kept.narrowest, two_lines: kept.two_lines, face: kept.face, ..read };
-        incoming::on_top(app, job, &set(drawing, Some(table)))
+        incoming::on_top(app, job, &set(drawing, Some(table)), &app.by)
     })
     .await?;
     Ok(Redirect::to(&format!("/jobs/{job}/intake")))
 }
 
 /// Gives each table that was dropped on a job to the drawing that says what its columns are called.
-pub fn dropped(app: &Arc<App>, job: i32, tables: &[Dropped]) -> Result<(), AppError> {
+pub fn dropped(app: &Shared, job: i32, tables: &[Dropped]) -> Result<(), AppError> {
     for file in tables {
         let table = table::read(&file.name, &file.bytes()?)?;
         let loaded = app.load(job)?;
@@ -63,7 +61,7 @@ pub fn dropped(app: &Arc<App>, job: i32, tables: &[Dropped]) -> Result<(), AppEr
                 file.name
             )));
         };
-        incoming::on_top(app, job, &set(drawing, Some(table)))?;
+        incoming::on_top(app, job, &set(drawing, Some(table)), &app.by)?;
     }
     Ok(())
 }

@@ -3,14 +3,17 @@
 use super::*;
 use crate::guests;
 use crate::incoming::{add_own, on_top};
+use crate::machines::send;
 use crate::pages::changes::apply;
 use crate::reading::Readers;
+use crate::releases::release;
 use boustrophe_core::decisions::{IntakeEdit, Lie, Stock, Tray};
 use boustrophe_core::geometry::{Path, Segment};
 use boustrophe_core::nest::{Control, Problem, Terms, search};
 use boustrophe_core::shop::Shop;
 use boustrophe_formats::dxf::{self, WriteLayer};
-use boustrophe_store::{NewRun, Store};
+use boustrophe_machine::Link;
+use boustrophe_store::{Heard, Store};
 use std::sync::Arc;
 
 struct Bench {
@@ -22,7 +25,9 @@ impl Bench {
     fn new() -> Self {
         let data = tempfile::tempdir().expect("a folder");
         let store = Store::open(data.path()).expect("a shop");
-        let app = App::new(store, Shop::builtin(), BTreeMap::new(), Readers::here(), data.path().to_owned()).expect("an app");
+        // Nobody answers there; what is queued stays so.
+        let links = BTreeMap::from([("lark".to_owned(), Link { address: "127.0.0.1:9".into(), token: String::new() })]);
+        let app = App::new(store, Shop::builtin(), links, Readers::here(), data.path().to_owned()).expect("an app");
         Self { app: Arc::new(app), _data: data }
     }
 
@@ -30,7 +35,7 @@ impl Bench {
     fn job(&self, name: &str, width: f64, height: f64) -> i32 {
         let job = self.app.store.add_job(name, "Odile Farrant", None, &Decisions::on(Stock::default())).expect("a job").id;
         let layers = [WriteLayer { name: "cut", colour: 1, paths: vec![Path::rectangle(0.0, 0.0, width, height)] }];
-        add_own(&self.app, job, &[(format!("{name}.dxf"), dxf::write(&layers).into_bytes())]).expect("a drawing");
+        add_own(&self.app, job, &[(format!("{name}.dxf"), dxf::write(&layers).into_bytes())], "").expect("a drawing");
         job
     }
 
@@ -54,7 +59,7 @@ impl Bench {
     /// Takes these of the rack for a job, and nests on them.
     fn nest(&self, job: i32, ids: &[i32]) {
         let sheets = chosen(&self.app, job, BatchId::FIRST, ids).expect("they are free");
-        on_top(&self.app, job, &NestEdit::SetSheets { sheets }.on(BatchId::FIRST)).expect("taken");
+        on_top(&self.app, job, &NestEdit::SetSheets { sheets }.on(BatchId::FIRST), "").expect("taken");
         self.lay(job);
     }
 
@@ -63,28 +68,18 @@ impl Bench {
         let terms = Terms::of(&loaded.revision.decisions, BatchId::FIRST, &loaded.shop);
         let problem = Problem::new(&loaded.here().work, &terms, &loaded.shop.tolerance);
         let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed: 1, tries: 3 });
-        on_top(&self.app, job, &NestEdit::KeepLayout { layout }.on(BatchId::FIRST)).expect("kept");
+        on_top(&self.app, job, &NestEdit::KeepLayout { layout }.on(BatchId::FIRST), "").expect("kept");
     }
 
     /// The run of the job's first sheet comes to its end.
     fn done(&self, job: i32) {
         let store = &self.app.store;
-        let revision = store.job(job).expect("the job").head.expect("a head");
-        let new = NewRun {
-            job,
-            revision,
-            sheet: 1,
-            machine: "lark",
-            file_name: "a.nc",
-            program: "M2",
-            sum: "00",
-            cuts: 1,
-            total: 5.0,
-            goes_on: None,
-            pose: Default::default(),
-        };
-        let run = store.add_run(&new).expect("a run");
-        store.set_run(run, &boustrophe_store::Heard { state: "done".into(), ended: true, ..Default::default() }).expect("done");
+        let head = store.job(job).expect("the job").head.expect("a head");
+        let (release, _) = release(&self.app, job, head, "Odile Farrant").expect("released");
+        let run = send(&self.app, &release, 1, 1, "Bram Teck").expect("a run");
+        for state in [RunState::Sending, RunState::Ready, RunState::Running, RunState::Done] {
+            store.note_run(run, &Heard { state, ..Heard::default() }).expect("noted");
+        }
     }
 
     fn stops(&self, job: i32) -> Vec<Finding> {
@@ -99,7 +94,7 @@ impl Bench {
         assert_eq!(stop.code, code);
         let edit = stop.remedies[0].edit.clone();
         let head = self.app.store.job(job).expect("the job").head.expect("a head");
-        apply(&self.app, job, head, &edit).expect("it applies");
+        apply(&self.app, job, head, &edit, "").expect("it applies");
         if edit.nests().is_some() {
             self.lay(job);
         }
@@ -120,7 +115,7 @@ async fn sheets_in_another_hand_and_sheets_that_are_gone_can_be_done_without() {
         // The second comes to it all the same, as a revision of before would.
         let here = bench.app.store.stocked(offcut).expect("it");
         let sheets = vec![Sheet { count: Some(1), ..as_sheet(&here, first, None) }];
-        on_top(&bench.app, second, &NestEdit::SetSheets { sheets }.on(BatchId::FIRST)).expect("taken");
+        on_top(&bench.app, second, &NestEdit::SetSheets { sheets }.on(BatchId::FIRST), "").expect("taken");
         bench.lay(second);
         assert!(!bench.app.load(second).expect("the job").route.released());
         bench.lift(second, "sheet-taken");
@@ -163,23 +158,23 @@ async fn guests_that_their_job_does_not_send_any_more_are_told_and_let_go() {
     let work = || {
         let bench = Bench::new();
         let (host, guest) = (bench.job("Floors", 120.0, 90.0), bench.job("Lids", 80.0, 50.0));
-        guests::take_in(&bench.app, host, BatchId::FIRST, guest).expect("taken in");
+        guests::take_in(&bench.app, host, BatchId::FIRST, guest, "").expect("taken in");
         bench.lay(host);
         assert!(bench.stops(host).is_empty() && bench.stops(guest).is_empty());
         assert_eq!(bench.app.load(host).expect("the job").here().nested.layout.copies().count(), 2);
-        let again = guests::take_in(&bench.app, host, BatchId::FIRST, guest).expect_err("they are there").to_string();
+        let again = guests::take_in(&bench.app, host, BatchId::FIRST, guest, "").expect_err("they are there").to_string();
         assert!(again.contains("every part of it has its place already"), "{again}");
         // Their own job makes them itself after all.
         let part = *bench.app.load(guest).expect("the job").revision.decisions.parts.keys().next().expect("the lid");
         let place = boustrophe_core::decisions::Elsewhere { job: host, name: "Floors".into(), count: 0 };
-        on_top(&bench.app, guest, &NestEdit::LieElsewhere { part, place }.on(BatchId::FIRST)).expect("not there");
+        on_top(&bench.app, guest, &NestEdit::LieElsewhere { part, place }.on(BatchId::FIRST), "").expect("not there");
         bench.lift(host, "guest-unwanted");
         bench.lay(guest);
         assert!(bench.stops(guest).is_empty(), "{:?}", bench.stops(guest));
         // A job of another material has nothing to give; one with a score has it as a score there.
         let steel = Stock { machine: "anvil".into(), material: "mild-steel".into(), thickness: 6.0 };
         let other = bench.app.store.add_job("Stands", "", None, &Decisions::on(steel)).expect("a job").id;
-        assert!(guests::take_in(&bench.app, host, BatchId::FIRST, other).is_err_and(|e| e.to_string().contains("nothing to make")));
+        assert!(guests::take_in(&bench.app, host, BatchId::FIRST, other, "").is_err_and(|e| e.to_string().contains("nothing to make")));
         let scored = bench.job("Signs", 100.0, 40.0);
         let line = Path::new(
             vec![Segment::line(boustrophe_core::geometry::Point::new(10.0, 20.0), boustrophe_core::geometry::Point::new(90.0, 20.0))],
@@ -189,8 +184,8 @@ async fn guests_that_their_job_does_not_send_any_more_are_told_and_let_go() {
             WriteLayer { name: "cut", colour: 1, paths: vec![Path::rectangle(0.0, 0.0, 100.0, 40.0)] },
             WriteLayer { name: "fold", colour: 5, paths: vec![line] },
         ];
-        add_own(&bench.app, scored, &[("sign.dxf".into(), dxf::write(&layers).into_bytes())]).expect("a drawing");
-        on_top(&bench.app, scored, &Edit::Intake(IntakeEdit::RemoveDrawing { drawing: 1 })).expect("the plain one goes");
+        add_own(&bench.app, scored, &[("sign.dxf".into(), dxf::write(&layers).into_bytes())], "").expect("a drawing");
+        on_top(&bench.app, scored, &Edit::Intake(IntakeEdit::RemoveDrawing { drawing: 1 }), "").expect("the plain one goes");
         let processes = |job: i32| {
             let work = bench.app.load(job).expect("the job").route.work;
             let mut all: Vec<(Process, bool)> = work.items.iter().map(|i| (i.process, i.contour.path.closed)).collect();
@@ -198,7 +193,7 @@ async fn guests_that_their_job_does_not_send_any_more_are_told_and_let_go() {
             all
         };
         let (own, before) = (processes(scored), processes(host));
-        guests::take_in(&bench.app, host, BatchId::FIRST, scored).expect("taken in");
+        guests::take_in(&bench.app, host, BatchId::FIRST, scored, "").expect("taken in");
         let mut both: Vec<_> = own.into_iter().chain(before).collect();
         both.sort_unstable();
         assert_eq!(processes(host), both, "every line is what it is at home");
@@ -228,7 +223,7 @@ async fn blanks_come_off_the_rack_as_many_as_were_worked_on() {
             jig: None,
         };
         for edit in [NestEdit::SetQuantity { part, quantity: 7 }, NestEdit::SetTray { tray: Some(Box::new(tray)) }] {
-            on_top(&bench.app, job, &edit.on(BatchId::FIRST)).expect("set");
+            on_top(&bench.app, job, &edit.on(BatchId::FIRST), "").expect("set");
         }
         bench.lay(job);
         assert!(bench.stops(job).is_empty(), "{:?}", bench.stops(job));

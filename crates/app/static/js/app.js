@@ -129,11 +129,14 @@ document.addEventListener("click", ({ target: button }) => {
   form.elements.crop.value = crop.matches("[data-crop]") ? chosen.id : "";
   form.requestSubmit();
 });
-/** Who writes in the shop's book is asked once. */
-for (const field of document.querySelectorAll("[data-person]")) {
-  field.value = localStorage.getItem("person") ?? "";
-  field.addEventListener("change", () => localStorage.setItem("person", field.value));
-}
+/** Who does things is asked once: a name typed in one field stands in all, and everything that is sent is signed with it. */
+const mine = () => new URLSearchParams(document.cookie.replaceAll("; ", "&")).get("person") ?? "";
+for (const field of document.querySelectorAll("[data-person]")) field.value = mine();
+document.addEventListener("change", ({ target }) => {
+  if (!target.matches("[data-person]")) return;
+  document.cookie = `${new URLSearchParams({ person: target.value.trim() })}; path=/; max-age=31536000; SameSite=Strict`;
+  for (const field of document.querySelectorAll("[data-person]")) field.value = target.value.trim();
+});
 
 /** A word typed over a long list leaves the rows that have it. */
 document.addEventListener("input", ({ target }) => {

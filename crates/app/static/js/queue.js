@@ -1,11 +1,19 @@
 // A machine's queue: rows are dragged, or moved by their arrows, and the order is kept at once.
 
+import { say } from "./say.js";
+
 const rows = (list) => [...list.querySelectorAll("li[data-run]")];
 function keep(list) {
   const form = list.parentElement.querySelector(".order-form");
   form.querySelector("[name=runs]").value = rows(list).filter((r) => r.draggable).map((r) => r.dataset.run).join(",");
   form.requestSubmit();
 }
+document.addEventListener("click", async ({ target }) => {
+  const button = target.closest("[data-stop]");
+  if (!button) return;
+  const response = await fetch(`/machines/${button.dataset.stop}/stop`, { method: "POST" }).catch(() => null);
+  say(response?.ok ? "" : "Stop did not reach the machine. Use the machine's own stop.");
+});
 document.addEventListener("click", ({ target }) => {
   const button = target.closest("[data-move]"), row = button?.closest("li");
   if (!row) return;

@@ -132,6 +132,8 @@ pub struct PictureSweep {
     pub reaches: Vec<(f64, f64)>,
     /// What stays dark for so long within a row is crossed at travel speed, mm; 0 where nothing is.
     pub fast_gap: f64,
+    /// Rows that were burned before, from the first on: of the first pass they are left out.
+    pub done: usize,
 }
 
 impl Op {
@@ -178,7 +180,9 @@ impl Op {
     pub fn start(&self) -> Option<Point> {
         let l = self.line();
         let line = l.lead_in.first().or_else(|| l.runs.first().and_then(|r| r.first()));
-        line.map(|s| s.start).or_else(|| self.rows().first().map(Row::start)).or_else(|| self.picture_rows().next().map(|r| r.start()))
+        line.map(|s| s.start)
+            .or_else(|| self.rows().first().map(Row::start))
+            .or_else(|| self.picture_rows().nth(self.done()).map(|r| r.start()))
     }
     /// Where the head last burns.
     pub fn end(&self) -> Option<Point> {
@@ -203,6 +207,14 @@ impl Op {
             let reach = p.reaches.get(i).copied().unwrap_or(span);
             (k, Row { way: Vec2::new(1.0, 0.0), at, spans: vec![span], reach, backward: i % 2 == 1, fast: Vec::new() })
         })
+    }
+    /// Rows of a picture that were burned before.
+    pub fn done(&self) -> usize {
+        self.picture().map_or(0, |p| p.done)
+    }
+    /// Times that a row is swept, all passes together.
+    pub fn sweeps(&self) -> usize {
+        (self.rows().len() + self.picture_rows().count()) * self.passes as usize - self.done()
     }
     /// Share of full power, in percent, for a picture's burn of 0 to 255.
     pub fn power_of(&self, burn: u8) -> f64 {

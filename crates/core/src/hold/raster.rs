@@ -21,7 +21,16 @@ pub(super) fn op(work: &Work, layout: &SheetLayout, step: &Step, row: &ChartRow,
     let least_power = row.least_power.min(row.power);
     let picture = |reaches| {
         let (pitch, run_up) = (pace.pitch, pace.run_up());
-        Doing::Picture(PictureSweep { raster: Arc::clone(&raster), pitch, run_up, area, least_power, reaches, fast_gap: pace.fast_gap() })
+        Doing::Picture(PictureSweep {
+            raster: Arc::clone(&raster),
+            pitch,
+            run_up,
+            area,
+            least_power,
+            reaches,
+            fast_gap: pace.fast_gap(),
+            done: 0,
+        })
     };
     let mut op = Op { process: Process::Picture, doing: picture(Vec::new()), ..blank(step, item.contour.id, row) };
     let extent = |(k, row): (usize, Row)| Extent::new(k as i64, row.spans[0].0, row.spans[0].1);

@@ -1,6 +1,7 @@
 //! What the program burns against what was meant.
 
 use super::contained::around;
+use super::faults::{Fault, Faults, Told, figure};
 use super::reader::Read;
 use super::{Action, Meant, ProgramFault, SheetProof, Traced};
 use super::{edges, remains, settings};
@@ -8,7 +9,8 @@ use crate::assign::Process;
 use crate::finding::{Finding, Severity, Station};
 use crate::geometry::{Affine, Bounds, Path, Point, Segment, Vec2};
 use crate::hold::SheetPath;
-use crate::shop::Machine;
+use crate::release::Dialect;
+use crate::shop::{Machine, MachineKind};
 use rayon::prelude::*;
 use rstar::primitives::{GeomWithData, Rectangle};
 use rstar::{AABB, RTree};
@@ -27,6 +29,8 @@ const SHORT: (f64, f64) = (0.05, 0.02);
 const TOUCH: f64 = 0.6;
 /// A cut may come nearer to a part than half its kerf by this much, mm.
 const GOUGE: f64 = 0.05;
+/// Distance of the looks along what is scored or engraved, mm.
+const MARKED: f64 = 5.0;
 /// Distance of the samples along a burned move, mm, and most of them on one move.
 const STEP: f64 = 0.5;
 const MOST_SAMPLES: f64 = 64.0;
@@ -38,6 +42,8 @@ struct Stroke {
     path: Segment,
     op: usize,
     lead: bool,
+    /// It is of a cut that goes all round.
+    closed: bool,
     /// Length to be burned, all passes, mm.
     meant: f64,
     burned: f64,
@@ -55,22 +61,27 @@ pub(super) fn unreadable(sheet: usize, fault: &ProgramFault) -> Finding {
     )
 }
 
-pub(super) fn run(proof: &mut SheetProof, read: &Read, meant: &Meant) -> Vec<Finding> {
+pub(super) fn run(proof: &mut SheetProof, read: &Read, meant: &Meant) -> Vec<Fault> {
     let Meant { sheet, path: intended, machine, pose, .. } = *meant;
-    let mut faults = Faults { sheet, findings: Vec::new() };
+    let mut faults = Faults::new(sheet);
     let actions = &read.actions;
     within_limits(actions, machine, pose.to_bed(), &mut faults);
     let mut strokes = strokes(intended);
     let mut stray = Vec::new();
     let mut twice = Vec::new();
+    let mut against = Vec::new();
     let index = RTree::bulk_load(strokes.iter().enumerate().map(|(i, s)| boxed(&s.path, i)).collect());
+    // Where arcs are sent as lines these may lie so far off them.
+    let dialect = Dialect::of(machine);
+    let chord = if dialect.arcs { 0.0 } else { dialect.chord };
+    let lines = Lines { strokes: &strokes, index: &index, intended, near: NEAR + chord };
     let powers: Vec<f64> = actions.iter().filter_map(|a| if let Action::Move { power, .. } = a { Some(*power) } else { None }).collect();
     // A picture's rows were compared as they were read.
     let moving = actions.iter().enumerate().filter(|(_, a)| matches!(a, Action::Move { .. }));
     let rows: Vec<Option<usize>> = moving.map(|(i, _)| read.folded.get(&i).copied()).collect();
     let looked_at: Vec<bool> = rows.iter().zip(&powers).map(|(row, power)| row.is_none() && *power > 0.0).collect();
     let burned: Vec<Option<Burned>> =
-        proof.moves.par_iter().zip(&looked_at).map(|(m, look)| look.then(|| burned(&m.path, &strokes, &index, intended))).collect();
+        proof.moves.par_iter().zip(&looked_at).map(|(m, look)| look.then(|| burned(&m.path, &lines))).collect();
     for (m, row) in proof.moves.iter_mut().zip(&rows) {
         if let Some(op) = row {
             (m.op, m.process) = (Some(*op), Some(intended.ops[*op].process));
@@ -86,6 +97,7 @@ pub(super) fn run(proof: &mut SheetProof, read: &Read, meant: &Meant) -> Vec<Fin
         }
         stray.extend(burned.stray);
         twice.extend(burned.twice);
+        against.extend(burned.against.map(|p| Told::new(p, m.line, String::new())));
         if let Some((k, _)) = burned.on.last() {
             let s = &strokes[*k];
             (m.op, m.lead, m.process) = (Some(s.op), s.lead, Some(intended.ops[s.op].process));
@@ -96,17 +108,30 @@ pub(super) fn run(proof: &mut SheetProof, read: &Read, meant: &Meant) -> Vec<Fin
     faults.add("burned-astray", &stray, "places are burned where nothing was meant to be");
     twice.extend(&read.twice);
     faults.add("picture-wrong", &read.wrong, "rows of pictures burn something else than was meant");
-    settings::check(read, proof, intended, machine, &mut faults);
+    if machine.kind == MachineKind::Plasma {
+        faults.told("wrong-way", against, "closed lines are cut the other way round: the bevel comes on to the part");
+    }
+    settings::check(read, proof, meant, &mut faults);
     coverage(&strokes, &read.missing, &mut twice, &mut faults);
     faults.add("burned-twice", &twice, "places are burned twice: lines lie on each other");
     edges::check(meant, &mut faults);
     inside_out(proof, meant, &mut faults);
     gouges(proof, meant, &mut faults);
     // Only of a program that does what was meant: else everything that it does otherwise would be told twice.
-    if faults.findings.is_empty() {
-        faults.findings.extend(remains::check(proof, meant));
+    if faults.is_empty() {
+        faults.extend(remains::check(proof, meant));
     }
-    faults.findings
+    faults.all()
+}
+
+/// The lines that a program is laid over.
+#[derive(Clone, Copy)]
+struct Lines<'a> {
+    strokes: &'a [Stroke],
+    index: &'a RTree<Boxed>,
+    intended: &'a SheetPath,
+    /// A burned point belongs to a stroke that is nearer than this, mm.
+    near: f64,
 }
 
 /// What a burned move covers.
@@ -120,6 +145,8 @@ struct Burned {
     stray: Vec<Point>,
     /// Points on the strokes of two cuts at once.
     twice: Vec<Point>,
+    /// Where a closed cut is followed against its direction.
+    against: Option<Point>,
 }
 
 /// A point of a burned move, the strokes that it lies on, nearest first, and whether those of two cuts are among them.
@@ -130,16 +157,17 @@ struct Look {
 }
 
 /// Looks at one point of a burned move.
-fn near_strokes(p: Point, way: Vec2, length: f64, strokes: &[Stroke], index: &RTree<Boxed>, intended: &SheetPath) -> Look {
+fn near_strokes(p: Point, way: Vec2, length: f64, on: &Lines) -> Look {
+    let Lines { strokes, index, intended, near } = *on;
     let mut found: Vec<(f64, usize)> = Vec::new();
     let mut along: Option<usize> = None;
     let mut doubled = false;
-    for k in index.locate_in_envelope_intersecting(AABB::from_corners([p.x - NEAR, p.y - NEAR], [p.x + NEAR, p.y + NEAR])).map(|b| b.data) {
+    for k in index.locate_in_envelope_intersecting(AABB::from_corners([p.x - near, p.y - near], [p.x + near, p.y + near])).map(|b| b.data) {
         let s = &strokes[k];
         let t = s.path.nearest(p);
         let distance = s.path.at(t).distance(p);
         let parallel = length < HAIR || s.path.direction(t).dot(way).abs() > 0.95;
-        if distance > NEAR || !parallel {
+        if distance > near || !parallel {
             continue;
         }
         if distance < 0.005 && t > 0.02 && t < 0.98 && intended.ops[s.op].process == Process::Cut {
@@ -154,7 +182,8 @@ fn near_strokes(p: Point, way: Vec2, length: f64, strokes: &[Stroke], index: &RT
 }
 
 /// Lays points of a burned move over the strokes.
-fn burned(path: &Segment, strokes: &[Stroke], index: &RTree<Boxed>, intended: &SheetPath) -> Burned {
+fn burned(path: &Segment, on: &Lines) -> Burned {
+    let Lines { strokes, index, near: reach, .. } = *on;
     let mut out = Burned::default();
     let length = path.length();
     let samples = (length / STEP).ceil().clamp(2.0, MOST_SAMPLES) as usize;
@@ -162,7 +191,7 @@ fn burned(path: &Segment, strokes: &[Stroke], index: &RTree<Boxed>, intended: &S
     let looks: Vec<Look> = (0..samples)
         .map(|i| {
             let at = (i as f64 + 0.5) / samples as f64;
-            near_strokes(path.at(at), path.direction(at), length, strokes, index, intended)
+            near_strokes(path.at(at), path.direction(at), length, on)
         })
         .collect();
     // Where strokes touch or cross, a move belongs to the one that it follows all along, not to whichever is a hair nearer.
@@ -180,6 +209,10 @@ fn burned(path: &Segment, strokes: &[Stroke], index: &RTree<Boxed>, intended: &S
             None => out.stray.push(*at),
         }
     }
+    let stroke = out.on.first().map(|(k, _)| &strokes[*k]).filter(|s| !s.lead && s.closed);
+    let middle = path.at(0.5);
+    let back = |s: &&Stroke| length > HAIR && s.path.direction(s.path.nearest(middle)).dot(path.direction(0.5)) < 0.0;
+    out.against = stroke.filter(back).map(|_| middle);
     // Cuts that only touch run side by side for a hair's breadth; those that lie on each other do so for longer.
     let doubled = looks.iter().filter(|l| l.doubled).count();
     if doubled == samples || doubled as f64 * length / samples as f64 > TOUCH {
@@ -187,15 +220,15 @@ fn burned(path: &Segment, strokes: &[Stroke], index: &RTree<Boxed>, intended: &S
     }
     // Between the looks a move may go a little too far, or not far enough: its ends tell.
     for p in [path.start, path.end] {
-        let near = index.locate_in_envelope_intersecting(AABB::from_corners([p.x - NEAR, p.y - NEAR], [p.x + NEAR, p.y + NEAR]));
+        let near = index.locate_in_envelope_intersecting(AABB::from_corners([p.x - reach, p.y - reach], [p.x + reach, p.y + reach]));
         let mut any = false;
         for k in near.map(|b| b.data) {
             let s = &strokes[k].path;
-            any = any || s.distance(p) < NEAR;
+            any = any || s.distance(p) < reach;
             // Its own end, not that of a neighbour in line: the stroke is burned a little way in from there as well.
             let inward = (INWARD.min(length * 0.8) / s.length()).min(0.25);
             let ends = [(s.start, inward), (s.end, 1.0 - inward)];
-            let own = |(end, at): (Point, f64)| end.distance(p) < NEAR && path.distance(s.at(at)) < NEAR;
+            let own = |(end, at): (Point, f64)| end.distance(p) < NEAR && path.distance(s.at(at)) < reach;
             out.ends.extend(ends.into_iter().enumerate().filter(|(_, e)| own(*e)).map(|(end, _)| (k, end)));
         }
         if !any {
@@ -203,20 +236,6 @@ fn burned(path: &Segment, strokes: &[Stroke], index: &RTree<Boxed>, intended: &S
         }
     }
     out
-}
-
-pub(super) struct Faults {
-    sheet: usize,
-    findings: Vec<Finding>,
-}
-
-impl Faults {
-    pub(super) fn add(&mut self, code: &str, at: &[Point], what: &str) {
-        if !at.is_empty() {
-            let text = format!("On sheet {} {} {what}. The program is not released.", self.sheet + 1, at.len());
-            self.findings.push(Finding::new(Station::Proof, Severity::Stop, code, at.len(), text).on_sheet(self.sheet, at.iter().copied()));
-        }
-    }
 }
 
 fn boxed(s: &Segment, data: usize) -> Boxed {
@@ -244,7 +263,7 @@ fn strokes(intended: &SheetPath) -> Vec<Stroke> {
                     Entry::Vacant(new) => new.insert(all.len()),
                 };
             }
-            all.push(Stroke { path, op, lead, meant, burned: 0.0, reached: [false; 2] });
+            all.push(Stroke { path, op, lead, closed: o.process == Process::Cut, meant, burned: 0.0, reached: [false; 2] });
         };
         o.leads().for_each(|s| add(*s, true, passes));
         // What is burned once more over its begin is burned twice by intention.
@@ -271,21 +290,22 @@ fn coverage(strokes: &[Stroke], rows: &[Point], twice: &mut Vec<Point>, faults: 
 fn within_limits(actions: &[Action], machine: &Machine, to_bed: Affine, faults: &mut Faults) {
     let (mut off, mut fast, mut strong) = (Vec::new(), Vec::new(), Vec::new());
     for action in actions {
-        let Action::Move { path, feed, power, .. } = action else { continue };
+        let Action::Move { path, feed, power, line, .. } = action else { continue };
         let b = path.transformed(to_bed).bounds();
         if b.min.x < -1e-3 || b.min.y < -1e-3 || b.max.x > machine.bed_width + 1e-3 || b.max.y > machine.bed_height + 1e-3 {
-            off.push(path.end);
+            let (x, y) = (figure(path.end.x), figure(path.end.y));
+            off.push(Told::new(path.end, *line, format!("to {x}, {y} mm")));
         }
-        if feed.is_some_and(|f| f > machine.feed_limit + 1e-6) {
-            fast.push(path.end);
+        if let Some(f) = feed.filter(|f| *f > machine.feed_limit + 1e-6) {
+            fast.push(Told::new(path.end, *line, format!("feed {}, the machine goes up to {} mm/min", figure(f), machine.feed_limit)));
         }
         if *power > machine.power_limit + 1e-6 {
-            strong.push(path.end);
+            strong.push(Told::new(path.end, *line, format!("power {}, the machine has {}", figure(*power), machine.power_limit)));
         }
     }
-    faults.add("off-bed", &off, &format!("moves leave {}'s bed of {} × {} mm", machine.name, machine.bed_width, machine.bed_height));
-    faults.add("feed-over", &fast, &format!("moves are faster than {}'s {} mm/min", machine.name, machine.feed_limit));
-    faults.add("power-over", &strong, &format!("moves ask for more power than {} has", machine.name));
+    faults.told("off-bed", off, &format!("moves leave {}'s bed of {} × {} mm", machine.name, machine.bed_width, machine.bed_height));
+    faults.told("feed-over", fast, &format!("moves are faster than {}'s {} mm/min", machine.name, machine.feed_limit));
+    faults.told("power-over", strong, &format!("moves ask for more power than {} has", machine.name));
 }
 
 /// Every closed cut must be done before the one around it begins.
@@ -320,8 +340,26 @@ fn inside_out(proof: &SheetProof, meant: &Meant, faults: &mut Faults) {
         .enumerate()
         .filter(|(k, parent)| parent.is_some_and(|p| closed[*k].0.1 > closed[p].0.0 + 1e-9))
         .map(|(k, _)| closed[k].1.bounds().center())
+        .chain(marked_late(proof, &closed))
         .collect();
-    faults.add("outer-first", &early, "contours are cut after the outline around them: the part may have moved by then");
+    faults.add("outer-first", &early, "places are worked on after the outline around them is cut: the part may have moved by then");
+}
+
+/// Where something is scored, marked or engraved within an outline that is cut all round by then.
+fn marked_late(proof: &SheetProof, closed: &[((f64, f64), Path)]) -> Vec<Point> {
+    let index: RTree<Boxed> = RTree::bulk_load(closed.iter().enumerate().map(|(k, c)| in_box(c.1.bounds(), k)).collect());
+    let late = |m: &&Traced| m.process.is_some_and(|p| p != Process::Cut);
+    let at = |m: &Traced| {
+        let looks = (m.path.length() / MARKED).ceil().clamp(1.0, MOST_SAMPLES) as usize;
+        (0..looks).map(|i| m.path.at((i as f64 + 0.5) / looks as f64)).collect::<Vec<Point>>()
+    };
+    let is_late = |m: &Traced, p: Point| {
+        let around = index.locate_in_envelope_intersecting(AABB::from_point([p.x, p.y])).map(|b| &closed[b.data]);
+        around.into_iter().any(|(span, path)| span.1 < m.begin + 1e-9 && path.contains(p))
+    };
+    let free = closed.iter().map(|c| c.0.1).fold(f64::INFINITY, f64::min);
+    let moves: Vec<&Traced> = proof.moves.iter().filter(late).filter(|m| m.begin > free).collect();
+    moves.par_iter().flat_map_iter(|m| at(m).into_iter().filter(|p| is_late(m, *p)).take(1).collect::<Vec<_>>()).collect()
 }
 
 /// No closed cut and no lead may come nearer to any part's material than half its kerf.
@@ -344,13 +382,15 @@ fn gouges(proof: &SheetProof, meant: &Meant, faults: &mut Faults) {
         outlines.iter().enumerate().filter(|(_, o)| !o.0.segments.is_empty()).map(|(k, o)| in_box(o.0.bounds(), k)).collect(),
     );
     let index: RTree<Boxed> = RTree::bulk_load(edges.iter().enumerate().map(|(i, e)| boxed(&e.0, i)).collect());
+    let dialect = Dialect::of(meant.machine);
+    let chord = if dialect.arcs { 0.0 } else { dialect.chord };
     let into_parts = |m: &Traced| -> Vec<Point> {
         let mut bad = Vec::new();
         let Some(op) = m.op.map(|o| &intended.ops[o]) else { return bad };
         if !work.items[op.item].contour.path.closed {
             return bad;
         }
-        let reach = (op.kerf / 2.0 - GOUGE).max(0.0);
+        let reach = (op.kerf / 2.0 - GOUGE - chord).max(0.0);
         let samples = (m.path.length() / STEP).ceil().clamp(1.0, MOST_SAMPLES) as usize;
         for i in 0..samples {
             let p = m.path.at((i as f64 + 0.5) / samples as f64);

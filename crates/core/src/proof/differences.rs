@@ -2,7 +2,6 @@
 //! the program that it is about.
 
 use super::{Meant, ProgramFault, SheetProof, compared, taken_in};
-use crate::finding::Finding;
 use crate::geometry::Point;
 use rstar::primitives::{GeomWithData, Rectangle};
 use rstar::{AABB, RTree};
@@ -26,52 +25,15 @@ pub struct Difference {
     pub text: String,
 }
 
-/// Lays a program over what was meant: how it runs, and what it does otherwise, in the order of its lines. Fails where it cannot be
-/// read.
+/// Lays a program over what was meant: how it runs, and what it does otherwise, in the order of its lines; what is alike is told once.
+/// Fails where it cannot be read.
 pub fn differences(program: &str, meant: &Meant) -> Result<(SheetProof, Vec<Difference>), ProgramFault> {
-    let (proof, findings) = compared(taken_in(program, meant), meant)?;
+    let (proof, faults) = compared(taken_in(program, meant), meant)?;
     let near = Near::new(&proof);
-    let places = |f: &Finding| {
-        let sure = f.place.points.clone();
-        if sure.is_empty() { vec![Point::ZERO] } else { sure }
-    };
-    let mut all: Vec<Difference> = findings
-        .iter()
-        .flat_map(|f| places(f).into_iter().map(move |at| (f, at)))
-        .take(MOST)
-        .map(|(f, at)| Difference { code: f.code.clone(), line: near.line(at), x: at.x, y: at.y, text: sentence(f, at) })
-        .collect();
+    let mut all: Vec<Difference> = faults.into_iter().flat_map(|f| f.differences(|at| near.line(at))).collect();
     all.sort_by_key(|d| d.line);
+    all.truncate(MOST);
     Ok((proof, all))
-}
-
-/// What is wrong at one of a finding's places.
-fn sentence(f: &Finding, at: Point) -> String {
-    let what = match f.code.as_str() {
-        "burned-astray" => "burns where nothing is to be burned",
-        "burned-twice" => "burns what is burned already",
-        "not-burned" => "should burn here and does not, or not all the way",
-        "picture-wrong" => "burns a row of a picture otherwise than it is toned",
-        "off-bed" => "leaves the machine's bed",
-        "feed-over" => "goes faster than the machine can",
-        "power-over" => "asks for more power than the machine has",
-        "outer-first" => "cuts an outline before what lies in it: the part may have moved by then",
-        "gouge" => "comes into a part that is to stay whole",
-        "wrong-feed" => "burns at another feed than chart and job say",
-        "wrong-power" => "burns with another power than chart and job say",
-        "wrong-tool" => "works with another tool in the holder than was meant",
-        "wrong-air" => "burns with the assist air switched otherwise than chart and job say",
-        "wrong-wait" => "waits longer or shorter than chart and machine ask",
-        "wrong-height" => "cuts without the torch's height being held, or travels with it held",
-        "wrong-stay" => "stands with the beam on for longer or shorter than was meant",
-        "left-on" => "ends with the beam or the air on",
-        "unsafe-start" => "moves before it has said its units, absolute positions and the beam off",
-        "edges-not-once" => "makes an edge of a part never, or twice",
-        "not-cut-out" => "leaves on the part what should be cut away",
-        "burned-away" => "burns some of the part away",
-        _ => return f.text.clone(),
-    };
-    format!("At {:.2}, {:.2} mm it {what}.", at.x, at.y)
 }
 
 /// The moves of a program by where they are.

@@ -4,7 +4,7 @@
 //! cuts are counted that say they make the edge there.
 
 use super::Meant;
-use super::compare::Faults;
+use super::faults::Faults;
 use crate::assign::Process;
 use crate::geometry::Point;
 use crate::ids::EdgePlace;

@@ -1,5 +1,6 @@
 //! A reader of ISO 6983 programs, as a controller understands them: G0 G1 G2 G3 G17 G20 G21 G90 G91 G94, M0, F, I J, and
-//! the words of its [`Dialect`]. Anything else is a fault with its line.
+//! the words of its [`Dialect`]. Small letters are read as capitals, and words that change nothing here (G40, G49, G54, G61, G64, G80)
+//! are read over. Anything else is a fault with its line: so is what two controllers would read in two ways.
 
 use super::line::{MOST_WORDS, Words, number};
 use crate::geometry::{Point, Segment, Vec2};
@@ -75,6 +76,7 @@ pub struct Interpreter {
     absolute_centres: bool,
     unit: f64,
     line: usize,
+    begun: bool,
     ended: bool,
     /// Tool called, and tool in the holder.
     called: u32,
@@ -88,6 +90,23 @@ pub struct Interpreter {
     held: Option<bool>,
     /// Where it should be and is not, or is and should not be.
     wrong_height: Vec<Point>,
+    /// What was lit has moved since.
+    moved_lit: bool,
+    /// It is lit, and has neither moved nor waited since.
+    flashing: bool,
+    odd: Oddities,
+}
+
+/// What a program does that no move and no wait shows.
+#[derive(Clone, Debug, Default)]
+pub struct Oddities {
+    /// Lit and put out again on the spot.
+    pub flashes: Vec<(usize, Point)>,
+    /// Halts with the beam on.
+    pub lit_halts: Vec<(usize, Point)>,
+    /// Words that mean the same to the controller's reader as the one that is written, and may not to the controller: the word, and
+    /// the one that is written.
+    pub words: Vec<(usize, Word, Word)>,
 }
 
 impl Default for Interpreter {
@@ -112,6 +131,7 @@ impl Interpreter {
             absolute_centres: false,
             unit: 1.0,
             line: 0,
+            begun: false,
             ended: false,
             called: 0,
             tool: 0,
@@ -120,6 +140,9 @@ impl Interpreter {
             unsafe_from: None,
             held,
             wrong_height: Vec::new(),
+            moved_lit: false,
+            flashing: false,
+            odd: Oddities::default(),
         }
     }
 }
@@ -153,6 +176,10 @@ impl Interpreter {
     pub fn wrong_height(&self) -> &[Point] {
         &self.wrong_height
     }
+    /// What it does that no move and no wait shows.
+    pub fn oddities(&self) -> &Oddities {
+        &self.odd
+    }
     /// Line of the first move that relies on the state in which another program left the machine: units, absolute positions
     /// or the beam off were not said before it.
     pub fn relies_on_before(&self) -> Option<usize> {
@@ -167,6 +194,11 @@ impl Interpreter {
     /// Takes one line; what it does is added to `actions`.
     pub fn line(&mut self, text: &str, actions: &mut Vec<Action>) -> Result<(), ProgramFault> {
         self.line += 1;
+        // What some editors put before everything else.
+        let text = if self.line == 1 { text.trim_start_matches('\u{feff}') } else { text };
+        if text.trim() == "%" {
+            return if !self.begun || self.ended { Ok(()) } else { Err(self.fault("“%” in the middle of a program ends it for some controllers")) };
+        }
         let words = self.words(text)?;
         let words = words.as_slice();
         if words.is_empty() {
@@ -175,12 +207,15 @@ impl Interpreter {
         if self.ended {
             return Err(self.fault("there is something after the end of the program"));
         }
+        let first = !std::mem::replace(&mut self.begun, true);
+        self.each_once(words)?;
         let get = |letter: char| words.iter().find(|w| w.0 == letter).map(|w| w.1);
-        let mut wait = false;
+        let (mut wait, mut halts) = (false, false);
         // A tool is called before it is changed to, wherever the words stand in the line.
         if let Some(t) = get('T').filter(|t| *t >= 0.0) {
             self.called = t as u32;
         }
+        let was_lit = self.beam && self.power > 0.0;
         let mut moving = ['X', 'Y'].iter().any(|l| get(*l).is_some());
         for (letter, value) in words {
             let code = (value * 10.0).round() as i64;
@@ -199,19 +234,19 @@ impl Interpreter {
                 ('F', _) if *value > 0.0 => self.feed = value * self.unit,
                 (power, _) if *power == self.dialect.power && *value >= 0.0 => self.power = *value,
                 ('T', _) if *value >= 0.0 => self.called = *value as u32,
-                ('G', 170 | 400 | 940) | ('M', 0) => {}
+                // The plane, no compensation, no tool length, the usual zero, the path as it is, no cycle, units a minute.
+                ('G', 170 | 400 | 490 | 540 | 610 | 640 | 800 | 940) => {}
+                ('M', 0) => halts = true,
                 (seconds, _) if *seconds == self.dialect.seconds => {}
-                _ => match self.dialect.means(Word::new(*letter, *value)) {
-                    Some(Meaning::Light) => self.beam = true,
-                    Some(Meaning::Douse) => (self.beam, self.stated[2]) = (false, true),
-                    Some(Meaning::TakeTool) => self.tool = self.called,
-                    Some(Meaning::Air) => self.air = true,
-                    Some(Meaning::Calm) => self.air = false,
-                    // How high the torch goes is the machine's affair; that it is held while it cuts is the program's.
-                    Some(Meaning::Height) => self.held = self.held.map(|_| true),
-                    Some(Meaning::Level) => self.held = self.held.map(|_| false),
-                    Some(Meaning::Wait) => wait = true,
-                    Some(Meaning::End) => self.ended = true,
+                // The head's own height is no place on the sheet; it goes there by itself or not at all.
+                ('Z', _) if !moving => {}
+                ('O', _) if first && words.len() == 1 => {}
+                _ => match self.dialect.means_in(*letter, *value, &get) {
+                    Some((word, meaning)) => {
+                        self.told(word, meaning);
+                        wait |= meaning == Meaning::Wait;
+                    }
+                    None if self.dialect.is_second(*letter) => {}
                     None => return Err(self.fault(&format!("{letter}{value} is not understood"))),
                 },
             }
@@ -219,20 +254,102 @@ impl Interpreter {
         if matches!(self.motion, Motion::Arc { .. }) && (get('I').is_some() || get('J').is_some()) {
             moving = true;
         }
+        if moving && (wait || halts || self.ended) {
+            return Err(self.fault("a move stands in one line with a wait, a halt or the end: controllers do them in different orders"));
+        }
         let power = if self.beam { self.power } else { 0.0 };
+        self.watch_light(was_lit, power > 0.0);
+        if halts && power > 0.0 && self.odd.lit_halts.len() < MOST_TOLD {
+            self.odd.lit_halts.push((self.line, self.at));
+        }
         if wait {
             let letter = self.dialect.seconds;
-            let seconds = get(letter).filter(|p| (0.0..=3600.0).contains(p));
+            let seconds = get(letter).map(|p| p / self.dialect.wait_in.per_second()).filter(|p| (0.0..=3600.0).contains(p));
             let word = self.dialect.word(Meaning::Wait).map_or_else(String::new, |w| w.to_string());
             let seconds = seconds.ok_or_else(|| self.fault(&format!("{word} needs {letter} with 0 to 3600 seconds")))?;
+            self.flashing = false;
+            // Before it has moved it waits for the pierce: the voltage then says nothing of the height.
+            if power > 0.0 && seconds > 0.0 && !self.moved_lit && self.tool == 0 && self.held == Some(true) && self.wrong_height.len() < MOST_TOLD {
+                self.wrong_height.push(self.at);
+            }
             actions.push(Action::Wait { seconds, power, line: self.line });
             return Ok(());
         }
         if moving {
             self.watch_height();
+            (self.flashing, self.moved_lit) = (false, true);
             let target = self.target(get('X'), get('Y'));
             let center = self.centre(target, (get('I'), get('J'), get('R')))?;
             self.go(target, center, power, actions)?;
+        }
+        Ok(())
+    }
+
+    /// What a word beyond the standard's motion has the controller do.
+    fn told(&mut self, word: Word, meaning: Meaning) {
+        match meaning {
+            Meaning::Light => self.beam = true,
+            Meaning::Douse => (self.beam, self.stated[2]) = (false, true),
+            Meaning::TakeTool => self.tool = self.called,
+            Meaning::Air => self.air = true,
+            Meaning::Calm => self.air = false,
+            // How high the torch goes is the machine's affair; that it is held while it cuts is the program's.
+            Meaning::Height => self.held = self.held.map(|_| true),
+            Meaning::Level => self.held = self.held.map(|_| false),
+            Meaning::Wait => {}
+            Meaning::End => self.ended = true,
+        }
+        // M4 in the place of M3 is another power at every corner, M7 in that of M8 another air.
+        if let Some(written) = self.dialect.word(meaning).filter(|w| *w != word && matches!(meaning, Meaning::Light | Meaning::Air))
+            && self.odd.words.len() < MOST_TOLD
+        {
+            self.odd.words.push((self.line, word, written));
+        }
+    }
+
+    /// What is lit and put out again without having moved or waited has burned all the same.
+    fn watch_light(&mut self, was: bool, lit: bool) {
+        if lit && !was {
+            (self.flashing, self.moved_lit) = (true, false);
+        }
+        if !lit && std::mem::take(&mut self.flashing) && self.odd.flashes.len() < MOST_TOLD {
+            self.odd.flashes.push((self.line, self.at));
+        }
+    }
+
+    /// A letter stands once in a line, and of words that exclude each other there is one.
+    fn each_once(&self, words: &[(char, f64)]) -> Result<(), ProgramFault> {
+        let get = |letter: char| words.iter().find(|w| w.0 == letter).map(|w| w.1);
+        // Of each kind of words that exclude each other, which one was there.
+        let kind = |letter: char, value: f64| -> Option<u32> {
+            let code = (value * 10.0).round() as i64;
+            Some(match (letter, code) {
+                ('G', 0 | 10 | 20 | 30 | 800) => 1,
+                ('G', 170 | 180 | 190) => 2,
+                ('G', 200 | 210) => 3,
+                ('G', 900 | 910) => 4,
+                ('G', 901 | 911) => 5,
+                ('G', 930 | 940 | 950) => 6,
+                ('G' | 'M', _) => match self.dialect.means_in(letter, value, &get)?.1 {
+                    Meaning::Light | Meaning::Douse => 7,
+                    Meaning::Air | Meaning::Calm => 8,
+                    Meaning::Height | Meaning::Level => 9,
+                    Meaning::TakeTool => 10,
+                    Meaning::Wait => 11,
+                    Meaning::End => 12,
+                },
+                (letter, _) => 100 + u32::from(letter),
+            })
+        };
+        for (i, (letter, value)) in words.iter().enumerate() {
+            let own = kind(*letter, *value);
+            let twice = |other: &(char, f64)| own.is_some() && kind(other.0, other.1) == own || (other.0, other.1) == (*letter, *value);
+            if let Some(other) = words[..i].iter().find(|w| twice(w)) {
+                return Err(self.fault(&format!(
+                    "{}{} and {letter}{value} stand in one line: controllers take the one or the other",
+                    other.0, other.1
+                )));
+            }
         }
         Ok(())
     }
@@ -328,13 +445,13 @@ impl Interpreter {
             let letter = bytes[at];
             match letter {
                 _ if blank(letter) => at += 1,
-                b';' | b'%' => break,
+                b';' => break,
                 b'(' => at += text[at..].find(')').ok_or_else(|| self.fault("a comment is not closed"))? + 1,
-                b'A'..=b'Z' => {
+                b'A'..=b'Z' | b'a'..=b'z' => {
                     let from = (at + 1..bytes.len()).find(|i| !blank(bytes[*i])).unwrap_or(bytes.len());
                     let digit = |i: &usize| !matches!(bytes[*i], b'0'..=b'9' | b'.' | b'-' | b'+');
                     let end = (from..bytes.len()).find(digit).unwrap_or(bytes.len());
-                    let letter = char::from(letter);
+                    let letter = char::from(letter.to_ascii_uppercase());
                     let value = number(&text[from..end]).ok_or_else(|| self.fault(&format!("{letter} has no number")))?;
                     if !words.push((letter, value)) {
                         return Err(self.fault(&format!("the line has more than {MOST_WORDS} words")));

@@ -7,6 +7,7 @@ mod compare;
 mod contained;
 mod differences;
 mod edges;
+mod faults;
 mod interpret;
 mod lift;
 mod line;
@@ -18,11 +19,12 @@ mod still;
 mod tests;
 
 pub use differences::{Difference, differences};
-pub use interpret::{Action, Interpreter, ProgramFault, interpret};
+pub use interpret::{Action, Interpreter, Oddities, ProgramFault, interpret};
 pub(crate) use lift::offered;
 pub use reader::Reader;
 pub use still::{Stopped, still};
 
+use faults::Fault;
 use crate::assign::{Process, Work};
 use crate::cuts::SheetCuts;
 use crate::decisions::Pose;
@@ -102,7 +104,10 @@ pub fn run(program: &str, meant: &Meant) -> (SheetProof, Vec<Finding>) {
 
 /// The same for a program that was written into a reader.
 pub fn run_read(reader: Reader, meant: &Meant) -> (SheetProof, Vec<Finding>) {
-    compared(reader, meant).unwrap_or_else(|fault| (SheetProof::default(), vec![compare::unreadable(meant.sheet, &fault)]))
+    match compared(reader, meant) {
+        Ok((proof, faults)) => (proof, faults.into_iter().map(|f| f.finding(meant.sheet)).collect()),
+        Err(fault) => (SheetProof::default(), vec![compare::unreadable(meant.sheet, &fault)]),
+    }
 }
 
 /// A reader that has a whole program.
@@ -114,12 +119,12 @@ fn taken_in<'a>(program: &str, meant: &Meant<'a>) -> Reader<'a> {
 }
 
 /// What a program does and how that differs. Fails where it cannot be read.
-fn compared(reader: Reader, meant: &Meant) -> Result<(SheetProof, Vec<Finding>), ProgramFault> {
+fn compared(reader: Reader, meant: &Meant) -> Result<(SheetProof, Vec<Fault>), ProgramFault> {
     let read = reader.finish()?;
     let mut proof = timed(&read.actions, meant.machine);
-    let findings = compare::run(&mut proof, &read, meant);
+    let faults = compare::run(&mut proof, &read, meant);
     proof.sum(meant.path);
-    Ok((proof, findings))
+    Ok((proof, faults))
 }
 
 /// The planner's acts for a program; feeds in mm/min become mm/s, beam-off rapids go at the machine's own speed.

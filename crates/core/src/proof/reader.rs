@@ -4,7 +4,7 @@
 //! soon as it has gone by, and stays as one move. A row's moves lie on one line at one feed, so that the time model gives
 //! the same for the row as for its pieces.
 
-use super::interpret::{Action, Interpreter, ProgramFault};
+use super::interpret::{Action, Interpreter, Oddities, ProgramFault};
 use crate::decisions::Pose;
 use crate::geometry::{Affine, Point, Segment};
 use crate::hold::SheetPath;
@@ -290,10 +290,11 @@ impl<'a> Reader<'a> {
         self.interpreter.finished()?;
         let (mut missing, mut twice) = (Vec::new(), Vec::new());
         for (i, op) in self.intended.ops.iter().enumerate().filter(|(_, o)| o.picture().is_some()) {
-            for (k, row) in op.numbered_picture_rows() {
+            for (n, (k, row)) in op.numbered_picture_rows().enumerate() {
+                let meant = op.passes - u32::from(n < op.done());
                 let times = self.burned.get(&(i, k)).copied().unwrap_or(0);
                 let middle = row.point(f64::midpoint(row.spans[0].0, row.spans[0].1));
-                match times.cmp(&op.passes) {
+                match times.cmp(&meant) {
                     std::cmp::Ordering::Less => missing.push(middle),
                     std::cmp::Ordering::Greater => twice.push(middle),
                     std::cmp::Ordering::Equal => {}
@@ -303,6 +304,7 @@ impl<'a> Reader<'a> {
         Ok(Read {
             left_on: self.interpreter.left_on(),
             wrong_height: self.interpreter.wrong_height().iter().map(|p| self.to_sheet.map_or(*p, |a| a * *p)).collect(),
+            odd: on_the_sheet(self.interpreter.oddities(), self.to_sheet),
             relies_on_before: self.interpreter.relies_on_before(),
             actions: self.actions,
             folded: self.folded,
@@ -321,6 +323,8 @@ pub(super) struct Read {
     pub(super) left_on: (bool, bool),
     /// Places in the program where the torch burns without its height being held, or travels with it held.
     pub(super) wrong_height: Vec<Point>,
+    /// What it does that no move and no wait shows.
+    pub(super) odd: Oddities,
     /// Line of the first move that relies on what the machine was left in.
     pub(super) relies_on_before: Option<usize>,
     /// Op of each such row, by its number among the actions.
@@ -329,6 +333,14 @@ pub(super) struct Read {
     pub(super) wrong: Vec<Point>,
     pub(super) missing: Vec<Point>,
     pub(super) twice: Vec<Point>,
+}
+
+fn on_the_sheet(odd: &Oddities, to_sheet: Option<Affine>) -> Oddities {
+    let mut odd = odd.clone();
+    if let Some(to_sheet) = to_sheet {
+        odd.flashes.iter_mut().chain(&mut odd.lit_halts).for_each(|(_, p)| *p = to_sheet * *p);
+    }
+    odd
 }
 
 fn height(y: f64) -> i64 {

@@ -4,7 +4,7 @@
 //! back get the same value, and nothing else in common. A dialect is a TOML file (docs/dialects.md); three come with the
 //! application, every machine of the shop has its own.
 
-use super::words::{MEANINGS, Meaning, Word, Words};
+use super::words::{EVERYWHERE, MEANINGS, Meaning, Word, Words};
 use crate::proof::Interpreter;
 use crate::shop::Machine;
 use serde::{Deserialize, Serialize};
@@ -43,6 +43,27 @@ impl ProgramUnit {
     }
 }
 
+/// Unit of a time to wait.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum WaitUnit {
+    /// Seconds.
+    #[default]
+    S,
+    /// Thousandths of a second.
+    Ms,
+}
+
+impl WaitUnit {
+    /// So many of it are a second.
+    pub fn per_second(self) -> f64 {
+        match self {
+            Self::S => 1.0,
+            Self::Ms => 1000.0,
+        }
+    }
+}
+
 /// How remarks are written.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
@@ -74,8 +95,10 @@ pub struct Dialect {
     pub power: char,
     /// Where the power is said. Default in a line of its own.
     pub power_in: PowerIn,
-    /// Letter of the seconds to wait. Default `P`.
+    /// Letter of the time to wait. Default `P`.
     pub seconds: char,
+    /// Unit of that time. Default s.
+    pub wait_in: WaitUnit,
     /// It understands G2 and G3; else arcs are sent as lines. Default true.
     pub arcs: bool,
     /// Greatest distance of such a line from its arc, mm. Default 0.005.
@@ -103,6 +126,7 @@ impl Default for Dialect {
             power: 'S',
             power_in: PowerIn::Line,
             seconds: 'P',
+            wait_in: WaitUnit::S,
             arcs: true,
             chord: 0.005,
             unit: ProgramUnit::Mm,
@@ -176,11 +200,22 @@ impl Dialect {
         MEANINGS.into_iter().find(|m| self.words.of(*m).contains(&word))
     }
 
+    /// What a letter with its number means in a line whose other letters have the numbers that `get` tells; and the word that it is.
+    pub fn means_in(&self, letter: char, number: f64, get: &dyn Fn(char) -> Option<f64>) -> Option<(Word, Meaning)> {
+        let found = |m: &Meaning| self.words.of(*m).iter().find(|w| w.stands(letter, number, get)).map(|w| (*w, *m));
+        MEANINGS.iter().find_map(found)
+    }
+
+    /// True for a letter that belongs to one of its words.
+    pub fn is_second(&self, letter: char) -> bool {
+        MEANINGS.iter().any(|m| self.words.of(*m).iter().any(|w| w.second() == Some(letter)))
+    }
+
     /// The line that says units, absolute positions, plane and feed in units a minute.
     pub fn opening(&self) -> &'static str {
         match self.unit {
-            ProgramUnit::Mm => "G21 G90 G17 G94",
-            ProgramUnit::Inch => "G20 G90 G17 G94",
+            ProgramUnit::Mm => "G21 G90 G17 G40 G91.1 G94",
+            ProgramUnit::Inch => "G20 G90 G17 G40 G91.1 G94",
         }
     }
 
@@ -209,6 +244,12 @@ impl Dialect {
         }
         if self.numbers > 1000 {
             return Err(format!("numbers: steps of {} will not do; use 0 to 1000", self.numbers));
+        }
+        for meaning in MEANINGS {
+            let other = |w: &&Word| EVERYWHERE.iter().any(|(known, m)| known == *w && *m != meaning);
+            if let Some(word) = self.words.of(meaning).iter().find(other) {
+                return Err(format!("words: {word} means something else to every controller that has it; what it stands for here would not be done"));
+            }
         }
         for (i, meaning) in MEANINGS.into_iter().enumerate() {
             let twice = MEANINGS[..i].iter().flat_map(|m| self.words.of(*m)).find(|w| self.words.of(meaning).contains(w));
@@ -284,6 +325,21 @@ mod tests {
         assert_eq!(Dialect::shipped("none"), None);
     }
 
+    /// Words that other controllers want can be said, and are read back.
+    #[test]
+    fn words_of_many_controllers_can_be_said() {
+        let text = "name = \"a\"\nwait-in = \"ms\"\nheader = [\"O1001\", \"G54 G64\", \"G0 Z5\"]\nfooter = [\"G0 Z20\"]\n[words]\nair-on = [\"M62 P1\"]\nair-off = [\"M63 P1\"]";
+        let machine = Machine { dialect: text.parse().expect("it reads"), air: (String::new(), String::new()), ..Shop::builtin().machines[0].clone() };
+        let program = super::super::sample(&machine);
+        assert!(program.contains("M62 P1") && program.contains("G4 P500") && program.starts_with("O1001"), "{program}");
+        let mut reader = Interpreter::new(Dialect::of(&machine));
+        let mut actions = Vec::new();
+        program.lines().for_each(|l| reader.line(l, &mut actions).expect("it is read back"));
+        let waits: f64 = actions.iter().map(|a| if let crate::proof::Action::Wait { seconds, .. } = a { *seconds } else { 0.0 }).sum();
+        let air = |a: &crate::proof::Action| matches!(a, crate::proof::Action::Move { air: true, .. });
+        assert!(waits > 0.4 && waits < 5.0 && actions.iter().any(air), "{waits}");
+    }
+
     #[test]
     fn what_will_not_do_is_said_with_its_line() {
         for (text, says) in [
@@ -292,7 +348,10 @@ mod tests {
             ("name = \"\"", "has a name"),
             ("name = \"a\"\ndecimals = 9", "use 3 to 6"),
             ("name = \"a\"\nunit = \"inch\"", "too coarse"),
-            ("name = \"a\"\n[words]\nlight = [\"M5\"]", "stands for two"),
+            ("name = \"a\"\n[words]\nlight = [\"M12\"]\ndouse = [\"M12\"]", "stands for two"),
+            ("name = \"a\"\n[words]\nlight = [\"M5\"]\ndouse = [\"M3\"]", "something else to every controller"),
+            ("name = \"a\"\nheader = [\"G0 Z5 X3\"]", "neither move nor wait"),
+            ("name = \"a\"\nheader = [\"G55\"]", "G55"),
             ("name = \"a\"\n[words]\nlight = [\"G1\"]", "standard's own"),
             ("name = \"a\"\n[words]\nend = []", "nothing can be cut"),
             ("name = \"a\"\n[words]\nlight = [\"M\"]", "line 3"),

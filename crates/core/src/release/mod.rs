@@ -1,5 +1,6 @@
 //! Station 8: what is handed over. The order of a program's lines, and the words of a controller.
 
+mod again;
 mod dialect;
 mod lines;
 mod program;
@@ -8,10 +9,11 @@ mod rows;
 mod sample;
 mod words;
 
-pub use dialect::{Dialect, PowerIn, ProgramUnit, Remarks};
+pub use again::only;
+pub use dialect::{Dialect, PowerIn, ProgramUnit, Remarks, WaitUnit};
 pub use lines::Lines;
 pub use program::{write, write_lines};
-pub use rest::{GoOn, Still, only, rest};
+pub use rest::{GoOn, Joint, Relit, Still, rest};
 pub use sample::sample;
 pub use words::{Meaning, Word, Words};
 

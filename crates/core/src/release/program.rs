@@ -155,9 +155,9 @@ impl Writer<'_> {
         let power = op.power / 100.0 * self.machine.power_limit;
         self.air(op.air);
         self.approach(op);
-        for _ in 0..op.passes {
+        for pass in 0..op.passes {
             self.sweep(op, feed, power)?;
-            self.picture(op, feed)?;
+            self.picture(op, feed, pass)?;
             let runs = op.line().runs.len();
             for (i, run) in op.line().runs.iter().enumerate() {
                 let lead_in = op.lead_before(i);
@@ -202,7 +202,7 @@ impl Writer<'_> {
 
     pub(super) fn wait(&mut self, seconds: f64) {
         if seconds > 0.0 {
-            let how_long = format!(" {}{}", self.dialect.seconds, number(seconds));
+            let how_long = format!(" {}{}", self.dialect.seconds, number(seconds * self.dialect.wait_in.per_second()));
             self.say(Meaning::Wait, "", &how_long);
         }
     }

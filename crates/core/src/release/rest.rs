@@ -1,8 +1,7 @@
 //! What is left of a sheet's work: behind where a run broke off, or of the copies that were not cut through.
 
-use crate::decisions::Process;
-use crate::geometry::{Path, Point, Segment};
-use crate::hold::{AreaSweep, Doing, Op, Row, SheetPath, Track};
+use crate::geometry::{Affine, Path, Point, Segment};
+use crate::hold::{Doing, Op, Row, SheetPath, Track};
 
 /// Where a run that broke off goes on.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -31,12 +30,33 @@ const CHORDS: (f64, f64) = (0.006, 0.5);
 /// Shorter than this nothing is left, mm.
 const NOTHING: f64 = 1e-3;
 
+/// How what is left of a piece of work is joined to what was burned of it.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Joint {
+    /// So much of what was burned is burned once more before it, mm; never over a nick.
+    pub overlap: f64,
+    /// Where the beam or torch is lit for it.
+    pub lit: Relit,
+}
+
+/// Where a beam or torch is lit that goes on with a line.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub enum Relit {
+    /// On the line.
+    #[default]
+    OnTheLine,
+    /// In the scrap, beside the line as its own lead was, at this share of that lead's size.
+    InTheScrap(f64),
+    /// In the open kerf, so far before it, mm.
+    InTheKerf(f64),
+}
+
 /// The work of a sheet from where a run broke off; `finished` pieces of work had come to their end.
-pub fn rest(path: &SheetPath, finished: usize, from: GoOn) -> SheetPath {
+pub fn rest(path: &SheetPath, finished: usize, from: GoOn, joint: Joint) -> SheetPath {
     let skipped = finished + usize::from(from == GoOn::Next);
     let mut ops: Vec<Op> = path.ops.iter().skip(skipped).cloned().collect();
     if let GoOn::Here(still) = from
-        && ops.first_mut().is_some_and(|first| go_on(first, still) == Left::Nothing)
+        && ops.first_mut().is_some_and(|first| go_on(first, still, joint) == Left::Nothing)
     {
         ops.remove(0);
     }
@@ -46,15 +66,8 @@ pub fn rest(path: &SheetPath, finished: usize, from: GoOn) -> SheetPath {
     SheetPath { width: path.width, height: path.height, ops, ..SheetPath::default() }
 }
 
-/// What cuts these copies out, by their number among the sheet's placements: once more.
-pub fn only(path: &SheetPath, placements: &[usize]) -> SheetPath {
-    let mut ops: Vec<Op> = path.ops.iter().filter(|o| o.process == Process::Cut && placements.contains(&o.placement)).cloned().collect();
-    ops.iter_mut().for_each(alone);
-    SheetPath { width: path.width, height: path.height, ops, ..SheetPath::default() }
-}
-
 /// A piece of work that follows on none: it is pierced, and the way to it is straight.
-fn alone(op: &mut Op) {
+pub(super) fn alone(op: &mut Op) {
     if let Doing::Line(line) = &mut op.doing {
         line.bridge.clear();
         line.approach = crate::hold::Approach::default();
@@ -69,38 +82,96 @@ enum Left {
 }
 
 /// Takes off what was done of a piece of work.
-fn go_on(op: &mut Op, still: Still) -> Left {
+fn go_on(op: &mut Op, still: Still, joint: Joint) -> Left {
     if still.length < NOTHING {
         return Left::Nothing;
     }
-    match &op.doing {
+    let passes = op.passes as usize;
+    match &mut op.doing {
         Doing::Line(_) => {
             let way = Stretch::all(op);
             let Some((n, along)) = on_the_way(&way, still) else { return Left::Something };
+            let (n, along) = back(&way, n, along, joint.overlap);
             if n == 0 && along < NOTHING {
                 return Left::Something;
             }
-            let Some(left) = Track::of(op, &way, n, along) else { return Left::Nothing };
+            let Some(mut left) = Track::of(op, &way, n, along) else { return Left::Nothing };
+            if way[n].kind != Kind::LeadIn {
+                left.lead_in = lead(op, &way, (n, along), joint.lit, &left);
+            }
             op.doing = Doing::Line(left);
         }
         Doing::Sweep(sweep) => {
             let burned = |r: &Row| r.spans.iter().map(|(a, b)| b - a).sum::<f64>();
-            let once = sweep.rows.len();
-            let mut rows: Vec<Row> = sweep.rows.iter().cycle().take(once * op.passes as usize).cloned().collect();
+            let mut rows: Vec<Row> = sweep.rows.iter().cycle().take(sweep.rows.len() * passes).cloned().collect();
             // The row that was under way is burned from its begin.
-            let (mut kept, mut length) = (0, 0.0);
-            while kept < rows.len() && length < still.length - NOTHING {
-                kept += 1;
-                length += burned(&rows[rows.len() - kept]);
-            }
+            let kept = last_rows(rows.iter().rev().map(burned), still.length);
             rows.drain(..rows.len() - kept);
-            op.doing = Doing::Sweep(AreaSweep { rows, ..sweep.clone() });
+            sweep.rows = rows;
         }
-        // Of a picture every row depends on its number: it is burned again.
-        Doing::Picture(_) => return Left::Something,
+        Doing::Picture(picture) => {
+            let (raster, pitch) = (&picture.raster, picture.pitch);
+            let burned = |k: usize| raster.runs(k).filter(|r| r.2 > 0).map(|(a, b, _)| (b - a) as f64 * pitch).sum::<f64>();
+            let rows: Vec<f64> = (0..raster.height).filter(|k| raster.burned(*k).is_some()).map(burned).collect();
+            let kept = last_rows(rows.iter().rev().cycle().take(rows.len() * passes).copied(), still.length);
+            // Whole passes, and before them what is left of one.
+            op.passes = kept.div_ceil(rows.len().max(1)).max(1) as u32;
+            picture.done = (op.passes as usize * rows.len()).saturating_sub(kept);
+            return Left::Something;
+        }
     }
     (op.passes, op.written_out) = (1, true);
     Left::Something
+}
+
+/// How many rows, the last first, are burned over this length, mm; one that is only begun counts.
+fn last_rows(lengths: impl Iterator<Item = f64>, length: f64) -> usize {
+    let mut sum = 0.0;
+    let begun = |row: &f64| {
+        let before = sum;
+        sum += row;
+        before < length - NOTHING
+    };
+    lengths.take_while(begun).count()
+}
+
+/// A place so many mm further back on what was burned in one go with it.
+fn back(way: &[Stretch], mut n: usize, along: f64, mut by: f64) -> (usize, f64) {
+    let mut along = along;
+    let follows = |n: usize| {
+        let ends = way[n - 1].path.segments.last().zip(way[n].path.segments.first());
+        ends.is_some_and(|(before, behind)| before.end.distance(behind.start) < 1e-6)
+    };
+    while by > along && n > 0 && follows(n) {
+        by -= along;
+        n -= 1;
+        along = way[n].path.length();
+    }
+    (n, (along - by).max(0.0))
+}
+
+/// The way from where it is lit on to the line.
+fn lead(op: &Op, way: &[Stretch], (n, along): (usize, f64), lit: Relit, left: &Track) -> Vec<Segment> {
+    let own = op.line();
+    match (lit, left.runs.first().and_then(|r| r.first()), own.runs.first().and_then(|r| r.first())) {
+        (Relit::InTheScrap(share), Some(now), Some(then)) => {
+            // The lead that it had, laid to where it goes on as that lay to its begin.
+            let turn = now.direction(0.0).atan2() - then.direction(0.0).atan2();
+            let there = Affine::translate(now.start.to_vec2()) * Affine::rotate(turn) * Affine::scale(share);
+            let moved = there * Affine::translate(-then.start.to_vec2());
+            own.lead_in.iter().map(|s| s.transformed(moved)).collect()
+        }
+        (Relit::InTheKerf(length), Some(_), _) => {
+            let (m, from) = back(way, n, along, length);
+            let mut out: Vec<Segment> = Vec::new();
+            for (k, stretch) in way.iter().enumerate().take(n + 1).skip(m) {
+                let to = if k == n { along } else { stretch.path.length() };
+                out.extend(stretch.path.piece(if k == m { from } else { 0.0 }, to));
+            }
+            out
+        }
+        _ => Vec::new(),
+    }
 }
 
 /// What of a track a stretch of it is.
@@ -237,6 +308,7 @@ impl Track {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::decisions::Process;
     use crate::geometry::Vec2;
     use proptest::prelude::*;
 
@@ -257,11 +329,11 @@ mod tests {
             let along = share * line.length();
             let at = line.at(along).0;
             let whole: f64 = path.ops[finished..].iter().map(Op::length).sum();
-            let again = rest(&path, finished, GoOn::Again);
+            let again = rest(&path, finished, GoOn::Again, Joint::default());
             prop_assert!((again.ops.iter().map(Op::length).sum::<f64>() - whole).abs() < 1e-9);
-            let next = rest(&path, finished, GoOn::Next);
+            let next = rest(&path, finished, GoOn::Next, Joint::default());
             prop_assert_eq!(next.ops.len(), 2 - finished);
-            let here = rest(&path, finished, GoOn::Here(Still { at, length: line.length() - along }));
+            let here = rest(&path, finished, GoOn::Here(Still { at, length: line.length() - along }), Joint::default());
             prop_assert!((here.ops.iter().map(Op::length).sum::<f64>() - (whole - along)).abs() < 0.01, "{along} of {whole}");
             prop_assert!(here.ops[0].start().is_some_and(|s| s.distance(at) < 1e-6) && here.ops[0].line().restarts.iter().all(Vec::is_empty));
         }
@@ -274,21 +346,57 @@ mod tests {
         let path = SheetPath { ops: vec![plate(0.0), plate(50.0)], ..SheetPath::default() };
         let whole: f64 = path.ops[0].line().lead_in.iter().map(Segment::length).sum::<f64>() + path.ops[0].length();
         let lit = path.ops[0].start().expect("it begins");
-        let not_begun = rest(&path, 0, GoOn::Here(Still { at: lit, length: whole }));
+        let not_begun = rest(&path, 0, GoOn::Here(Still { at: lit, length: whole }), Joint::default());
         assert!(
             not_begun.ops.len() == 2 && not_begun.ops[0].length() == path.ops[0].length() && not_begun.ops[0].line().lead_in.len() == 1
         );
         let begin = path.ops[0].line().runs[0][0].start;
         let before_its_end = begin + Vec2::new(0.0, 0.4);
-        let ended = rest(&path, 0, GoOn::Here(Still { at: before_its_end, length: 0.4 }));
+        let ended = rest(&path, 0, GoOn::Here(Still { at: before_its_end, length: 0.4 }), Joint::default());
         assert!(ended.ops.len() == 2 && (ended.ops[0].length() - 0.4).abs() < 1e-6, "{}", ended.ops[0].length());
-        assert_eq!(rest(&path, 0, GoOn::Here(Still { at: begin, length: 0.0 })).ops.len(), 1);
+        assert_eq!(rest(&path, 0, GoOn::Here(Still { at: begin, length: 0.0 }), Joint::default()).ops.len(), 1);
     }
 
+    /// An overlap is burned once more before what is left, the lead comes tangentially from where its own came, or along the open kerf.
     #[test]
-    fn copies_that_were_not_cut_through_are_cut_again_alone() {
-        let path = SheetPath { ops: vec![plate(0.0), plate(50.0), plate(100.0)], ..SheetPath::default() };
-        let again = only(&path, &[1]);
-        assert!(again.ops.len() == 1 && again.ops[0].placement == 1 && !again.ops[0].line().lead_in.is_empty());
+    fn what_is_left_is_joined_to_what_was_burned() {
+        let path = SheetPath { ops: vec![plate(0.0)], ..SheetPath::default() };
+        let line = Path::new(path.ops[0].line().runs.concat(), false);
+        let still = Still { at: line.at(30.0).0, length: line.length() - 30.0 };
+        let left = |lit| rest(&path, 0, GoOn::Here(still), Joint { overlap: 2.0, lit }).ops.remove(0);
+        let plain = left(Relit::OnTheLine);
+        assert!((plain.length() - (line.length() - 28.0)).abs() < 1e-6 && plain.line().lead_in.is_empty());
+        assert!(plain.start().is_some_and(|s| s.distance(line.at(28.0).0) < 1e-6));
+        let scrap = left(Relit::InTheScrap(0.5));
+        let lead = &scrap.line().lead_in[0];
+        // Its own came 5 mm from below on to a line that goes to the right.
+        assert!(lead.end.distance(line.at(28.0).0) < 1e-6 && (lead.length() - 2.5).abs() < 1e-6, "{lead:?}");
+        let kerf = left(Relit::InTheKerf(3.0));
+        let lead = &kerf.line().lead_in;
+        assert!(lead[0].start.distance(line.at(25.0).0) < 1e-6 && lead.last().is_some_and(|s| s.end.distance(line.at(28.0).0) < 1e-6));
+        // Never back over a nick: the second run begins behind one.
+        let behind = Still { at: line.at(60.5).0, length: line.length() - 60.5 };
+        let left = rest(&path, 0, GoOn::Here(behind), Joint { overlap: 4.0, lit: Relit::OnTheLine });
+        assert!((left.ops[0].length() - (line.length() - 60.0)).abs() < 1e-6, "{}", left.ops[0].length());
+    }
+
+    proptest! {
+        /// However far a picture had come, the rows that are left are burned, each as often as it was still to be.
+        #[test]
+        fn pictures_go_on_from_the_row_where_they_stopped(rows in 1..40_usize, passes in 1..4_u32, share in 0.001..0.999_f64, dark in 0..5_usize) {
+            let burn: Vec<u8> = (0..rows * 6).map(|i| if i / 6 % 5 == dark { 0 } else { 40 + (i % 6) as u8 * (i % 3) as u8 }).collect();
+            let raster = std::sync::Arc::new(crate::picture::Raster { column: 0, row: 0, width: 6, height: rows, burn });
+            let picture = crate::hold::PictureSweep { raster, pitch: 0.5, ..Default::default() };
+            let op = Op { process: Process::Picture, passes, doing: Doing::Picture(picture), ..Op::default() };
+            let lengths: Vec<f64> = op.numbered_picture_rows().map(|(_, r)| r.spans[0].1 - r.spans[0].0).collect();
+            prop_assume!(!lengths.is_empty());
+            let all: Vec<f64> = lengths.iter().cycle().take(lengths.len() * passes as usize).copied().collect();
+            let length = all.iter().sum::<f64>() * share;
+            let left = rest(&SheetPath { ops: vec![op], ..SheetPath::default() }, 0, GoOn::Here(Still { at: Point::ZERO, length }), Joint::default());
+            let swept = left.ops[0].sweeps();
+            // All that was still to be burned, and of the row under way what was burned of it: less than a row.
+            let burned: f64 = all.iter().rev().take(swept).sum();
+            prop_assert!(burned >= length - 1e-2 && burned - all[all.len() - swept] < length, "{burned} for {length}");
+        }
     }
 }

@@ -32,14 +32,15 @@ impl Writer<'_> {
     }
 
     /// Rows of a picture: the power word changes wherever its tone does, in the line of the move that it is for.
-    pub(super) fn picture(&mut self, op: &Op, feed: f64) -> io::Result<()> {
+    pub(super) fn picture(&mut self, op: &Op, feed: f64, pass: u32) -> io::Result<()> {
         let Some(picture) = op.picture() else { return Ok(()) };
         let raster = &picture.raster;
         let limit = self.machine.power_limit;
         let letter = self.dialect.power;
         let words: Vec<String> = (0..=255).map(|b| format!("{letter}{}", number(op.power_of(b) / 100.0 * limit))).collect();
         let mut runs: Vec<(usize, usize, u8)> = Vec::new();
-        for (k, row) in op.numbered_picture_rows() {
+        let done = if pass == 0 { picture.done } else { 0 };
+        for (k, row) in op.numbered_picture_rows().skip(done) {
             let (_, after) = self.run_up(op, &row);
             self.power_word(0.0);
             self.feed_to(row.start(), feed);

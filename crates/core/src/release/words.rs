@@ -4,27 +4,56 @@ use serde::{Deserialize, Deserializer, Serialize, Serializer};
 use std::fmt;
 use std::str::FromStr;
 
-/// A word of a program: `M3`, `G4`. Numbers are told apart to a tenth (`G91.1`).
+/// A word of a program: `M3`, `G4`, or with one that belongs to it in the same line: `M62 P1`. Numbers are told apart to a tenth
+/// (`G91.1`).
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Word {
     pub(super) letter: char,
     pub(super) tenths: i64,
+    /// The word that has to stand beside it.
+    pub(super) with: Option<(char, i64)>,
 }
 
 impl Word {
     /// The word of a letter and a number.
     pub fn new(letter: char, number: f64) -> Self {
-        Self { letter, tenths: (number * 10.0).round() as i64 }
+        Self { letter, tenths: (number * 10.0).round() as i64, with: None }
+    }
+    /// The same with another beside it.
+    pub fn beside(self, letter: char, number: f64) -> Self {
+        Self { with: Some((letter, (number * 10.0).round() as i64)), ..self }
+    }
+    /// The letter that belongs to it.
+    pub fn second(&self) -> Option<char> {
+        self.with.map(|w| w.0)
+    }
+    /// True for a line in which its letter has this number, and the other letters what `get` says.
+    pub(super) fn stands(&self, letter: char, number: f64, get: &dyn Fn(char) -> Option<f64>) -> bool {
+        let tenths = |v: f64| (v * 10.0).round() as i64;
+        let beside = self.with.is_none_or(|(l, t)| get(l).is_some_and(|v| tenths(v) == t));
+        self.letter == letter && self.tenths == tenths(number) && beside
     }
     const fn m(number: i64) -> Self {
-        Self { letter: 'M', tenths: number * 10 }
+        Self { letter: 'M', tenths: number * 10, with: None }
+    }
+    const fn g(number: i64) -> Self {
+        Self { letter: 'G', tenths: number * 10, with: None }
     }
 }
 
 impl fmt::Display for Word {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let (whole, tenth) = (self.tenths / 10, self.tenths % 10);
-        if tenth == 0 { write!(f, "{}{whole}", self.letter) } else { write!(f, "{}{whole}.{tenth}", self.letter) }
+        let mut part = |letter: char, tenths: i64| match (tenths / 10, tenths % 10) {
+            (whole, 0) => write!(f, "{letter}{whole}"),
+            (whole, tenth) => write!(f, "{letter}{whole}.{tenth}"),
+        };
+        part(self.letter, self.tenths)?;
+        let Some((letter, tenths)) = self.with else { return Ok(()) };
+        write!(f, " ")?;
+        match (tenths / 10, tenths % 10) {
+            (whole, 0) => write!(f, "{letter}{whole}"),
+            (whole, tenth) => write!(f, "{letter}{whole}.{tenth}"),
+        }
     }
 }
 
@@ -32,9 +61,17 @@ impl FromStr for Word {
     type Err = String;
     fn from_str(text: &str) -> Result<Self, String> {
         let wrong = || format!("“{text}” is no word of a program; a word is a capital letter and a number, as M8");
-        let letter = text.chars().next().filter(char::is_ascii_uppercase).ok_or_else(wrong)?;
-        let number: f64 = text[1..].parse().map_err(|_| wrong())?;
-        if (0.0..1000.0).contains(&number) { Ok(Self::new(letter, number)) } else { Err(wrong()) }
+        let part = |text: &str| {
+            let letter = text.chars().next().filter(char::is_ascii_uppercase)?;
+            let number: f64 = text[1..].parse().ok()?;
+            (0.0..1000.0).contains(&number).then_some((letter, number))
+        };
+        let mut parts = text.split_whitespace().map(part);
+        match (parts.next().flatten(), parts.next(), parts.next()) {
+            (Some((letter, number)), None, _) if !text.contains(' ') => Ok(Self::new(letter, number)),
+            (Some((letter, number)), Some(Some((l, n))), None) => Ok(Self::new(letter, number).beside(l, n)),
+            _ => Err(wrong()),
+        }
     }
 }
 
@@ -107,7 +144,7 @@ impl Default for Words {
             height_on: Vec::new(),
             height_off: Vec::new(),
             take_tool: vec![Word::m(6)],
-            wait: vec![Word { letter: 'G', tenths: 40 }],
+            wait: vec![Word::g(4)],
             end: vec![Word::m(2), Word::m(30)],
         }
     }
@@ -129,6 +166,20 @@ impl Words {
     }
 }
 
+/// What words mean to every controller that has them: none of them can stand for anything else.
+pub(super) const EVERYWHERE: [(Word, Meaning); 10] = [
+    (Word::m(3), Meaning::Light),
+    (Word::m(4), Meaning::Light),
+    (Word::m(5), Meaning::Douse),
+    (Word::m(7), Meaning::Air),
+    (Word::m(8), Meaning::Air),
+    (Word::m(9), Meaning::Calm),
+    (Word::m(6), Meaning::TakeTool),
+    (Word::g(4), Meaning::Wait),
+    (Word::m(2), Meaning::End),
+    (Word::m(30), Meaning::End),
+];
+
 pub(super) const MEANINGS: [Meaning; 9] = [
     Meaning::Light,
     Meaning::Douse,
@@ -147,10 +198,10 @@ mod tests {
 
     #[test]
     fn words_read_as_they_are_written() {
-        for text in ["M3", "G91.1", "G4", "M30"] {
+        for text in ["M3", "G91.1", "G4", "M30", "M62 P1", "M68 Q0.5"] {
             assert_eq!(text.parse::<Word>().map(|w| w.to_string()), Ok(text.into()));
         }
-        for text in ["", "m3", "M", "M-1", "Mx", "8", "M1e9", "Ü3"] {
+        for text in ["M62 P", "M62 P1 Q2", "M62 p1", "", "m3", "M", "M-1", "Mx", "8", "M1e9", "Ü3"] {
             assert!(text.parse::<Word>().is_err(), "{text}");
         }
     }

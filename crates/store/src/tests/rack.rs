@@ -8,7 +8,7 @@ use boustrophe_core::ids::{BatchId, PartId};
 use boustrophe_core::nest::{Layout, Sheet};
 use proptest::prelude::*;
 
-fn plywood(count: u32, offcut: bool) -> OnRack {
+pub(super) fn plywood(count: u32, offcut: bool) -> OnRack {
     OnRack {
         material: "birch-ply".into(),
         thickness: 3.0,

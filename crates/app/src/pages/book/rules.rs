@@ -42,7 +42,7 @@ pub async fn rules_page(app: Shared) -> Result<Html<String>, AppError> {
     blocking(&app, shown).await
 }
 
-fn shown(app: &Arc<App>) -> Result<Html<String>, AppError> {
+fn shown(app: &Shared) -> Result<Html<String>, AppError> {
     let shop = app.shop();
     let past = past(app)?;
     let troubles = rules::troubles(&shop.rules);

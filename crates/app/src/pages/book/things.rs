@@ -48,7 +48,7 @@ pub async fn things(app: Shared) -> Result<Html<String>, AppError> {
     blocking(&app, shown).await
 }
 
-fn shown(app: &Arc<App>) -> Result<Html<String>, AppError> {
+fn shown(app: &Shared) -> Result<Html<String>, AppError> {
     let shop = app.shop();
     let stored = app.store.settings()?;
     let revision = |kind: &str, key: &str| stored.iter().find(|s| s.kind == kind && s.key == key).map_or(0, |s| s.revision);
@@ -102,6 +102,8 @@ pub struct MachineForm {
     leads_from: String,
     #[serde(default)]
     silence: String,
+    #[serde(default)]
+    overlap: String,
     #[serde(default)]
     camera: String,
     change: String,
@@ -178,6 +180,7 @@ impl MachineForm {
             slow_holes: or(&self.slow_holes, known.slow_holes)?,
             slow_share: or(&self.slow_share, known.slow_share)?,
             leads_from: or(&self.leads_from, known.leads_from)?,
+            overlap: if self.overlap.trim().is_empty() { known.overlap } else { Some(n(&self.overlap)?) },
             silence: or(&self.silence, known.silence)?,
             hourly: n(&self.hourly)?,
             spacing: n(&self.spacing)?,

@@ -1,6 +1,7 @@
 //! The dockets of Order, Proof and Release: figures by sheet.
 
 use crate::error::AppError;
+use crate::releases::{self, Since};
 use crate::shop::{App, Loaded};
 use crate::view::metres;
 use askama::Template;
@@ -10,6 +11,7 @@ use boustrophe_core::decisions::{Pose, Zero};
 use boustrophe_core::finding::{Severity, Station, counted};
 use boustrophe_core::hold::Op;
 use boustrophe_core::ids::BatchId;
+use boustrophe_core::proof::SheetProof;
 use boustrophe_core::time::clock;
 use boustrophe_store::Run;
 
@@ -182,6 +184,17 @@ struct ReleaseRow {
     sheet: usize,
     name: String,
     time: String,
+    /// The program that was released.
+    sum: String,
+}
+
+/// The release in force, as it is shown.
+struct InForce {
+    id: i32,
+    by: String,
+    at: String,
+    /// What has moved on since, and figures that would be others now.
+    since: Option<Since>,
 }
 
 #[derive(Template)]
@@ -190,7 +203,11 @@ pub(super) struct Release {
     job: i32,
     revision: i32,
     batch: BatchId,
-    released: bool,
+    /// The programs are proved: they may be released.
+    proved: bool,
+    /// Programs that would be released.
+    programs: usize,
+    release: Option<InForce>,
     holding: Vec<(&'static str, &'static str, usize)>,
     rows: Vec<ReleaseRow>,
     runs: Vec<Run>,
@@ -207,6 +224,31 @@ pub(super) struct Release {
     bed: (String, bool),
 }
 
+/// The sheets of a release of a batch, or where there is none those that would be released.
+fn release_rows(app: &App, loaded: &Loaded, release: Option<&boustrophe_store::Release>) -> Result<Vec<ReleaseRow>, AppError> {
+    let here = loaded.here();
+    let Some(release) = release else {
+        let row = |(i, p): (usize, &SheetProof)| ReleaseRow {
+            sheet: here.before + i + 1,
+            name: crate::names::stem(&loaded.job, loaded.decided(), here.before + i, &loaded.machine()),
+            time: clock(p.seconds * loaded.shop.time_factor(&here.stock)),
+            sum: String::new(),
+        };
+        return Ok(here.proofs.iter().enumerate().map(row).collect());
+    };
+    let mine = app.store.release_sheets(release.id)?.into_iter().filter(|r| u32::try_from(r.batch) == Ok(loaded.batch.0));
+    let row = |r: boustrophe_store::SheetRow| {
+        let factor = app.released(release.id, r.batch)?.time_factor;
+        Ok(ReleaseRow {
+            sheet: usize::try_from(r.sheet).unwrap_or(0),
+            name: r.file_name.trim_end_matches(".nc").to_owned(),
+            time: clock(r.seconds * factor),
+            sum: r.sum.chars().take(8).collect(),
+        })
+    };
+    mine.map(row).collect()
+}
+
 pub(super) fn release_body(app: &App, loaded: &Loaded) -> Result<Release, AppError> {
     let (route, here) = (&loaded.route, loaded.here());
     let holding = Station::ALL
@@ -214,11 +256,12 @@ pub(super) fn release_body(app: &App, loaded: &Loaded) -> Result<Release, AppErr
         .map(|s| (s.slug(), s.name(), route.findings_of(s).filter(|f| f.severity != Severity::Note).count()))
         .filter(|h| h.2 > 0)
         .collect();
-    let rows = here.proofs.iter().enumerate().map(|(i, p)| ReleaseRow {
-        sheet: here.before + i + 1,
-        name: crate::names::stem(&loaded.job, loaded.decided(), here.before + i, &loaded.machine()),
-        time: clock(p.seconds * loaded.shop.time_factor(&here.stock)),
-    });
+    let last = app.store.last_release(loaded.job.id)?;
+    let rows = release_rows(app, loaded, last.as_ref())?;
+    let shown = |r: boustrophe_store::Release| {
+        let since = releases::since(app, &r, loaded)?;
+        Ok::<_, AppError>(InForce { id: r.id, by: r.person, at: told_at(&r.at), since })
+    };
     let zero = loaded.decided().release.zero;
     let typed = |(i, pose): (usize, &Pose)| {
         let r = |v: f64| (v * 100.0).round() / 100.0;
@@ -234,11 +277,18 @@ pub(super) fn release_body(app: &App, loaded: &Loaded) -> Result<Release, AppErr
         job: loaded.job.id,
         revision: loaded.revision.id,
         batch: loaded.batch,
-        released: route.released(),
+        proved: route.released(),
+        programs: route.batches.values().map(|b| b.programs.len()).sum(),
+        release: last.map(shown).transpose()?,
         holding,
-        rows: rows.collect(),
+        rows,
         runs: app.store.runs_of(loaded.job.id)?,
         initials: loaded.decided().release.initials.clone(),
         machine: loaded.machine().name.clone(),
     })
+}
+
+/// A time of the record, as it is read.
+fn told_at(at: &str) -> String {
+    at.get(..16).unwrap_or(at).replace('T', " ")
 }

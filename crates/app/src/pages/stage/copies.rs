@@ -201,7 +201,7 @@ pub async fn copies(app: Shared, Path(job): Path<i32>, Typed { form: hand, .. }:
     blocking(&app, move |app| done_by_hand(app, job, hand)).await
 }
 
-fn done_by_hand(app: &Arc<App>, job: i32, hand: Hand) -> Result<Response, AppError> {
+fn done_by_hand(app: &Shared, job: i32, hand: Hand) -> Result<Response, AppError> {
     let before = app.store.revision(job, hand.revision)?;
     let (shop, batch) = (app.shop(), before.decisions.batch(hand.batch));
     let layout = batch.nest.layout.as_ref().ok_or_else(|| sentence("nothing lies on a sheet yet: nest first."))?;
@@ -218,8 +218,7 @@ fn done_by_hand(app: &Arc<App>, job: i32, hand: Hand) -> Result<Response, AppErr
     let revision = if hand.ask == "on" {
         hand.revision
     } else {
-        let person = app.store.job(job)?.person;
-        let new = NewRevision { label: &edit.label(), person: &person, decisions: &edit.apply(&before.decisions)? };
+        let new = NewRevision { label: &edit.label(), person: &app.by, decisions: &edit.apply(&before.decisions)? };
         let made = app.store.add_revision(job, hand.revision, new)?;
         floor_cards::refresh(app, false);
         made

@@ -1,0 +1,11 @@
+ALTER TABLE runs DROP COLUMN stock_id;
+ALTER TABLE runs DROP COLUMN person;
+ALTER TABLE runs DROP COLUMN answer;
+ALTER TABLE runs DROP COLUMN release_id;
+DROP TABLE run_work;
+DROP TABLE release_papers;
+DROP TABLE release_sheets;
+DROP TABLE release_batches;
+DROP TABLE releases;
+DROP TABLE programs;
+DROP TABLE facts;
