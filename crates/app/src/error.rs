@@ -92,8 +92,18 @@ impl From<String> for AppError {
 impl AppError {
     fn status(&self) -> StatusCode {
         match self {
-            Self::Store(StoreError::Moved { .. } | StoreError::Changed { .. }) | Self::Book(_) | Self::Moved { .. } => StatusCode::CONFLICT,
-            Self::Store(StoreError::Unkeepable(_)) => StatusCode::UNPROCESSABLE_ENTITY,
+            Self::Store(
+                StoreError::Moved { .. }
+                | StoreError::Changed { .. }
+                | StoreError::Replaced { .. }
+                | StoreError::Answered { .. }
+                | StoreError::RunMoved { .. }
+                | StoreError::AtMachine { .. }
+                | StoreError::TooFew { .. },
+            )
+            | Self::Book(_)
+            | Self::Moved { .. } => StatusCode::CONFLICT,
+            Self::Store(StoreError::Unkeepable(_) | StoreError::TooLarge { .. }) => StatusCode::UNPROCESSABLE_ENTITY,
             Self::Store(StoreError::Busy(_)) => StatusCode::SERVICE_UNAVAILABLE,
             Self::Foreign(_) => StatusCode::FORBIDDEN,
             Self::Unreached { .. } => StatusCode::BAD_GATEWAY,

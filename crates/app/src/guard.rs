@@ -37,6 +37,22 @@ impl Names {
         }
     }
 
+    /// True for an origin that the shop was told of: scheme, name and port. Under its own names it speaks plainly; what stands before
+    /// it under a further name may speak over TLS, and is then the very host that was asked.
+    fn is_origin(&self, origin: &str, host: &str) -> bool {
+        match origin.split_once("://") {
+            Some(("http", name)) => self.ours(name),
+            Some(("https", name)) => self.ours(name) && !self.own(name) && name.eq_ignore_ascii_case(host),
+            _ => false,
+        }
+    }
+
+    /// True for a name of this computer itself.
+    fn own(&self, host: &str) -> bool {
+        let host = host.to_ascii_lowercase();
+        self.hosts.iter().take(3).any(|h| host == *h || host.strip_prefix(h.as_str()).is_some_and(|rest| rest.starts_with(':')))
+    }
+
     /// Why a request is not taken; `None` where it is.
     fn refused(&self, method: &Method, uri_host: Option<&str>, headers: &HeaderMap) -> Option<&'static str> {
         let text = |name: HeaderName| headers.get(name).map(|v| v.to_str().unwrap_or("?"));
@@ -49,7 +65,7 @@ impl Names {
         }
         let foreign = "this came from another site and was not done";
         match text(header::ORIGIN) {
-            Some(origin) if !origin.split_once("://").is_some_and(|o| self.ours(o.1)) => return Some(foreign),
+            Some(origin) if !self.is_origin(origin, host.unwrap_or_default()) => return Some(foreign),
             _ => {}
         }
         match text(HeaderName::from_static("sec-fetch-site")) {
@@ -107,6 +123,9 @@ mod tests {
             ("origin", "http://evil.example"),
             ("origin", "null"),
             ("origin", "http://localhost:9999"),
+            ("origin", "https://localhost:7878"),
+            ("origin", "https://shop.lan"),
+            ("origin", "ftp://localhost:7878"),
             ("sec-fetch-site", "cross-site"),
             ("sec-fetch-site", "same-site"),
         ] {

@@ -15,7 +15,7 @@ use axum::Router;
 use axum::extract::{DefaultBodyLimit, Request};
 use axum::http::StatusCode;
 use axum::middleware::{Next, from_fn, from_fn_with_state};
-use axum::response::Response;
+use axum::response::{IntoResponse, Response};
 use axum::routing::{get, post};
 use boustrophe_core::shop::Shop;
 use boustrophe_machine::{Link, Simulated, serve as serve_machine};
@@ -62,15 +62,24 @@ pub struct Controller {
 
 /// Longest pause between two pieces of a body on its way in.
 const BODY: Duration = Duration::from_secs(10);
+/// Threads that take requests at least: where some are held up others still take a Stop.
+const LEAST_THREADS: usize = 6;
+/// Longest form, bytes. Drawings and other files may be longer.
+const FORM: usize = 4 << 20;
 /// Longest a request may take in all. Uploads that go on and event streams have a good while.
 const REQUEST: Duration = Duration::from_secs(600);
+
+/// Something that takes files: as long as drawings may be.
+fn files<H: axum::handler::Handler<T, Arc<App>>, T: 'static>(handler: H) -> axum::routing::MethodRouter<Arc<App>> {
+    post(handler).layer(DefaultBodyLimit::max(boustrophe_formats::MOST_BYTES + (1 << 20)))
+}
 
 /// All addresses of the shop.
 fn router(app: Arc<App>, names: Names) -> Router {
     Router::new()
         .route("/", get(floor::floor))
         .route("/jobs", post(floor::begin))
-        .route("/jobs/dropped", post(floor::dropped))
+        .route("/jobs/dropped", files(floor::dropped))
         .route("/jobs/{job}", get(station::job))
         .route("/jobs/{job}/{station}", get(station::page))
         .route("/jobs/{job}/edit", post(changes::edit))
@@ -79,7 +88,7 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/jobs/{job}/holds", post(changes::holds))
         .route("/jobs/{job}/box", post(boxes::make))
         .route("/jobs/{job}/box/seen", post(boxes::seen))
-        .route("/jobs/{job}/drawings/{drawing}/table", post(tables::fill))
+        .route("/jobs/{job}/drawings/{drawing}/table", files(tables::fill))
         .route("/jobs/{job}/drawings/{drawing}/words", post(tables::how))
         .route("/jobs/{job}/drawings/{drawing}/solid", post(solids::choose))
         .route("/jobs/{job}/drawings/{drawing}/pairs", get(solids::pairs))
@@ -93,7 +102,7 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/jobs/{job}/resize", post(intake::resize))
         .route("/jobs/{job}/trace", post(intake::trace))
         .route("/jobs/{job}/region", post(intake::region))
-        .route("/jobs/{job}/drawings/{drawing}", post(intake::replace))
+        .route("/jobs/{job}/drawings/{drawing}", files(intake::replace))
         .route("/jobs/{job}/picture/{drawing}", get(intake::picture))
         .route("/jobs/{job}/tone/{contour}", get(pictures::tone))
         .route("/jobs/{job}/tracing/{drawing}", get(pictures::tracing))
@@ -107,12 +116,12 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/shop", get(|| async { axum::response::Redirect::to("/shop/charts") }))
         .route("/shop/charts", get(book::charts::charts).post(book::charts::save_row))
         .route("/shop/charts.csv", get(book::charts::export))
-        .route("/shop/charts/import", post(book::charts::import))
+        .route("/shop/charts/import", files(book::charts::import))
         .route("/shop/cards", post(cards::for_chart))
         .route("/shop/rules", get(book::rules::rules_page).post(book::rules::add_rule))
         .route("/shop/rules/try", post(book::rules::try_rule))
         .route("/shop/rules/{id}", post(book::rules::move_rule))
-        .route("/shop/rack", get(book::rack::rack).post(book::rack::add))
+        .route("/shop/rack", get(book::rack::rack).merge(files(book::rack::add)))
         .route("/shop/rack/{id}", post(book::rack::change))
         .route("/shop/machines", get(book::things::things))
         .route("/shop/machines/{id}", post(book::things::save_machine))
@@ -124,7 +133,7 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/jobs/{job}/back", post(changes::back))
         .route("/jobs/{job}/undo", post(changes::undo))
         .route("/jobs/{job}/redo", post(changes::redo))
-        .route("/jobs/{job}/drawings", post(changes::files))
+        .route("/jobs/{job}/drawings", files(changes::files))
         .route("/jobs/{job}/history/{station}", get(history::history))
         .route("/jobs/{job}/choose", post(history::choose))
         .route("/jobs/{job}/stage/{station}", get(stage::stage))
@@ -145,7 +154,7 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/jobs/{job}/search/events", get(nesting::events))
         .route("/jobs/{job}/files/{name}", get(release::file))
         .route("/jobs/{job}/lines/{sheet}", get(proving::lines))
-        .route("/jobs/{job}/prove", post(proving::outside))
+        .route("/jobs/{job}/prove", files(proving::outside))
         .route("/jobs/{job}/release", post(release::make))
         .route("/jobs/{job}/runs", post(runs::send))
         .route("/machines", get(queue::page))
@@ -154,7 +163,7 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/machines/{machine}/pace", post(queue::pace))
         .route("/bed/{machine}", get(bed::page))
         .route("/bed/{machine}/look", post(bed::look))
-        .route("/bed/{machine}/photo", post(bed::photo))
+        .route("/bed/{machine}/photo", files(bed::photo))
         .route("/bed/{machine}/known", post(bed::known))
         .route("/bed/{machine}/touched", post(bed::touched))
         .route("/bed/{machine}/keep", post(bed::keep))
@@ -171,7 +180,7 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/runs/{run}/{word}", post(runs::order))
         .route("/static/{*path}", get(assets::asset))
         .fallback(|uri: axum::http::Uri| async move { AppError::NoPage(uri.path().to_owned()) })
-        .layer(DefaultBodyLimit::max(boustrophe_formats::MOST_BYTES + (1 << 20)))
+        .layer(DefaultBodyLimit::max(FORM))
         .layer(RequestBodyTimeoutLayer::new(BODY))
         .layer(TimeoutLayer::with_status_code(StatusCode::REQUEST_TIMEOUT, REQUEST))
         .layer(CompressionLayer::new())
@@ -195,19 +204,38 @@ async fn logged(request: Request, next: Next) -> Response {
     response
 }
 
-/// Tells whoever watches over the shop that it answers and can read its data.
-async fn health(app: crate::pages::Shared) -> Result<axum::Json<serde_json::Value>, AppError> {
-    let jobs = crate::pages::blocking(&app, |app| Ok(app.store.jobs()?.len())).await?;
-    Ok(axum::Json(serde_json::json!({ "open": true, "jobs": jobs, "version": env!("CARGO_PKG_VERSION") })))
+/// Tells whoever watches over the shop whether it is well: it has read and written its data just now, and hears its machines. 503 where
+/// its data do not answer.
+async fn health(app: crate::pages::Shared) -> Response {
+    let stored = crate::pages::blocking(&app, |app| {
+        app.store.answers()?;
+        Ok(app.store.jobs()?.len())
+    });
+    let stored = stored.await;
+    let machines: BTreeMap<&str, serde_json::Value> = app
+        .machines
+        .seen()
+        .map(|(id, seen)| {
+            let alarm = seen.status.as_ref().and_then(|s| s.alarm).map(|a| a.to_string());
+            (id, serde_json::json!({ "heard": seen.live(), "trouble": seen.trouble, "alarm": alarm }))
+        })
+        .collect();
+    let status = if stored.is_ok() { StatusCode::OK } else { StatusCode::SERVICE_UNAVAILABLE };
+    let trouble = stored.as_ref().err().map(ToString::to_string);
+    let told = serde_json::json!({ "open": stored.is_ok(), "jobs": stored.ok(), "trouble": trouble, "machines": machines, "version": env!("CARGO_PKG_VERSION") });
+    (status, axum::Json(told)).into_response()
 }
 
 /// Opens the shop and serves it until it is asked to end.
 pub fn run(opening: &Opening) -> Result<ExitCode, Failure> {
     let told = tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "info".into());
-    tracing_subscriber::fmt().with_env_filter(told).with_writer(std::io::stderr).with_target(false).init();
+    // Lines that cannot be written, or not soon enough, are dropped: nothing here ever waits for the log, or fails with it.
+    let (log, _writes) = tracing_appender::non_blocking(std::io::stderr());
+    tracing_subscriber::fmt().with_env_filter(told).with_writer(log).with_target(false).log_internal_errors(false).init();
     // As many connections as the system lets us have: half-open ones must not lock others out.
     let _ = rlimit::increase_nofile_limit(u64::MAX);
     let runtime = tokio::runtime::Builder::new_multi_thread()
+        .worker_threads(std::thread::available_parallelism().map_or(LEAST_THREADS, |n| n.get().max(LEAST_THREADS)))
         .enable_all()
         .build()
         .map_err(|e| Failure::Other(format!("the server cannot start: {e}")))?;
@@ -256,17 +284,20 @@ async fn open(opening: &Opening) -> Result<ExitCode, Failure> {
 /// How long nests are waited for when the shop is shut.
 const LAST_NESTS: Duration = Duration::from_millis(1500);
 
-/// An empty folder for files on their way in, beside the data; what an earlier shop left there goes.
+/// What a folder of ours for files on their way in begins with.
+const INCOMING: &str = "boustrophe-incoming-";
+
+/// An empty folder of our own for files on their way in, beside the data. What an earlier shop left of its own goes; whatever else lies
+/// there is nobody's business.
 fn incoming_folder(data: &std::path::Path) -> Result<PathBuf, Failure> {
-    let folder = data.join("incoming");
-    let failed = |e: std::io::Error| Failure::Other(format!("{} cannot be used ({e})", folder.display()));
-    if folder.exists() {
-        std::fs::remove_dir_all(&folder).map_err(failed)?;
+    let failed = |e: std::io::Error| Failure::Other(format!("{} cannot be used ({e})", data.display()));
+    for entry in std::fs::read_dir(data).map_err(failed)?.flatten() {
+        if entry.file_name().to_string_lossy().starts_with(INCOMING) && entry.file_type().is_ok_and(|t| t.is_dir()) {
+            let _ = std::fs::remove_dir_all(entry.path());
+        }
     }
-    std::fs::create_dir_all(&folder).map_err(failed)?;
-    #[cfg(unix)]
-    std::fs::set_permissions(&folder, std::os::unix::fs::PermissionsExt::from_mode(0o700)).map_err(failed)?;
-    Ok(folder)
+    let folder = tempfile::Builder::new().prefix(INCOMING).tempdir_in(data).map_err(failed)?;
+    Ok(folder.keep())
 }
 
 /// Starts a controller on a free port of this computer for each machine that is not connected to another.

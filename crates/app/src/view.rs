@@ -57,6 +57,8 @@ pub struct RemedyView {
     /// What it comes to, in columns.
     pub comes_to: Vec<String>,
     pub edit: String,
+    /// It leaves out what would be made.
+    pub loses: bool,
 }
 
 /// A finding as the docket shows it.
@@ -97,6 +99,7 @@ pub fn findings(loaded: &Loaded, station: Station) -> Vec<FindingView> {
                 .map(|r| RemedyView {
                     label: r.label.clone(),
                     comes_to: r.comes_to.clone(),
+                    loses: r.loses,
                     edit: serde_json::to_string(&r.edit).unwrap_or_default(),
                 })
                 .collect(),

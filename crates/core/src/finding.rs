@@ -119,6 +119,9 @@ pub struct Remedy {
     pub edit: Edit,
     /// True when it may be taken without asking where `look` findings are accepted wholesale.
     pub safe: bool,
+    /// It leaves out what would be made: never the first that is offered, and never taken by a key.
+    #[serde(default)]
+    pub loses: bool,
 }
 
 /// Something that was noticed.
@@ -191,12 +194,17 @@ impl Finding {
     }
     /// With a mend that is safe to take unseen.
     pub fn mend(mut self, label: impl Into<String>, edit: Edit) -> Self {
-        self.remedies.push(Remedy { label: label.into(), comes_to: Vec::new(), edit, safe: true });
+        self.remedies.push(Remedy { label: label.into(), comes_to: Vec::new(), edit, safe: true, loses: false });
         self
     }
     /// With one of several answers, for a person to choose.
     pub fn choice(mut self, label: impl Into<String>, edit: Edit) -> Self {
-        self.remedies.push(Remedy { label: label.into(), comes_to: Vec::new(), edit, safe: false });
+        self.remedies.push(Remedy { label: label.into(), comes_to: Vec::new(), edit, safe: false, loses: false });
+        self
+    }
+    /// With a way on that leaves out what would be made: behind all others.
+    pub fn leaving_out(mut self, label: impl Into<String>, edit: Edit) -> Self {
+        self.remedies.push(Remedy { label: label.into(), comes_to: Vec::new(), edit, safe: false, loses: true });
         self
     }
     /// What the last remedy comes to, in columns.

@@ -145,7 +145,12 @@ impl<'a> Parser<'a> {
             (value, has_unit)
         } else {
             let end = self.rest.find(|c: char| !c.is_ascii_digit() && c != '.' && c != ',').unwrap_or(self.rest.len());
-            let value: f64 = self.rest[..end].replace(',', ".").parse().map_err(|_| self.wrong())?;
+            let typed = &self.rest[..end];
+            if is_either(typed) {
+                let (comma, none) = (typed.replace(',', "."), typed.replace(',', ""));
+                return Err(format!("“{typed}” could be {comma} or {none}; type the one that is meant"));
+            }
+            let value: f64 = typed.replace(',', ".").parse().map_err(|_| self.wrong())?;
             self.rest = self.rest[end..].trim_start();
             (value, false)
         };
@@ -164,10 +169,28 @@ impl<'a> Parser<'a> {
     }
 }
 
+/// True where a comma could part the whole from its fraction, or thousands: `1,100`.
+fn is_either(typed: &str) -> bool {
+    let Some((whole, behind)) = typed.split_once(',') else { return false };
+    let digits = |t: &str| t.bytes().all(|b| b.is_ascii_digit());
+    (1..=3).contains(&whole.len()) && !whole.starts_with('0') && digits(whole) && behind.len() == 3 && digits(behind)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
     use proptest::prelude::*;
+
+    #[test]
+    fn a_comma_that_could_be_either_is_asked_about() {
+        for typed in ["1,100", "12,500", "2*1,100", "999,000"] {
+            let told = number(typed).expect_err(typed);
+            assert!(told.contains("could be") && told.contains("type the one"), "{told}");
+        }
+        for (typed, is) in [("1,1", 1.1), ("0,125", 0.125), ("1,25", 1.25), ("1234,567", 1234.567), ("3,0005", 3.0005)] {
+            assert_eq!(number(typed), Ok(is), "{typed}");
+        }
+    }
 
     #[test]
     fn lengths_as_typed() {

@@ -9,6 +9,11 @@ use boustrophe_core::ids::BatchId;
 use boustrophe_core::ledger::Ledger;
 use diesel::dsl::max;
 use diesel::prelude::*;
+use time::format_description::well_known::Rfc3339;
+use time::{Duration, OffsetDateTime};
+
+/// A file that came in is kept for so long whether a job names it or not.
+const COMING: Duration = Duration::HOUR;
 
 /// A job.
 #[derive(Clone, Debug, Queryable, Selectable)]
@@ -106,10 +111,16 @@ impl Row {
     }
 }
 
+/// Longest that one revision's decisions may be, bytes.
+const LONGEST: usize = 24 << 20;
+
 /// Decisions as they are stored: only what reads back as what it is. A figure that is no number would be written as `null`
 /// and could never be read again.
 fn written(decisions: &Decisions) -> Result<String, StoreError> {
     let json = serde_json::to_string(decisions)?;
+    if json.len() > LONGEST {
+        return Err(StoreError::TooLarge { mb: json.len() >> 20, most: LONGEST >> 20 });
+    }
     match serde_json::from_str::<Decisions>(&json) {
         Ok(_) => Ok(json),
         Err(e) => Err(StoreError::Unkeepable(e.to_string())),
@@ -283,9 +294,12 @@ impl Store {
     }
 
     /// Puts any revision of the job in force.
-    pub fn go_to(&self, job: i32, revision: i32) -> Result<(), StoreError> {
+    pub fn go_to(&self, job: i32, seen: Option<i32>, revision: i32) -> Result<(), StoreError> {
         self.revision(job, revision)?;
-        Ok(self.connection()?.immediate_transaction(|c| put_in_force(c, job, revision))?)
+        self.connection()?.immediate_transaction(|c| {
+            seen.map_or(Ok(()), |seen| still_at(c, job, seen))?;
+            Ok(put_in_force(c, job, revision)?)
+        })
     }
 
     /// Puts a job away, or back on the floor.
@@ -309,7 +323,9 @@ impl Store {
             diesel::delete(jobs::table.find(job)).execute(c)?;
             let kept: Vec<String> = job_files::table.filter(job_files::hash.eq_any(&mine)).select(job_files::hash).load(c)?;
             let free: Vec<&String> = mine.iter().filter(|h| !kept.contains(h)).collect();
-            diesel::delete(files::table.filter(files::hash.eq_any(free))).execute(c)?;
+            // One that has just come in may be on its way to another job, which does not name it yet.
+            let old = (OffsetDateTime::now_utc() - COMING).format(&Rfc3339).unwrap_or_default();
+            diesel::delete(files::table.filter(files::hash.eq_any(free)).filter(files::added_at.lt(old))).execute(c)?;
             drop_unused_programs(c)?;
             Ok(())
         })
@@ -339,11 +355,23 @@ impl Store {
         Ok(())
     }
 
-    /// Keeps a file; the same bytes are kept once.
+    /// Keeps a file; the same bytes are kept once. It stays for an hour also where no job names it.
     pub fn add_file(&self, hash: &str, name: &str, bytes: &[u8]) -> Result<(), StoreError> {
-        diesel::insert_or_ignore_into(files::table)
-            .values((files::hash.eq(hash), files::name.eq(name), files::bytes.eq(bytes), files::added_at.eq(now())))
-            .execute(&mut self.connection()?)?;
+        self.connection()?.immediate_transaction(|c| {
+            if diesel::update(files::table.find(hash)).set(files::added_at.eq(now())).execute(c)? == 0 {
+                diesel::insert_into(files::table)
+                    .values((files::hash.eq(hash), files::name.eq(name), files::bytes.eq(bytes), files::added_at.eq(now())))
+                    .execute(c)?;
+            }
+            Ok(())
+        })
+    }
+
+    /// Drops files that came in, and that no job came to name.
+    pub(crate) fn drop_forgotten_files(&self) -> Result<(), StoreError> {
+        let old = (OffsetDateTime::now_utc() - COMING).format(&Rfc3339).unwrap_or_default();
+        let named = job_files::table.select(job_files::hash);
+        diesel::delete(files::table.filter(files::hash.ne_all(named)).filter(files::added_at.lt(old))).execute(&mut self.connection()?)?;
         Ok(())
     }
 

@@ -130,6 +130,16 @@ pub enum StoreError {
     /// What is to be stored could not be read back: a figure in it is none.
     #[error("this cannot be kept, for it could not be read again ({0}); a figure in it is no number. Nothing was changed.")]
     Unkeepable(String),
+    /// A job's decisions have grown beyond measure.
+    #[error(
+        "what is decided on this job would take {mb} MB, and {most} MB is the most; take something back, or split the job. Nothing was changed."
+    )]
+    TooLarge {
+        /// As much as it would be, MB.
+        mb: usize,
+        /// The most, MB.
+        most: usize,
+    },
     /// What was stored is not understood.
     #[error("stored decisions are not understood: {0}")]
     Json(#[from] serde_json::Error),
@@ -191,12 +201,20 @@ impl Store {
             .map_err(|e| failed(e.to_string()))?;
         let store = Self { pool, identity, _lock: lock };
         store.note_files()?;
+        store.drop_forgotten_files()?;
         Ok(store)
     }
 
     /// The name by which machines know this shop: made once.
     pub fn identity(&self) -> &str {
         &self.identity
+    }
+
+    /// Reads and writes, as everything else does: for whoever asks whether the shop is well.
+    pub fn answers(&self) -> Result<(), StoreError> {
+        let beat = (schema::facts::name.eq("heard"), schema::facts::value.eq(now()));
+        diesel::replace_into(schema::facts::table).values(beat).execute(&mut self.connection()?)?;
+        Ok(())
     }
 
     fn connection(&self) -> Result<PooledConnection<ConnectionManager<SqliteConnection>>, StoreError> {

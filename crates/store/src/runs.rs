@@ -321,8 +321,7 @@ impl Store {
     /// The last runs of a machine that have ended, the newest first; without those taken out of the queue.
     pub fn past_runs(&self, machine: &str, most: i64) -> Result<Vec<PastRun>, StoreError> {
         let ended = runs::table.inner_join(jobs::table).filter(runs::machine.eq(machine)).filter(runs::ended_at.is_not_null());
-        let ended =
-            ended.filter(runs::state.ne(RunState::Withdrawn.to_string())).order((runs::ended_at.desc(), runs::id.desc())).limit(most);
+        let ended = ended.filter(runs::state.ne(RunState::Withdrawn.to_string())).order(runs::id.desc()).limit(most);
         Ok(ended.select(PastRun::as_select()).load(&mut self.connection()?)?)
     }
 

@@ -44,7 +44,7 @@ fn undo_and_redo_survive_a_restart() {
     store.undo(job.id, third).expect("undo");
     assert!(matches!(store.redo(job.id, third), Err(StoreError::Moved { .. })));
     assert_eq!(store.redo(job.id, first).expect("redo"), Some(third));
-    store.go_to(job.id, second).expect("go");
+    store.go_to(job.id, None, second).expect("go");
     assert_eq!(store.history(job.id).expect("all").len(), 3);
 }
 
@@ -442,7 +442,7 @@ proptest! {
                 }
                 Step::GoTo(which) => {
                     head = *which.get(&parents.keys().copied().collect::<Vec<_>>());
-                    store.go_to(job, head).expect("there");
+                    store.go_to(job, None, head).expect("there");
                     undone.clear();
                 }
             }

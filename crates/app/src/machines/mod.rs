@@ -155,6 +155,17 @@ impl Machines {
         Self { desks: links.into_iter().map(|(machine, link)| (machine.clone(), Arc::new(Desk::new(&machine, link)))).collect() }
     }
 
+    /// What is known of each machine just now.
+    pub fn seen(&self) -> impl Iterator<Item = (&str, Seen)> {
+        self.desks.iter().map(|(id, desk)| (id.as_str(), desk.seen()))
+    }
+
+    /// The desk of the machine that a run is at, told without the shop's memory.
+    pub fn at(&self, run: i32) -> Option<&Arc<Desk>> {
+        let holds = |d: &&Arc<Desk>| d.seen_mut().status.as_ref().is_some_and(|s| s.held.as_ref().is_some_and(|h| h.run == run));
+        self.desks.values().find(holds)
+    }
+
     /// The desk of a machine.
     pub fn desk(&self, machine: &str) -> Result<&Arc<Desk>, AppError> {
         self.desks.get(machine).ok_or_else(|| AppError::Sentence(format!("there is no connection to {machine}; see the shop's book")))

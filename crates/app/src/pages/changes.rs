@@ -264,6 +264,8 @@ pub async fn back(app: Shared, Path(job): Path<i32>, Posted(back): Posted<Back>)
 
 /// Files for a job: each that can be read is added; of the others it is said why not.
 pub async fn files(app: Shared, Path(job): Path<i32>, multipart: Multipart) -> Result<Response, AppError> {
+    // Before anything is taken in: a job that is not there takes nothing.
+    blocking(&app, move |app| Ok(app.store.job(job)?)).await?;
     let (tables, drawings) = incoming::receive(&app, multipart).await?.into_iter().partition(|f| tables::is_table(&f.name));
     let (taken, refused) = incoming::take(&app, drawings).await?;
     blocking(&app, move |app| {

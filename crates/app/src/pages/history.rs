@@ -29,6 +29,8 @@ struct Row {
 struct History {
     job: i32,
     station: String,
+    /// The revision in force.
+    head: i32,
     rows: Vec<Row>,
 }
 
@@ -59,13 +61,16 @@ fn told(app: &Arc<App>, job: i32, station: String) -> Result<Html<String>, AppEr
             baseline: found.baseline == Some(r.id),
         })
         .collect();
-    html(&History { job, station, rows })
+    html(&History { job, station, head: found.head.unwrap_or(0), rows })
 }
 
 /// Which revision, and what with it.
 #[derive(Deserialize)]
 pub struct Choice {
     revision: i32,
+    /// The revision that the page showed; none for whichever is in force.
+    #[serde(default)]
+    seen: Option<i32>,
     station: String,
     /// `go` to it, make it the `baseline`, or `plain` for none.
     what: String,
@@ -78,7 +83,8 @@ pub async fn choose(app: Shared, Path(job): Path<i32>, Form(choice): Form<Choice
         match choice.what.as_str() {
             "baseline" => app.store.set_baseline(job, Some(choice.revision))?,
             "plain" => app.store.set_baseline(job, None)?,
-            _ => app.store.go_to(job, choice.revision)?,
+            // What was seen is what is left: else another's change would be taken back.
+            _ => app.store.go_to(job, choice.seen, choice.revision)?,
         }
         html(&docket(app, &app.load(job)?, station, true)?)
     })

@@ -344,12 +344,21 @@ impl Item {
 
 /// Start, pause, resume, stop; or out of the queue.
 pub async fn order(app: Shared, Path((id, word)): Path<(i32, String)>) -> Result<Response, AppError> {
+    // Stop goes to the machine before anything is read or written.
+    if word == "stop"
+        && let Some(desk) = app.machines.at(id)
+    {
+        desk.stop().await?;
+        tracing::info!(run = id, by = app.by, "stop");
+        settled(&app, id).await?;
+        return status(app, Path((id, String::new()))).await;
+    }
     let run = blocking(&app, move |app| Ok(app.store.run(id)?)).await?;
     let desk = app.machines.desk(&run.machine)?;
     match word.as_str() {
         "stop" => {
-            tracing::info!(run = id, machine = run.machine, "stop");
             desk.stop().await?;
+            tracing::info!(run = id, machine = run.machine, by = app.by, "stop");
             settled(&app, id).await?;
         }
         // About the machine, whatever run is at it.

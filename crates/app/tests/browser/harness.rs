@@ -362,6 +362,18 @@ impl Hand<'_> {
         self.run_state("done").await;
     }
 
+    /// Says of the sheet of a run that is done that all is cut through, as Bram.
+    pub async fn through(&self) {
+        self.until("it is asked", "document.querySelector('#through') !== null").await;
+        self.page_type("#through [name=person]", "Bram Teck").await;
+        self.click("#through [value='']").await;
+        self.until(
+            "it is answered",
+            "document.querySelector('#through') === null && /All is cut through: Bram Teck/.test(document.body.innerText)",
+        )
+        .await;
+    }
+
     /// Goes through the list of a run, as Bram.
     pub async fn tick_all(&self) {
         self.page_type("#checklist [name=person]", "Bram Teck").await;

@@ -123,6 +123,8 @@ async fn a_page_starts_its_own_program_or_nothing() {
     hand.go(&first).await;
     hand.click("#start").await;
     hand.run_state("done").await;
+    // Its sheet lies on the bed: the second comes when somebody has said that it may go.
+    hand.through().await;
     hand.go(&second).await;
     hand.run_state("ready").await;
     assert!(hand.text("#run-progress").await.contains("0 %"), "the first one's start was none of its own");

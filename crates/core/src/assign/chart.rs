@@ -100,7 +100,7 @@ fn missing_rows(items: &[&Item], batch: &Stock, rows: &Rows, shop: &Shop) -> Vec
         }
         let contours: Vec<ContourId> = items.iter().filter(|i| i.process == process).map(|i| i.contour.id).collect();
         let label = format!("Leave {} out", counted(contours.len(), "such line", "such lines"));
-        findings.push(finding.choice(label, Edit::Assign(AssignEdit::SetContours { contours, process: Some(Process::Reference) })));
+        findings.push(finding.leaving_out(label, Edit::Assign(AssignEdit::SetContours { contours, process: Some(Process::Reference) })));
     }
     findings
 }

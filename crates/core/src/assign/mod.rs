@@ -229,7 +229,15 @@ pub fn run(drawings: &[Arc<Cleaned>], given: &Given) -> (Work, Vec<Finding>) {
             ),
         );
     }
+    findings.extend(left_out(&items));
     (Work { items: Arc::new(items), parts, key }, findings)
+}
+
+/// What a hand has left out stays told where the programs are proved and released.
+fn left_out(items: &[Item]) -> Option<Finding> {
+    let left: Vec<_> = items.iter().filter(|i| i.why == Why::Hand && i.process == Process::Reference).map(|i| i.contour.id).collect();
+    let text = format!("{} left out by hand: seen, and never sent.", counted(left.len(), "line is", "lines are"));
+    (!left.is_empty()).then(|| Finding::new(Station::Proof, Severity::Note, "left-out", left.len(), text).on(left))
 }
 
 impl Finding {

@@ -6,6 +6,8 @@ use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
 /// Greatest quantity of one part.
+/// Single changes in one at most: more than a hand or a page makes.
+const MOST_EDITS: usize = 20_000;
 pub const MOST_COPIES: u32 = 5000;
 
 /// One change. As JSON: `{"do": "set-unit", "drawing": 1, "unit": "mm"}`; those on a batch other than the first name it:
@@ -161,9 +163,17 @@ pub enum EditError {
 impl Edit {
     /// The decisions after this change. The error says why it cannot be done and what would do; nothing is changed then.
     pub fn apply(&self, before: &Decisions) -> Result<Decisions, EditError> {
+        if self.count() > MOST_EDITS {
+            return Err(EditError::TooMany { what: "changes at once", most: MOST_EDITS });
+        }
         let mut after = before.clone();
         self.apply_to(&mut after)?;
         Ok(after)
+    }
+
+    /// Single changes in it.
+    fn count(&self) -> usize {
+        if let Self::All { edits } = self { edits.iter().fold(0, |n, e| n.saturating_add(e.count())) } else { 1 }
     }
 
     fn apply_to(&self, d: &mut Decisions) -> Result<(), EditError> {

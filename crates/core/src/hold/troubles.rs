@@ -41,7 +41,8 @@ impl Troubles {
                 process: Some(Process::Reference),
             });
             out.push(
-                place(Finding::new(Station::Hold, Severity::Stop, "hole-vanishes", n, text), &self.vanished).choice("Leave them out", drop),
+                place(Finding::new(Station::Hold, Severity::Stop, "hole-vanishes", n, text), &self.vanished)
+                    .leaving_out("Leave them out", drop),
             );
         }
         if let n @ 1.. = self.large_pictures.len() {
@@ -56,7 +57,7 @@ impl Troubles {
                 process: Some(Process::Reference),
             });
             let finding = Finding::new(Station::Hold, Severity::Stop, "picture-too-large", n, text);
-            out.push(place(finding, &self.large_pictures).choice("Leave them out", drop));
+            out.push(place(finding, &self.large_pictures).leaving_out("Leave them out", drop));
         }
         if let n @ 1.. = self.narrow.len() {
             let text = format!(
@@ -134,7 +135,7 @@ impl Troubles {
                 place(Finding::new(Station::Hold, Severity::Look, "small-holes", n, text), &self.small_holes)
                     .acceptable("Cut them all the same")
                     .choice("Mark their centres", marked)
-                    .choice("Leave them out", Edit::Assign(AssignEdit::SetContours { contours, process: Some(Process::Reference) })),
+                    .leaving_out("Leave them out", Edit::Assign(AssignEdit::SetContours { contours, process: Some(Process::Reference) })),
             );
         }
         out

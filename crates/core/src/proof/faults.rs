@@ -87,7 +87,9 @@ impl Fault {
             Self::Found(finding) => finding,
             Self::Differs { code, what, at } => {
                 let first = at.iter().find(|t| !t.figures.is_empty());
-                let first = first.map_or_else(String::new, |t| if t.line > 0 { format!(" ({}, line {})", t.figures, t.line) } else { format!(" ({})", t.figures) });
+                let first = first.map_or_else(String::new, |t| {
+                    if t.line > 0 { format!(" ({}, line {})", t.figures, t.line) } else { format!(" ({})", t.figures) }
+                });
                 let text = format!("On sheet {} {} {what}{first}. The program is not released.", sheet + 1, at.len());
                 Finding::new(Station::Proof, Severity::Stop, code, at.len(), text).on_sheet(sheet, at.iter().map(|t| t.at))
             }

@@ -197,7 +197,11 @@ impl Interpreter {
         // What some editors put before everything else.
         let text = if self.line == 1 { text.trim_start_matches('\u{feff}') } else { text };
         if text.trim() == "%" {
-            return if !self.begun || self.ended { Ok(()) } else { Err(self.fault("“%” in the middle of a program ends it for some controllers")) };
+            return if !self.begun || self.ended {
+                Ok(())
+            } else {
+                Err(self.fault("“%” in the middle of a program ends it for some controllers"))
+            };
         }
         let words = self.words(text)?;
         let words = words.as_slice();
@@ -269,7 +273,13 @@ impl Interpreter {
             let seconds = seconds.ok_or_else(|| self.fault(&format!("{word} needs {letter} with 0 to 3600 seconds")))?;
             self.flashing = false;
             // Before it has moved it waits for the pierce: the voltage then says nothing of the height.
-            if power > 0.0 && seconds > 0.0 && !self.moved_lit && self.tool == 0 && self.held == Some(true) && self.wrong_height.len() < MOST_TOLD {
+            if power > 0.0
+                && seconds > 0.0
+                && !self.moved_lit
+                && self.tool == 0
+                && self.held == Some(true)
+                && self.wrong_height.len() < MOST_TOLD
+            {
                 self.wrong_height.push(self.at);
             }
             actions.push(Action::Wait { seconds, power, line: self.line });

@@ -92,7 +92,7 @@ fn left_out(finding: Finding, path: &SheetPath, layout: &SheetLayout, work: &Wor
     if !contours.is_empty() {
         let label = format!("Leave {} out", counted(contours.len(), "line there", "lines there"));
         let contours = contours.into_iter().collect();
-        return finding.choice(label, Edit::Assign(AssignEdit::SetContours { contours, process: Some(Process::Reference) }));
+        return finding.leaving_out(label, Edit::Assign(AssignEdit::SetContours { contours, process: Some(Process::Reference) }));
     }
     let mut on_it: BTreeMap<_, u32> = BTreeMap::new();
     layout.placed.iter().for_each(|p| *on_it.entry(p.copy.part).or_insert(0) += 1);
@@ -101,5 +101,5 @@ fn left_out(finding: Finding, path: &SheetPath, layout: &SheetLayout, work: &Wor
         .map(|(part, quantity)| NestEdit::SetQuantity { part, quantity }.on(BatchId::FIRST))
         .chain([NestEdit::Nest.on(BatchId::FIRST)])
         .collect();
-    finding.choice("Leave this sheet's parts out", Edit::All { edits })
+    finding.leaving_out("Leave this sheet's parts out", Edit::All { edits })
 }

@@ -24,7 +24,6 @@ pub(crate) use lift::offered;
 pub use reader::Reader;
 pub use still::{Stopped, still};
 
-use faults::Fault;
 use crate::assign::{Process, Work};
 use crate::cuts::SheetCuts;
 use crate::decisions::Pose;
@@ -34,6 +33,7 @@ use crate::hold::SheetPath;
 use crate::nest::SheetLayout;
 use crate::shop::Machine;
 use crate::time::{Act, Dynamics, Timing, plan};
+use faults::Fault;
 use std::collections::BTreeMap;
 
 /// A move of the program with what it turned out to be.

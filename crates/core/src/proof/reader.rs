@@ -48,8 +48,25 @@ pub struct Reader<'a> {
     burned: FxHashMap<(usize, usize), u32>,
     /// Middles of rows that burn something else than was meant.
     pub(super) wrong: Vec<Point>,
+    /// Ends of rows with less room to come up to speed or to brake than was meant.
+    short: Vec<Short>,
+    pose: Pose,
+    bed: (f64, f64),
     fault: Option<ProgramFault>,
 }
+
+/// An end of a row where the head has too little room to come up to speed, or to brake.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Short {
+    pub(super) at: Point,
+    pub(super) line: usize,
+    /// Room that there is, and that was meant, mm.
+    pub(super) have: f64,
+    pub(super) need: f64,
+}
+
+/// Room before and behind rows may be so much less than was meant, mm.
+pub(super) const ROOM: f64 = 0.05;
 
 /// The row of a picture that moves differ from least.
 struct Matched {
@@ -93,6 +110,9 @@ impl<'a> Reader<'a> {
             folded: FxHashMap::default(),
             burned: FxHashMap::default(),
             wrong: Vec::new(),
+            short: Vec::new(),
+            pose,
+            bed: (machine.bed_width, machine.bed_height),
             fault: None,
         }
     }
@@ -234,6 +254,7 @@ impl<'a> Reader<'a> {
             self.wrong.push(found.middle);
         }
         *self.burned.entry((found.op, found.row)).or_insert(0) += 1;
+        self.look_at_room(&moves, found.op);
         let feed = |m: &Action| if let Action::Move { feed, .. } = m { *feed } else { None };
         for stretch in moves.chunk_by(|a, b| feed(a) == feed(b)) {
             let (Some(Action::Move { path: first, feed, tool, air, line, .. }), Some(Action::Move { path: last, .. })) =
@@ -247,6 +268,28 @@ impl<'a> Reader<'a> {
             }
             let path = Segment::line(first.start, last.end);
             self.actions.push(Action::Move { path, feed: *feed, power, tool: *tool, air: *air, line: *line });
+        }
+    }
+
+    /// Looks whether the head has the room before and behind what burns that it was planned to have.
+    fn look_at_room(&mut self, moves: &[Action], op: usize) {
+        let burns = |m: &&Action| matches!(m, Action::Move { power, .. } if *power > 0.0);
+        let dark = |all: &mut dyn Iterator<Item = &Action>| {
+            let length = |m: &Action| if let Action::Move { path, .. } = m { path.length() } else { 0.0 };
+            all.take_while(|m| !burns(m)).map(length).sum::<f64>()
+        };
+        let (before, behind) = (dark(&mut moves.iter()), dark(&mut moves.iter().rev()));
+        let (Some(Action::Move { path: first, line, .. }), Some(Action::Move { path: last, .. })) =
+            (moves.iter().find(burns), moves.iter().rev().find(burns))
+        else {
+            return;
+        };
+        let way = first.direction(0.5);
+        for (have, at, on) in [(before, first.start, -way), (behind, last.end, way)] {
+            let need = self.intended.ops[op].run_up().min(self.pose.room(at, on, self.bed));
+            if have < need - ROOM {
+                self.short.push(Short { at, line: *line, have, need });
+            }
         }
     }
 
@@ -309,6 +352,7 @@ impl<'a> Reader<'a> {
             actions: self.actions,
             folded: self.folded,
             wrong: self.wrong,
+            short: self.short,
             missing,
             twice,
         })
@@ -331,6 +375,8 @@ pub(super) struct Read {
     pub(super) folded: FxHashMap<usize, usize>,
     /// Middles of rows that burn something else than was meant, that are not burned, and that are burned too often.
     pub(super) wrong: Vec<Point>,
+    /// Ends of pictures' rows with too little room.
+    pub(super) short: Vec<Short>,
     pub(super) missing: Vec<Point>,
     pub(super) twice: Vec<Point>,
 }

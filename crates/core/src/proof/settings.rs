@@ -2,7 +2,7 @@
 //! power is as wrong as one in the wrong place.
 
 use super::faults::{Faults, Told, figure};
-use super::reader::Read;
+use super::reader::{ROOM, Read, Short};
 use super::{Action, Meant, SheetProof, Traced};
 use crate::assign::Process;
 use crate::geometry::Point;
@@ -16,8 +16,6 @@ const LEAST_POWER: f64 = 0.01;
 /// Waits may differ by this much each, s.
 const WAIT: f64 = 0.001;
 
-/// Room before and behind rows may be so much less than was meant, mm.
-const ROOM: f64 = 0.05;
 /// Two places of a program that are no further apart are one, mm.
 const SAME: f64 = 0.001;
 
@@ -119,10 +117,19 @@ pub(super) fn check(read: &Read, proof: &SheetProof, meant: &Meant, faults: &mut
     let asked = standing(intended, machine);
     if waits && (dark - asked).abs() > WAIT * (intended.ops.len() + 1) as f64 {
         let figures = format!("{} s in all with the beam off, {} s were meant", figure(dark), figure(asked));
-        faults.told("wrong-wait", vec![Told::new(last, 0, figures)], "place is where it ends: on its way it waits longer or shorter than was meant");
+        faults.told(
+            "wrong-wait",
+            vec![Told::new(last, 0, figures)],
+            "place is where it ends: on its way it waits longer or shorter than was meant",
+        );
     }
-    faults.add("wrong-height", &read.wrong_height, "moves cut without the torch's height being held, or hold it while they travel or pierce");
-    let words = read.odd.words.iter().map(|(line, said, written)| Told::new(Point::ZERO, *line, format!("{said} in the place of {written}")));
+    faults.add(
+        "wrong-height",
+        &read.wrong_height,
+        "moves cut without the torch's height being held, or hold it while they travel or pierce",
+    );
+    let words =
+        read.odd.words.iter().map(|(line, said, written)| Told::new(Point::ZERO, *line, format!("{said} in the place of {written}")));
     faults.told("wrong-word", words.collect(), "words are others than the machine is spoken to with");
     let (beam, air) = read.left_on;
     if beam || air {
@@ -157,13 +164,21 @@ impl Wrong {
 /// Ends of rows before or behind which the head has not the room to come up to speed or to brake, that it was planned to have.
 fn run_ups(read: &Read, proof: &SheetProof, meant: &Meant) -> Vec<Told> {
     let moves = &proof.moves;
-    let mut out = Vec::new();
+    let short = |s: &Short| Told::new(s.at, s.line, format!("{} mm of room, {} mm were meant", figure(s.have), figure(s.need)));
+    // Pictures' rows were looked at as they were read.
+    let mut out: Vec<Told> = read.short.iter().map(short).collect();
     // Waits stand between moves: where there is one the head does not go through.
     let mut stops = vec![false; moves.len() + 1];
+    let mut folded = vec![false; moves.len()];
     let mut n = 0;
-    for action in &read.actions {
+    for (i, action) in read.actions.iter().enumerate() {
         match action {
-            Action::Move { .. } => n += 1,
+            Action::Move { .. } => {
+                if let Some(f) = folded.get_mut(n) {
+                    *f = read.folded.contains_key(&i);
+                }
+                n += 1;
+            }
             Action::Wait { seconds, .. } if *seconds > 0.0 && n < stops.len() => stops[n] = true,
             Action::Wait { .. } => {}
         }
@@ -171,9 +186,11 @@ fn run_ups(read: &Read, proof: &SheetProof, meant: &Meant) -> Vec<Told> {
     let bed = (meant.machine.bed_width, meant.machine.bed_height);
     let swept = |m: &Traced| m.op.and_then(|o| meant.path.ops.get(o)).filter(|o| o.is_swept() && m.process.is_some());
     for (i, m) in moves.iter().enumerate() {
-        let Some(op) = swept(m) else { continue };
+        let Some(op) = swept(m).filter(|_| !folded[i]) else { continue };
         let way = m.path.direction(0.5);
-        let through = |a: &Traced, b: &Traced| a.path.end.distance(b.path.start) < SAME && a.path.is_line() && a.path.direction(0.5).dot(way) > 0.9999;
+        let through = |a: &Traced, b: &Traced| {
+            a.path.end.distance(b.path.start) < SAME && a.path.is_line() && a.path.direction(0.5).dot(way) > 0.9999
+        };
         // How far it has gone straight on before it burns, and goes behind it.
         let mut room = (0.0, 0.0);
         let mut k = i;
@@ -182,14 +199,19 @@ fn run_ups(read: &Read, proof: &SheetProof, meant: &Meant) -> Vec<Told> {
             room.0 += moves[k].path.length();
         }
         let mut k = i;
-        while k + 1 < moves.len() && !stops[k + 1] && through(&moves[k], &moves[k + 1]) && moves[k + 1].path.direction(0.5).dot(way) > 0.9999 && room.1 < op.run_up() {
+        while k + 1 < moves.len()
+            && !stops[k + 1]
+            && through(&moves[k], &moves[k + 1])
+            && moves[k + 1].path.direction(0.5).dot(way) > 0.9999
+            && room.1 < op.run_up()
+        {
             k += 1;
             room.1 += moves[k].path.length();
         }
         for (have, at, on) in [(room.0, m.path.start, -way), (room.1, m.path.end, way)] {
             let need = op.run_up().min(meant.pose.room(at, on, bed));
             if have < need - ROOM {
-                out.push(Told::new(at, m.line, format!("{} mm of room, {} mm were meant", figure(have), figure(need))));
+                out.push(short(&Short { at, line: m.line, have, need }));
             }
         }
     }

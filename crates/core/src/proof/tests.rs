@@ -236,7 +236,7 @@ fn numbers_are_read_as_they_are_written() {
     ] {
         assert_eq!(read(words), Some((x, y)), "{words}");
     }
-    for wrong in ["X1.2.3", "X--1", "X", "X1e3", "x1", "Xé1", "(open", "X1 ÷2"] {
+    for wrong in ["X1.2.3", "X--1", "X", "X1e3", "X1 X2", "Xé1", "(open", "X1 ÷2"] {
         let fault = interpret(&format!("G21 G90\nF600\nG1 {wrong}\nM2\n")).expect_err(wrong);
         assert_eq!(fault.line, 3, "{wrong}: {fault}");
     }

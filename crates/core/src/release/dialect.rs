@@ -248,7 +248,9 @@ impl Dialect {
         for meaning in MEANINGS {
             let other = |w: &&Word| EVERYWHERE.iter().any(|(known, m)| known == *w && *m != meaning);
             if let Some(word) = self.words.of(meaning).iter().find(other) {
-                return Err(format!("words: {word} means something else to every controller that has it; what it stands for here would not be done"));
+                return Err(format!(
+                    "words: {word} means something else to every controller that has it; what it stands for here would not be done"
+                ));
             }
         }
         for (i, meaning) in MEANINGS.into_iter().enumerate() {
@@ -329,7 +331,11 @@ mod tests {
     #[test]
     fn words_of_many_controllers_can_be_said() {
         let text = "name = \"a\"\nwait-in = \"ms\"\nheader = [\"O1001\", \"G54 G64\", \"G0 Z5\"]\nfooter = [\"G0 Z20\"]\n[words]\nair-on = [\"M62 P1\"]\nair-off = [\"M63 P1\"]";
-        let machine = Machine { dialect: text.parse().expect("it reads"), air: (String::new(), String::new()), ..Shop::builtin().machines[0].clone() };
+        let machine = Machine {
+            dialect: text.parse().expect("it reads"),
+            air: (String::new(), String::new()),
+            ..Shop::builtin().machines[0].clone()
+        };
         let program = super::super::sample(&machine);
         assert!(program.contains("M62 P1") && program.contains("G4 P500") && program.starts_with("O1001"), "{program}");
         let mut reader = Interpreter::new(Dialect::of(&machine));
@@ -350,7 +356,7 @@ mod tests {
             ("name = \"a\"\nunit = \"inch\"", "too coarse"),
             ("name = \"a\"\n[words]\nlight = [\"M12\"]\ndouse = [\"M12\"]", "stands for two"),
             ("name = \"a\"\n[words]\nlight = [\"M5\"]\ndouse = [\"M3\"]", "something else to every controller"),
-            ("name = \"a\"\nheader = [\"G0 Z5 X3\"]", "neither move nor wait"),
+            ("name = \"a\"\nheader = [\"G0 Z5 X3\"]", "not understood"),
             ("name = \"a\"\nheader = [\"G55\"]", "G55"),
             ("name = \"a\"\n[words]\nlight = [\"G1\"]", "standard's own"),
             ("name = \"a\"\n[words]\nend = []", "nothing can be cut"),

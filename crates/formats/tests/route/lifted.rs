@@ -27,7 +27,7 @@ fn all_codes() -> BTreeSet<String> {
             } else if !path.ends_with("tests.rs") {
                 let text = std::fs::read_to_string(&path).expect("a source");
                 let in_proof = path.parent().is_some_and(|p| p.ends_with("proof"));
-                for mark in ["Severity::Stop,", "faults.add("].into_iter().take(1 + usize::from(in_proof)) {
+                for mark in ["Severity::Stop,", "faults.add(", "faults.told("].into_iter().take(1 + 2 * usize::from(in_proof)) {
                     for after in text.split(mark).skip(1) {
                         if let Some(code) = after.trim_start().strip_prefix('"').and_then(|rest| rest.split('"').next()) {
                             out.insert(code.to_owned());
@@ -212,6 +212,23 @@ fn brought_about() -> Vec<(&'static str, Job)> {
         ("wrong-wait", with_fault(|op| op.pierce += 3.0)),
         ("wrong-stay", with_text(|t| t.rfind("G1 X").map_or_else(|| t.to_owned(), |at| format!("{}G4 P0.4\n{}", &t[..at], &t[at..])))),
         ("wrong-height", torch_unheld()),
+        ("wrong-word", with_text(|t| t.replacen("M3 S", "M4 S", 1))),
+        ("wrong-way", torch_the_other_way_round()),
+        ("no-run-up", {
+            let mut job = Job::of(&[("grey.png", striped(64))], Stock::default());
+            engraved(&mut job);
+            job.nest(1, 1);
+            job.written_by(|order: &ProgramOrder, to: &mut dyn Write| {
+                let mut path: SheetPath = order.path.clone();
+                for op in &mut path.ops {
+                    if let Doing::Picture(picture) = &mut op.doing {
+                        picture.run_up = 0.0;
+                    }
+                }
+                release::write(&ProgramOrder { path: &path, ..*order }, to)
+            });
+            job
+        }),
         ("outer-first", hole_last()),
         ("left-on", with_text(|t| t.lines().filter(|l| !l.starts_with("M9")).map(|l| format!("{l}\n")).collect())),
         ("unsafe-start", with_text(|t| t.replacen("G21 ", "", 1))),
@@ -223,11 +240,34 @@ fn brought_about() -> Vec<(&'static str, Job)> {
     out
 }
 
-/// A torch that is not told to hold its height while it cuts the hole.
-fn torch_unheld() -> Job {
+/// A plate with a hole for the torch, laid.
+fn torched() -> Job {
     let body = format!(r#"<path {RED} d="M10 10h90v80h-90z"/><circle {RED} cx="50" cy="50" r="12"/>"#);
     let mut job = Job::of(&[("part.svg", svg(&body))], Stock { machine: "anvil".into(), material: "mild-steel".into(), thickness: 6.0 });
     job.nest(1, 1);
+    job
+}
+
+/// A torch that goes round the hole the other way: its bevel comes on to the part.
+fn torch_the_other_way_round() -> Job {
+    let mut job = torched();
+    let hole = hole(&job);
+    job.written_by(move |order: &ProgramOrder, to: &mut dyn Write| {
+        let mut path: SheetPath = order.path.clone();
+        for op in path.ops.iter_mut().filter(|op| op.contour == hole) {
+            for run in runs_of(op) {
+                run.reverse();
+                run.iter_mut().for_each(|s| *s = Segment { start: s.end, end: s.start, bulge: -s.bulge });
+            }
+        }
+        release::write(&ProgramOrder { path: &path, ..*order }, to)
+    });
+    job
+}
+
+/// A torch that is not told to hold its height while it cuts the hole.
+fn torch_unheld() -> Job {
+    let mut job = torched();
     let hole = hole(&job);
     job.written_by(move |order: &ProgramOrder, to: &mut dyn Write| {
         let mut text = Vec::new();

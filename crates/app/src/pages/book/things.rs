@@ -295,6 +295,8 @@ fn material_saved(app: &Arc<App>, id: &str, form: &MaterialForm, fields: &[(Stri
     let shown = Shown { key: id, revision: form.revision, action: &action, fields };
     change(app, "material", Some(&shown).filter(|_| !fresh), (&form.person, ""), |shop| {
         let id = if fresh { form.name.trim().to_lowercase().replace(|c: char| !c.is_ascii_alphanumeric(), "-") } else { id.to_owned() };
+        // “new” is where new ones are posted to.
+        let id = if fresh && id == "new" { "new-material".to_owned() } else { id };
         let material = form.material(&id)?;
         told(&material.troubles())?;
         match shop.materials.iter().position(|m| m.id == id) {
