@@ -19,6 +19,8 @@ use std::sync::Arc;
 
 mod pack;
 mod since;
+#[cfg(test)]
+mod tests;
 
 pub use pack::{OwnWork, packed, unpacked};
 pub use since::{Since, since};

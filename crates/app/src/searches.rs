@@ -10,7 +10,7 @@ use boustrophe_store::NewRevision;
 use std::collections::hash_map::Entry;
 use std::collections::{HashMap, HashSet};
 use std::sync::atomic::{AtomicBool, AtomicU64, AtomicUsize, Ordering};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Condvar, Mutex, MutexGuard, OnceLock, PoisonError};
 use std::time::{Duration, Instant};
 
 /// How long a search goes on unless it is stopped or another time is asked for.
@@ -38,6 +38,8 @@ pub struct Progress {
     pub phase: Phase,
     /// Time left, s.
     pub left: u64,
+    /// It waits for its turn.
+    pub waits: bool,
     /// Time since it began, s.
     pub run: f64,
     /// How it came to that, thinned to what can be drawn.
@@ -61,7 +63,7 @@ const STEPS: usize = 60;
 /// How far a search is.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Phase {
-    /// It goes on.
+    /// It waits for its turn, or goes on.
     #[default]
     Searching,
     /// It has ended, and its layout is being kept.
@@ -70,9 +72,45 @@ pub enum Phase {
     Kept,
 }
 
+/// Searches that go on at once: others wait for their turn.
+const AT_ONCE: usize = 2;
+
+/// Turns of searches: so many are free.
+struct Turns {
+    free: Mutex<usize>,
+    freed: Condvar,
+}
+
+impl Default for Turns {
+    fn default() -> Self {
+        Self { free: Mutex::new(AT_ONCE), freed: Condvar::new() }
+    }
+}
+
+impl Turns {
+    /// Waits for a turn as long as it is wanted; false where it is not any more.
+    fn take(&self, wanted: impl Fn() -> bool) -> bool {
+        let mut free = self.free.lock().unwrap_or_else(PoisonError::into_inner);
+        while *free == 0 {
+            if !wanted() {
+                return false;
+            }
+            free = self.freed.wait_timeout(free, WAIT * 20).unwrap_or_else(PoisonError::into_inner).0;
+        }
+        *free -= 1;
+        true
+    }
+    fn give_back(&self) {
+        *self.free.lock().unwrap_or_else(PoisonError::into_inner) += 1;
+        self.freed.notify_one();
+    }
+}
+
 struct Search {
     stop: AtomicBool,
     began: Instant,
+    /// Milliseconds that it waited for its turn, once it has one.
+    waited: OnceLock<Duration>,
     /// Milliseconds it may take in all.
     limit: AtomicU64,
     /// Tries so far: with two the first true layout is there.
@@ -90,9 +128,14 @@ pub struct Searches {
     running: Mutex<HashMap<i32, Arc<Search>>>,
     /// Jobs whose last search found nothing better than the layout that is kept.
     in_vain: Mutex<HashSet<i32>>,
+    turns: Turns,
 }
 
 impl Search {
+    /// How long it has searched.
+    fn gone(&self) -> Duration {
+        self.waited.get().map_or(Duration::ZERO, |w| self.began.elapsed().saturating_sub(*w))
+    }
     fn progress(&self) -> MutexGuard<'_, Progress> {
         self.progress.lock().unwrap_or_else(PoisonError::into_inner)
     }
@@ -107,8 +150,9 @@ impl Searches {
     pub fn progress(&self, job: i32) -> Option<Progress> {
         let search = self.running().get(&job).cloned()?;
         let mut progress = Progress { batch: search.batch, ..search.progress().clone() };
-        progress.run = search.began.elapsed().as_secs_f64();
-        let left = Duration::from_millis(search.limit.load(Ordering::Relaxed)).saturating_sub(search.began.elapsed());
+        progress.waits = search.waited.get().is_none();
+        progress.run = search.gone().as_secs_f64();
+        let left = Duration::from_millis(search.limit.load(Ordering::Relaxed)).saturating_sub(search.gone());
         (progress.tries, progress.left) = (search.tries.load(Ordering::Relaxed).max(progress.tries), left.as_secs());
         let curve = search.curve.lock().unwrap_or_else(PoisonError::into_inner);
         let thin = curve.len().div_ceil(STEPS).max(1);
@@ -190,6 +234,7 @@ pub fn start(app: &Arc<App>, job: i32, batch: BatchId, wish: Wish) -> Result<(),
     let search = Arc::new(Search {
         stop: AtomicBool::new(false),
         began: Instant::now(),
+        waited: OnceLock::new(),
         limit: AtomicU64::new(u64::try_from(limit.as_millis()).unwrap_or(u64::MAX)),
         tries: AtomicUsize::new(0),
         curve: Mutex::default(),
@@ -206,6 +251,12 @@ pub fn start(app: &Arc<App>, job: i32, batch: BatchId, wish: Wish) -> Result<(),
     let threads = crate::shop::behind(0)?;
     std::thread::spawn(move || {
         let app = &leave.0;
+        // One that is stopped while it waits searches for nothing: what is kept stays.
+        if !app.searches.turns.take(|| !search.stop.load(Ordering::Relaxed)) {
+            return;
+        }
+        let _turn = Turn(Arc::clone(app));
+        let _ = search.waited.set(search.began.elapsed());
         let (here, terms) = (loaded.here(), Terms::of(&loaded.revision.decisions, loaded.batch, &loaded.shop));
         // From what is kept, round what is held: nobody's time is spent on getting there again.
         let mut held = loaded.decided().nest.held.clone();
@@ -232,6 +283,15 @@ pub fn start(app: &Arc<App>, job: i32, batch: BatchId, wish: Wish) -> Result<(),
         search.progress().phase = Phase::Kept;
     });
     Ok(())
+}
+
+/// Gives a turn back, however the search ended.
+struct Turn(Arc<App>);
+
+impl Drop for Turn {
+    fn drop(&mut self) {
+        self.0.searches.turns.give_back();
+    }
 }
 
 /// Takes a job's search off the list at last, however it ended.
@@ -265,7 +325,7 @@ fn run(
         }
     };
     let go_on = || {
-        let run = search_state.began.elapsed();
+        let run = search_state.gone();
         let limit = Duration::from_millis(search_state.limit.load(Ordering::Relaxed));
         let first = search_state.tries.load(Ordering::Relaxed) < 2 && run < FIRST;
         write_down();
@@ -274,7 +334,7 @@ fn run(
     let tried = |tries: usize| search_state.tries.store(tries, Ordering::Relaxed);
     let better = |layout: &Layout, tries: usize| {
         let yield_share = yield_of(layout);
-        let step = Step { after: search_state.began.elapsed().as_secs_f64(), sheets: layout.sheets.len(), yield_share };
+        let step = Step { after: search_state.gone().as_secs_f64(), sheets: layout.sheets.len(), yield_share };
         search_state.curve.lock().unwrap_or_else(PoisonError::into_inner).push(step);
         *search_state.progress() = Progress {
             layout: Some(Arc::new(layout.clone())),

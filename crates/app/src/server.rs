@@ -155,7 +155,7 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/jobs/{job}/files/{name}", get(release::file))
         .route("/jobs/{job}/lines/{sheet}", get(proving::lines))
         .route("/jobs/{job}/prove", files(proving::outside))
-        .route("/jobs/{job}/release", post(release::make))
+        .route("/jobs/{job}/released", post(release::make))
         .route("/jobs/{job}/runs", post(runs::send))
         .route("/machines", get(queue::page))
         .route("/machines/{machine}/stop", post(queue::stop))
@@ -239,13 +239,20 @@ pub fn run(opening: &Opening) -> Result<ExitCode, Failure> {
         .enable_all()
         .build()
         .map_err(|e| Failure::Other(format!("the server cannot start: {e}")))?;
-    let code = runtime.block_on(open(opening));
+    let machines = tokio::runtime::Builder::new_multi_thread()
+        .worker_threads(2)
+        .thread_name("machines")
+        .enable_all()
+        .build()
+        .map_err(|e| Failure::Other(format!("the server cannot start: {e}")))?;
+    let code = runtime.block_on(open(opening, machines.handle()));
+    machines.shutdown_background();
     // What is still being worked out is let go: everything accepted is on the disk.
     runtime.shutdown_timeout(Duration::from_millis(200));
     code
 }
 
-async fn open(opening: &Opening) -> Result<ExitCode, Failure> {
+async fn open(opening: &Opening, machines: &tokio::runtime::Handle) -> Result<ExitCode, Failure> {
     let failed = |e: &dyn std::fmt::Display| Failure::Other(e.to_string());
     let store = Store::open(&opening.data).map_err(|e| failed(&e))?;
     let first = if opening.demo { demo::shop() } else { Shop::builtin() };
@@ -268,7 +275,9 @@ async fn open(opening: &Opening) -> Result<ExitCode, Failure> {
     if !address.ip().is_loopback() {
         eprintln!("boustrophe: {address} is reached from other computers, and whoever reaches it may change jobs and start machines.");
     }
-    crate::machines::open(&app);
+    crate::machines::open(&app, machines);
+    // What ended just before the shop was shut, or broke down, is booked now.
+    crate::rack::settle_soon(&app);
     crate::floor_cards::refresh(&app, false);
     println!("Boustrophe is open at http://{address}/  (data in {}; Ctrl+C shuts it)", opening.data.display());
     let names = Names::new(address, &opening.hosts);

@@ -61,7 +61,7 @@ fn the_laser_program_reads_so() {
     let expected = "\
 (Boustrophe Lark sheet 1 of 2)
 (birch-ply 3 mm 300 x 200 mm)
-G21 G90 G17 G94
+G21 G90 G17 G40 G91.1 G94
 M5 S0
 (1 Engrave)
 G0 X5 Y10.05

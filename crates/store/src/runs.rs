@@ -294,7 +294,8 @@ impl Store {
     /// The run whose sheet lies on a machine's bed without anybody having said what becomes of it.
     pub fn asking(&self, machine: &str) -> Result<Option<Run>, StoreError> {
         let ended = runs::table.filter(runs::machine.eq(machine)).filter(runs::answer.eq(Answer::None.to_string()));
-        let ended = ended.filter(runs::ended_at.is_not_null()).order(runs::id.desc()).select(Run::as_select());
+        let ended = ended.filter(runs::ended_at.is_not_null()).filter(runs::state.ne(RunState::Withdrawn.to_string()));
+        let ended = ended.order(runs::id.desc()).select(Run::as_select());
         Ok(ended.load::<Run>(&mut self.connection()?)?.into_iter().find(Run::asks))
     }
 

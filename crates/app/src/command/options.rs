@@ -16,7 +16,7 @@ boustrophe demo  [--listen 127.0.0.1:7878] [--data DIR]   demo shop with its dat
 boustrophe serve [--listen ADDR] [--data DIR]             an empty or existing shop
   --machine-speed N        how much faster than real time the simulated machines run, default 10
   --host NAME              a further name under which browsers reach the shop, repeatable
-  --connect ID=ADDR,TOKEN  a machine whose controller answers elsewhere, repeatable
+  --connect ID=ADDR,TOKEN  a machine whose controller answers elsewhere, repeatable; TOKEN is @FILE or env:NAME
 boustrophe controller ID --token T [--listen ADDR] [--machine-speed N]   a simulated machine by itself
 boustrophe prep DRAWING... --out DIR [options]            drawings in, programs and report out
 boustrophe check DRAWING... [--json]                      findings of intake and clean
@@ -149,6 +149,21 @@ pub(super) fn reading(parser: &mut lexopt::Parser, flag: &str, reading: &mut Rea
     Ok(true)
 }
 
+/// A controller's token: in a file (`@FILE`), in the environment (`env:NAME`), or as it stands, where whoever lists the processes of
+/// this computer sees it.
+fn secret(typed: &str) -> Result<String, Failure> {
+    let read = match (typed.strip_prefix('@'), typed.strip_prefix("env:")) {
+        (Some(file), _) => std::fs::read_to_string(file).map_err(|error| Failure::File {
+            path: file.to_owned(),
+            error,
+            hint: "It holds the controller's token, and nothing else.",
+        })?,
+        (_, Some(name)) => std::env::var(name).map_err(|_| Failure::Usage(format!("there is no {name} in the environment.")))?,
+        _ => typed.to_owned(),
+    };
+    Ok(read.trim().to_owned())
+}
+
 /// `demo` and `serve`.
 fn open(parser: &mut lexopt::Parser, demo: bool) -> Result<Command, Failure> {
     let mut opening = Opening {
@@ -175,7 +190,7 @@ fn open(parser: &mut lexopt::Parser, demo: bool) -> Result<Command, Failure> {
                 let link = typed.split_once('=').and_then(|(id, at)| Some((id, at.split_once(',')?)));
                 let (id, (address, token)) =
                     link.ok_or_else(|| Failure::Usage(format!("--connect {typed} will not do; use ID=HOST:PORT,TOKEN.")))?;
-                opening.connect.push((id.to_owned(), Link { address: address.to_owned(), token: token.to_owned() }));
+                opening.connect.push((id.to_owned(), Link { address: address.to_owned(), token: secret(token)? }));
             }
             other => return Err(Failure::Usage(format!("{}.", other.unexpected()))),
         }
@@ -194,7 +209,7 @@ fn controller(parser: &mut lexopt::Parser) -> Result<Command, Failure> {
                 let typed = text(parser)?;
                 c.listen = typed.parse().map_err(|_| Failure::Usage(format!("--listen {typed} will not do; use an address and port.")))?;
             }
-            Long("token") => c.token = text(parser)?,
+            Long("token") => c.token = secret(&text(parser)?)?,
             Long("machine-speed") => c.speed = number(parser, "--machine-speed", 0.01, 100_000.0)?,
             other => return Err(Failure::Usage(format!("{}.", other.unexpected()))),
         }

@@ -18,8 +18,9 @@ use boustrophe_machine::{Driver, DriverError, Link, Status};
 use boustrophe_store::{NewRun, Release};
 use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 use std::time::{Duration, Instant};
+use tokio::runtime::Handle;
 use tokio::sync::{mpsc, oneshot};
 
 /// Silence longer than this is told.
@@ -80,12 +81,22 @@ pub struct Desk {
     seen: Mutex<Seen>,
     /// The queue has changed since it was last looked at.
     fresh: AtomicBool,
+    /// Threads that have nothing to do but talk to machines.
+    threads: OnceLock<Handle>,
 }
 
 impl Desk {
     fn new(machine: &str, link: Link) -> Self {
         let (orders, inbox) = mpsc::channel(ORDERS);
-        Self { machine: machine.into(), link, orders, inbox: Mutex::new(Some(inbox)), seen: Mutex::default(), fresh: AtomicBool::new(true) }
+        Self {
+            machine: machine.into(),
+            link,
+            orders,
+            inbox: Mutex::new(Some(inbox)),
+            seen: Mutex::default(),
+            fresh: AtomicBool::new(true),
+            threads: OnceLock::new(),
+        }
     }
 
     fn seen_mut(&self) -> MutexGuard<'_, Seen> {
@@ -113,12 +124,20 @@ impl Desk {
         }
     }
 
-    /// Stops the machine, whatever it runs and whatever the record says: over a line of its own, past everything that waits.
+    /// Stops the machine, whatever it runs and whatever the record says: over a line of its own and on threads of its own, past
+    /// everything that waits, and before anything is read, written or told.
     pub async fn stop(&self) -> Result<(), AppError> {
-        match self.tell("stop").await {
-            // It does nothing that could be stopped.
-            Ok(()) | Err(AppError::Machine(DriverError::Refused { .. })) => Ok(()),
-            other => other,
+        let link = self.link.clone();
+        let told = async move { Driver::connect(&link).await?.ask("stop").await };
+        let told = self.threads.get_or_init(Handle::current).spawn(told).await;
+        self.look_again();
+        match told? {
+            // Where it refuses it does nothing that could be stopped.
+            Ok(_) | Err(DriverError::Refused { .. }) => Ok(()),
+            Err(error) => {
+                tracing::warn!(machine = self.machine, %error, "Stop did not reach the machine");
+                Err(AppError::Unreached { machine: self.machine.clone(), word: "stop".into() })
+            }
         }
     }
 
@@ -172,11 +191,12 @@ impl Machines {
     }
 }
 
-/// Begins to watch every machine.
-pub fn open(app: &Arc<App>) {
+/// Begins to watch every machine, on these threads.
+pub fn open(app: &Arc<App>, threads: &Handle) {
     for desk in app.machines.desks.values() {
+        let _ = desk.threads.set(threads.clone());
         if let Some(inbox) = desk.inbox.lock().unwrap_or_else(PoisonError::into_inner).take() {
-            tokio::spawn(watch::watch(Arc::clone(app), Arc::clone(desk), inbox));
+            threads.spawn(watch::watch(Arc::clone(app), Arc::clone(desk), inbox));
         }
     }
 }

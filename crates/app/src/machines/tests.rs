@@ -121,7 +121,7 @@ impl Bench {
         let links = BTreeMap::from([("lark".to_owned(), through)]);
         let app = Arc::new(App::new(store, shop, links, Readers::here(), data.path().to_owned()).expect("an app"));
         let release = release(&app, job);
-        open(&app);
+        open(&app, &tokio::runtime::Handle::current());
         Self { app, release, machine, cut, cuts, _data: data }
     }
 

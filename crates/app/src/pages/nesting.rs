@@ -139,7 +139,7 @@ pub async fn events(app: Shared, Path(job): Path<i32>) -> Sse<impl Stream<Item =
         let ended = progress.as_ref().is_none_or(|p| p.phase == searches::Phase::Kept);
         let p = progress.unwrap_or_default();
         let sheets = p.layout.as_ref().map_or(0, |l| l.sheets.len());
-        let data = serde_json::json!({ "tries": p.tries, "sheets": sheets, "yield": p.yield_share, "left": p.left, "run": p.run, "curve": p.curve, "ended": ended });
+        let data = serde_json::json!({ "tries": p.tries, "sheets": sheets, "yield": p.yield_share, "left": p.left, "run": p.run, "waits": p.waits, "curve": p.curve, "ended": ended });
         Some((Ok(Event::default().data(data.to_string())), (app, ended)))
     });
     Sse::new(told.fuse()).keep_alive(KeepAlive::default())

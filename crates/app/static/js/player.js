@@ -7,6 +7,14 @@ const KINDS = ["travelling", "engraving", "marking", "scoring", "cutting", "lead
 const $ = (selector) => document.querySelector(selector);
 const clock = (s) => `${Math.floor(Math.round(s) / 60)}:${String(Math.round(s) % 60).padStart(2, "0")}`;
 
+/** A place on a move: on its chord, or on its arc, which turns by four times the arc tangent of its bulge. */
+function along([x, y, bulge, tx, ty], share) {
+  if (Math.abs(bulge) < 1e-6) return { x: x + (tx - x) * share, y: y + (ty - y) * share };
+  const up = (1 - bulge * bulge) / (4 * bulge), cx = (x + tx) / 2 - (ty - y) * up, cy = (y + ty) / 2 + (tx - x) * up;
+  const turn = 4 * Math.atan(bulge) * share, dx = x - cx, dy = y - cy;
+  return { x: cx + dx * Math.cos(turn) - dy * Math.sin(turn), y: cy + dx * Math.sin(turn) + dy * Math.cos(turn) };
+}
+
 export class Player {
   constructor(stage, job) {
     Object.assign(this, { stage, job, moves: [], total: 0, time: 0, last: 0, running: false });
@@ -138,7 +146,7 @@ export class Player {
     if (!move) return null;
     const begun = n > 0 ? this.moves[n - 1][5] : 0;
     const share = n < this.moves.length ? Math.min(1, (this.time - begun) / Math.max(1e-9, move[5] - begun)) : 1;
-    return { x: move[0] + (move[3] - move[0]) * share, y: move[1] + (move[4] - move[1]) * share, kind: n < this.moves.length ? KINDS[move[6]] : "done" };
+    return { ...along(move, share), kind: n < this.moves.length ? KINDS[move[6]] : "done" };
   }
 
   tell(n) {

@@ -203,6 +203,7 @@ async fn a_picture_is_toned_cropped_proved_and_released() {
     hand.station("7", "proof").await;
     assert!(hand.text("#docket").await.contains("picture"), "its time is told: {}", hand.text("#docket").await);
     hand.station("8", "release").await;
+    hand.release().await;
     let program = hand.value("fetch('/jobs/1/files/1.nc').then((r) => r.text())").await;
     let program = program.as_str().unwrap_or_default();
     // Dots burn at one power, or not at all.

@@ -66,6 +66,7 @@ async fn two_acrylics_go_from_drawings_to_proved_programs() {
         hand.mend_all().await;
     }
     hand.station("8", "release").await;
+    hand.release().await;
     hand.shoot("batches-release").await;
     for sheet in ["1.nc", "2.nc"] {
         let text = hand.value(&format!("await (await fetch(location.pathname.replace('release', 'files/{sheet}'))).text()")).await;

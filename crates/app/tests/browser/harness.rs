@@ -362,6 +362,15 @@ impl Hand<'_> {
         self.run_state("done").await;
     }
 
+    /// Releases a job at its Release as it is now, where it is not released so.
+    pub async fn release(&self) {
+        self.drawn().await;
+        if self.value("document.querySelector('#release') !== null").await.as_bool() == Some(true) {
+            self.click("#release").await;
+            self.until("it is released", "document.querySelector('#in-force') !== null && document.querySelector('#since') === null && document.querySelector('#release') === null").await;
+        }
+    }
+
     /// Says of the sheet of a run that is done that all is cut through, as Bram.
     pub async fn through(&self) {
         self.until("it is asked", "document.querySelector('#through') !== null").await;

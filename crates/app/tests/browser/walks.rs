@@ -82,6 +82,7 @@ async fn a_messy_drawing_becomes_a_finished_run_on_the_laser() {
     hand.click("#play-lines li:first-child button").await;
     hand.until("the line is the one", "document.querySelector('#play-lines [aria-current] button')?.dataset.line !== undefined").await;
     hand.station("8", "release").await;
+    hand.release().await;
     let program = hand.value("fetch(document.querySelector('.files a[download]').href).then(r => r.text())").await;
     let program = program.as_str().unwrap_or_default();
     assert!(program.contains("G3 ") && program.trim_end().ends_with("M2"), "arcs stay arcs: {program}");
@@ -159,6 +160,7 @@ async fn steel_is_cut_on_the_plasma_table_paused_and_resumed() {
     assert_eq!(hand.text("#run-progress .detail").await, at, "it stands still");
     hand.click("#resume").await;
     hand.run_state("done").await;
+    hand.through().await;
 
     // The same sheet again, stopped this time.
     hand.go("/jobs/1/release").await;

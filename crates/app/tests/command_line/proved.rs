@@ -160,7 +160,6 @@ fn forty_kinds_of_sabotage_are_told() {
         ),
         ("mirrored", words(&lines, 'Y', |v| 200.0 - v)),
         ("a number that is none", with(&|l| l[cut_g1(outline)].push_str(" X1.2.3"))),
-        ("small letters", lines.iter().map(|l| l.to_lowercase()).collect()),
         ("the score as strong as a cut", with(&|l| l[lit(score)] = l[lit(hole)].clone())),
         ("nothing at all", Vec::new()),
     ];

@@ -84,12 +84,17 @@ pub(super) fn by_hand(sheet: &SheetCuts, decisions: &HoldDecisions, places: &mut
 }
 
 impl Bench<'_> {
-    /// A line between copies: on the middle of the gap, from the outside in where the torch needs a lead, with its nicks.
-    pub(super) fn shared_cut(&self, step: &Step, cut: &Cut, mut op: Op, yard: &mut Yard, troubles: &mut Troubles) -> Op {
+    /// A line between copies, on the middle of the gap, with its nicks; or one round a block from one such line to the next. From the
+    /// outside in where the torch needs a lead.
+    pub(super) fn block_cut(&self, step: &Step, cut: &Cut, mut op: Op, yard: &mut Yard, troubles: &mut Troubles) -> Op {
         let backwards = step.start > 0.5 && !cut.path.closed;
-        let mut ways = [(cut.path.clone(), false), (cut.path.reversed(), true)];
+        let mut ways = vec![(cut.path.clone(), false), (cut.path.reversed(), true)];
         if backwards {
             ways.reverse();
+        }
+        if cut.line != Line::Shared {
+            // The bevel of a torch belongs to the scrap: what runs round a block has one direction.
+            ways.retain(|w| !w.1);
         }
         let lead = |(path, _): &(Path, bool), yard: &mut Yard| {
             let first = path.segments.first()?;

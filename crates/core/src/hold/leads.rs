@@ -18,6 +18,14 @@ const SHARES: [f64; 4] = [1.0, 0.7, 0.5, 0.35];
 const PLACES: usize = 32;
 const EVERY: f64 = 2.0;
 const MOST_PLACES: usize = 600;
+/// Ways on which a lead comes to an open line, as angles to its direction, rad: the straight one first.
+const ASIDE: [f64; 7] = [0.0, 0.4, -0.4, 0.8, -0.8, 1.2, -1.2];
+/// Half a kerf off a part runs the part's own cut: such a lead keeps off parts by this share of a kerf, towards its end by so much
+/// more than half a kerf for every mm.
+const SCRAP_ROOM: f64 = 0.75;
+const OPENING: f64 = 0.2;
+/// Places looked at on it.
+const LOOKS: u32 = 40;
 /// Full lead for a thickness: this much a mm, within limits, mm.
 const LENGTH_PER_THICKNESS: f64 = 1.2;
 const LENGTH_LIMITS: (f64, f64) = (3.0, 12.0);
@@ -158,13 +166,23 @@ impl Yard {
         None
     }
 
-    /// A lead straight on to the begin of an open line, ahead in its direction there: shorter and shorter.
+    /// A lead on to the begin of an open line, ahead in its direction there: straight on, or from aside where another line goes on
+    /// in line with it; shorter and shorter. But for its last bit it lies in the scrap and on no line that is still to be cut.
     pub(super) fn straight_to(&mut self, at: Point, ahead: Vec2, thickness: f64, kerf: f64) -> Option<Segment> {
         let full = (LENGTH_PER_THICKNESS * thickness).clamp(LENGTH_LIMITS.0, LENGTH_LIMITS.1);
-        let lines = SHARES.iter().map(|share| Segment::line(at - ahead * (full * share), at));
-        let (lead, points) = lines.filter_map(|l| Some((l, self.free(&l, kerf)?))).next()?;
+        let line = |share: f64, aside: f64| Segment::line(at - Vec2::from_angle(ahead.angle() + aside) * (full * share), at);
+        let lines = SHARES.iter().flat_map(|share| ASIDE.map(|aside| line(*share, aside)));
+        let in_scrap = |l: &Segment| {
+            let room = |at: f64| (kerf / 2.0 + (1.0 - at) * l.length() * OPENING).min(kerf * SCRAP_ROOM) - SLACK;
+            (0..=LOOKS).map(|i| f64::from(i) / f64::from(LOOKS)).all(|at| self.clear_of_parts(l.at(at), room(at)))
+        };
+        let (lead, points) = lines.filter(in_scrap).find_map(|l| Some((l, self.free(&l, kerf)?)))?;
         self.taken.push(points);
         Some(lead)
+    }
+
+    fn clear_of_parts(&self, p: Point, clear: f64) -> bool {
+        self.parts.iter().all(|part| part.leaves_room(p, clear))
     }
 
     /// True where all of a loop that begins and ends on its cut touches no part, no lead and no edge.
@@ -222,8 +240,7 @@ impl Yard {
         let clear = kerf / 2.0 - SLACK;
         // The pierce blows a crater: it stays a kerf away from earlier leads.
         let apart = self.taken.iter().flatten().all(|t| points.iter().all(|p| p.distance(*t) > kerf));
-        let leaves_room = |p: &Point| self.parts.iter().all(|part| part.leaves_room(*p, clear));
-        (self.on_sheet(&points, kerf) && apart && points.iter().all(leaves_room)).then_some(points)
+        (self.on_sheet(&points, kerf) && apart && points.iter().all(|p| self.clear_of_parts(*p, clear))).then_some(points)
     }
 
     /// True where points lie within the sheet's outline and beside its clamps, a kerf at least.

@@ -259,8 +259,8 @@ impl Bench<'_> {
         let cut = &self.cuts.cuts[step.cut];
         let path = cut.path.clone();
         let mut op = blank(step, item.contour.id, row);
-        if cut.line == Line::Shared {
-            return Some(self.shared_cut(step, cut, op, yard, troubles));
+        if cut.line == Line::Shared || self.holding.leads && matches!(cut.line, Line::Rim { .. }) && !path.closed {
+            return Some(self.block_cut(step, cut, op, yard, troubles));
         }
         if step.process != Process::Cut || !path.closed {
             let path = if step.start > 0.5 && !path.closed { path.reversed() } else { path };

@@ -69,6 +69,8 @@ pub(super) fn run(proof: &mut SheetProof, read: &Read, meant: &Meant) -> Vec<Fau
     let mut strokes = strokes(intended);
     let mut stray = Vec::new();
     let mut twice = Vec::new();
+    // Places in a row that are on two cuts, and the length of that, mm.
+    let (mut touching, mut doubled) = (Vec::new(), 0.0);
     let mut against = Vec::new();
     let index = RTree::bulk_load(strokes.iter().enumerate().map(|(i, s)| boxed(&s.path, i)).collect());
     // Where arcs are sent as lines these may lie so far off them.
@@ -96,7 +98,14 @@ pub(super) fn run(proof: &mut SheetProof, read: &Read, meant: &Meant) -> Vec<Fau
             strokes[k].reached[end] = true;
         }
         stray.extend(burned.stray);
-        twice.extend(burned.twice);
+        // What only touches does so in one short move, or a few of them.
+        doubled = if burned.twice.is_empty() { 0.0 } else { doubled + burned.doubled };
+        touching.extend(burned.twice);
+        if doubled > TOUCH {
+            twice.append(&mut touching);
+        } else if doubled <= 0.0 {
+            touching.clear();
+        }
         against.extend(burned.against.map(|p| Told::new(p, m.line, String::new())));
         if let Some((k, _)) = burned.on.last() {
             let s = &strokes[*k];
@@ -143,8 +152,9 @@ struct Burned {
     ends: Vec<(usize, usize)>,
     /// Points where nothing was meant to be burned.
     stray: Vec<Point>,
-    /// Points on the strokes of two cuts at once.
+    /// Points on the strokes of two cuts at once, and how long it is on both, mm.
     twice: Vec<Point>,
+    doubled: f64,
     /// Where a closed cut is followed against its direction.
     against: Option<Point>,
 }
@@ -215,7 +225,8 @@ fn burned(path: &Segment, on: &Lines) -> Burned {
     out.against = stroke.filter(back).map(|_| middle);
     // Cuts that only touch run side by side for a hair's breadth; those that lie on each other do so for longer.
     let doubled = looks.iter().filter(|l| l.doubled).count();
-    if doubled == samples || doubled as f64 * length / samples as f64 > TOUCH {
+    out.doubled = doubled as f64 * length / samples as f64;
+    if doubled == samples || out.doubled > TOUCH {
         out.twice.extend(looks.iter().filter(|l| l.doubled).map(|l| l.at));
     }
     // Between the looks a move may go a little too far, or not far enough: its ends tell.

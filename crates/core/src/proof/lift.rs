@@ -23,7 +23,7 @@ pub(crate) fn offered(
     path: &SheetPath,
     layout: &SheetLayout,
     work: &Work,
-    next_setting: u32,
+    (next_setting, common_edges): (u32, bool),
     (machine, pose): (&Machine, Pose),
 ) -> Vec<Finding> {
     let lift = |f: Finding| {
@@ -34,7 +34,9 @@ pub(crate) fn offered(
             "off-bed" if pose.is_moved() => f.choice("Lay the sheets at the bed's corner", ReleaseEdit::LayAtCorner.on(BatchId::FIRST)),
             "off-bed" => on_the_bed(f, layout, machine),
             "feed-over" => within(f, path, next_setting, |op| op.feed > machine.feed_limit, |s| s.feed = Some(machine.feed_limit)),
-            "edges-not-once" => f.choice("Cut each part by itself", by_itself()),
+            "edges-not-once" => f.mend("Cut each part by itself", by_itself()),
+            // Nothing is lost by it but the way that was saved.
+            "gouge" | "burned-twice" | "not-burned" if common_edges => f.mend("Cut each part by itself", by_itself()),
             "power-over" => within(f, path, next_setting, |op| op.power > 100.0, |s| s.power = Some(100.0)),
             _ => f,
         }

@@ -53,6 +53,10 @@ pub(super) fn check(read: &Read, proof: &SheetProof, meant: &Meant, faults: &mut
         match action {
             Action::Wait { seconds, power, line } => {
                 if *power > 0.0 {
+                    if stood.dark > 0.0 && burning.is_some() {
+                        // It was dark where it stands: the next cut begins where the last one ended.
+                        wrong.ended(burning.take(), &std::mem::take(&mut stood), last, machine);
+                    }
                     stood.lit += seconds;
                     stood.line = *line;
                 } else {
@@ -63,8 +67,11 @@ pub(super) fn check(read: &Read, proof: &SheetProof, meant: &Meant, faults: &mut
             Action::Move { path, feed, power, tool, air, line } => {
                 let Some(traced) = moves.next() else { break };
                 let told = |figures: String| Told::new(path.start, *line, figures);
-                let before = std::mem::take(&mut stood);
+                let mut before = std::mem::take(&mut stood);
                 last = path.end;
+                if *power > 0.0 && before.dark > 0.0 && burning.is_some() {
+                    wrong.ended(burning.take(), &std::mem::take(&mut before), path.start, machine);
+                }
                 if *power <= 0.0 {
                     wrong.ended(burning, &before, path.start, machine);
                     burning = None;

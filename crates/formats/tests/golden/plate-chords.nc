@@ -1,7 +1,7 @@
 N10 G40
 ; Boustrophe Lark sheet 1 of 1
 ; birch-ply 3 mm 600 x 400 mm
-N20 G20 G90 G17 G94
+N20 G20 G90 G17 G40 G91.1 G94
 N30 M5 S0
 ; 1 Score
 N40 G0 X0.629921 Y1.692913

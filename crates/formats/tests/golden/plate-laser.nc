@@ -1,6 +1,6 @@
 (Boustrophe Lark sheet 1 of 1)
 (birch-ply 3 mm 600 x 400 mm)
-G21 G90 G17 G94
+G21 G90 G17 G40 G91.1 G94
 M5 S0
 (1 Score)
 G0 X16 Y43

@@ -1,6 +1,6 @@
 (Boustrophe Anvil sheet 1 of 1)
 (mild-steel 6 mm 1250 x 1000 mm)
-G21 G90 G17 G94
+G21 G90 G17 G40 G91.1 G94
 M5 S0
 (1 Score)
 G0 X20 Y47

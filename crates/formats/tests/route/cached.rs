@@ -11,9 +11,11 @@ use boustrophe_core::finding::Station;
 use boustrophe_core::geometry::{Affine, Vec2};
 use boustrophe_core::ids::{BatchId, CopyId, EdgePlace};
 use boustrophe_core::nest::{Aim, Placement, Turn};
+use boustrophe_core::print::Print;
 use boustrophe_core::route::Route;
 use boustrophe_core::shop::{ChartRow, Match, Rule};
 use proptest::prelude::{ProptestConfig, any, prop, prop_assert, prop_assert_eq, proptest};
+use serde_json::Value;
 
 pub fn svg(body: &str) -> Vec<u8> {
     format!(r#"<svg xmlns="http://www.w3.org/2000/svg" width="300mm" height="200mm" viewBox="0 0 300 200">{body}</svg>"#).into_bytes()
@@ -87,6 +89,65 @@ fn change(job: &Job, n: usize, v: f64) -> Edit {
     }
 }
 
+/// Pointers to all figures and switches of a value.
+fn gather(value: &Value, at: &mut String, out: &mut Vec<String>) {
+    let mut into = |key: &str, v: &Value, at: &mut String| {
+        let length = at.len();
+        at.push('/');
+        at.push_str(&key.replace('~', "~0").replace('/', "~1"));
+        gather(v, at, out);
+        at.truncate(length);
+    };
+    match value {
+        Value::Object(all) => all.iter().for_each(|(k, v)| into(k, v, at)),
+        Value::Array(all) => all.iter().enumerate().for_each(|(i, v)| into(&i.to_string(), v, at)),
+        Value::Bool(_) | Value::Number(_) => out.push(at.clone()),
+        _ => {}
+    }
+}
+
+/// A part laid at whole millimetres is cut where it lies now, not where one lay before.
+#[test]
+fn places_in_whole_millimetres_are_told_apart() {
+    let mut job = Job::of(&[("plates.svg", svg(PLATES))], Stock::default());
+    job.nest(1, 1);
+    let kept = job.decisions.first().nest.layout.clone().expect("a layout");
+    let places = [(33.0, 74.0), (259.0, 257.0), (257.0, 259.0), (64.0, 128.0), (128.0, 64.0), (65.0, 129.0), (10.0, 300.0), (300.0, 10.0)];
+    let mut texts = Vec::new();
+    for (x, y) in places.into_iter().chain(places) {
+        let mut layout = kept.clone();
+        layout.sheets.truncate(1);
+        layout.sheets[0].placed.truncate(1);
+        (layout.sheets[0].placed[0].x, layout.sheets[0].placed[0].y) = (x, y);
+        job.decisions = NestEdit::KeepLayout { layout }.on(BatchId::FIRST).apply(&job.decisions).expect("kept");
+        texts.push(seen(&job, &job.route()));
+    }
+    for (i, text) in texts.iter().enumerate() {
+        assert_eq!(texts.iter().position(|t| t == text), Some(i % places.len()), "{:?}", places[i % places.len()]);
+    }
+}
+
+/// Another picture in the place of one of equal size is what is burned.
+#[test]
+fn another_picture_of_the_same_size_is_another_program() {
+    let png = |turned: bool| {
+        let side = 32;
+        let rgba =
+            (0..side * side).flat_map(|i| [(if turned { i / side } else { i % side } * 8) as u8; 3].into_iter().chain([255])).collect();
+        boustrophe_formats::bitmap::write_png(side, side, rgba).expect("a picture")
+    };
+    let mut job = Job::of(&[("grey.png", png(false))], Stock::default());
+    job.edit(&Edit::Intake(IntakeEdit::SetEngraved { drawing: 1, on: true }));
+    job.edit(&Edit::Intake(IntakeEdit::SetPpi { drawing: 1, ppi: 96.0 }));
+    job.nest(1, 1);
+    let before = job.text(&job.route(), 0);
+    job.revise(1, "grey.png", &png(true));
+    let warm = job.text(&job.route(), 0);
+    job.cache = Cache::default();
+    assert_eq!(warm, job.text(&job.route(), 0));
+    assert_ne!(warm, before);
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(16))]
     /// Whatever is changed, in whatever order, and back again: what was kept is what is made anew.
@@ -106,6 +167,35 @@ proptest! {
             let cold = seen(&job, &job.route());
             job.cache = kept;
             prop_assert_eq!(warm, cold);
+        }
+    }
+
+    /// Any single figure of what is decided, changed: what was kept before is not taken for what comes of it now.
+    #[test]
+    fn every_figure_of_every_decision_is_in_a_key(leaf in any::<prop::sample::Index>(), by in 0.3..3.0_f64, changes in prop::collection::vec((0..560_usize, 0.0..1.0_f64), 0..3)) {
+        let mut job = job();
+        for (n, v) in changes {
+            let edit = change(&job, n, v);
+            job.edit(&edit);
+        }
+        let _ = seen(&job, &job.route());
+        let mut json = serde_json::to_value(&job.decisions).expect("written");
+        let mut leaves = Vec::new();
+        gather(&json, &mut String::new(), &mut leaves);
+        let at = &leaves[leaf.index(leaves.len())];
+        match json.pointer_mut(at).expect("it is there") {
+            Value::Bool(b) => *b = !*b,
+            Value::Number(n) if n.is_f64() => *json.pointer_mut(at).expect("it") = (n.as_f64().unwrap_or(0.0) + by).into(),
+            Value::Number(n) => *json.pointer_mut(at).expect("it") = (n.as_u64().unwrap_or(0) + 1).into(),
+            _ => {}
+        }
+        // What makes no sense any more is no decision.
+        if let Ok(changed) = serde_json::from_value::<Decisions>(json) {
+            prop_assert_eq!(Print::of(&changed) == Print::of(&job.decisions), changed == job.decisions);
+            job.decisions = changed;
+            let warm = seen(&job, &job.route());
+            job.cache = Cache::default();
+            prop_assert_eq!(warm, seen(&job, &job.route()), "{}", at);
         }
     }
 

@@ -204,3 +204,69 @@ fn tiles_share_what_they_can() {
         assert!(share < most, "{name}: {share} of the outlines are cut");
     }
 }
+
+/// Shapes by chance that share edges, on laser and torch: whatever the nest makes of them is proved, or has a way on.
+#[test]
+fn whatever_shares_edges_is_proved_on_either_machine() {
+    let mut seed = 41_u64;
+    let mut chance = move |below: u64| {
+        seed = seed.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        (seed >> 33) % below
+    };
+    let (mut met, mut apart) = (0.0, 0);
+    for round in 0..24 {
+        let mut outlines: Vec<Vec<(f64, f64)>> = Vec::new();
+        let mut x = 10.0;
+        for _ in 0..=chance(3) {
+            let (w, h) = (60.0 + 10.0 * chance(8) as f64, 50.0 + 10.0 * chance(6) as f64);
+            outlines.push(match chance(4) {
+                0 => vec![(x, 10.0), (x + w, 10.0), (x, 10.0 + h)],
+                1 => vec![
+                    (x, 10.0),
+                    (x + w, 10.0),
+                    (x + w, 10.0 + h / 2.0),
+                    (x + w / 2.0, 10.0 + h / 2.0),
+                    (x + w / 2.0, 10.0 + h),
+                    (x, 10.0 + h),
+                ],
+                _ => vec![(x, 10.0), (x + w, 10.0), (x + w, 10.0 + h), (x, 10.0 + h)],
+            });
+            if chance(2) == 0 {
+                outlines.push(square(x + 10.0, 18.0, 14.0));
+            }
+            x += w + 20.0;
+        }
+        let stock = if round % 4 == 3 { Stock::default() } else { steel() };
+        let machine = stock.machine.clone();
+        let mut job = Job::of(&[("shapes.svg", svg(&outlines))], stock);
+        job.edit(&NestEdit::SetCommonEdges { on: true }.on(BatchId::FIRST));
+        job.edit(&HoldEdit::SetNicks { on: chance(2) == 0 }.on(BatchId::FIRST));
+        job.mend();
+        for part in job.route().work.parts.iter().map(|p| p.id).collect::<Vec<_>>() {
+            let quantity = 2 + chance(8) as u32;
+            job.edit(&NestEdit::SetQuantity { part, quantity }.on(BatchId::FIRST));
+        }
+        job.nest(1, 6);
+        let route = job.settled();
+        let shared: f64 = route.first().plan.sheets.iter().flat_map(|s| &s.cuts).map(boustrophe_core::cuts::Cut::shared).sum();
+        if route.released() {
+            met += shared;
+            continue;
+        }
+        // A corner of one part may reach in between two others where their common edge ends: then each is cut by itself.
+        let told: Vec<&str> =
+            open(&route).iter().filter(|f| f.remedies.first().is_none_or(|r| !r.safe || r.loses)).map(|f| f.text.as_str()).collect();
+        assert!(
+            told.is_empty() && route.findings.iter().all(|f| f.code != "burned-twice"),
+            "round {round} on {machine}: {:?}",
+            open(&route)
+        );
+        let remedies: Vec<_> = open(&route).iter().map(|f| f.remedies[0].edit.clone()).collect();
+        remedies.iter().for_each(|edit| job.edit(edit));
+        job.nest(1, 6);
+        let route = job.settled();
+        assert!(route.released(), "round {round} on {machine}: {:?}", open(&route));
+        apart += 1;
+    }
+    assert!(met > 10_000.0 && apart < 3, "{met} mm of edges were in common, {apart} rounds went without");
+}

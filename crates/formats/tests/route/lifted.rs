@@ -222,7 +222,7 @@ fn brought_about() -> Vec<(&'static str, Job)> {
                 let mut path: SheetPath = order.path.clone();
                 for op in &mut path.ops {
                     if let Doing::Picture(picture) = &mut op.doing {
-                        picture.run_up = 0.0;
+                        picture.run_up *= 0.5;
                     }
                 }
                 release::write(&ProgramOrder { path: &path, ..*order }, to)

@@ -210,9 +210,8 @@ fn sabotage() -> Vec<(&'static str, Change)> {
         (
             "the first burn comes last",
             Box::new(|l| {
-                let remarks = where_so(l, |l| {
-                    l.starts_with('(') && l.ends_with(|c: char| c == ')') && l.as_bytes().get(1).is_some_and(u8::is_ascii_digit)
-                });
+                let remarks =
+                    where_so(l, |l| l.starts_with('(') && l.ends_with(')') && l.as_bytes().get(1).is_some_and(u8::is_ascii_digit));
                 let (from, to) = (*remarks.first()?, *remarks.get(1)?);
                 let home = l.iter().position(|l| l == "G0 X0 Y0")?;
                 let home = (0..home).rev().take_while(|i| !l[*i].starts_with('G')).last().unwrap_or(home);
@@ -245,8 +244,8 @@ fn a_hundred_and_thirty_kinds_of_sabotage_are_told() {
                 Ok(found) => {
                     let whole = found.iter().all(|d| d.line > 0 && d.text.ends_with('.') && d.text.contains(" mm it "));
                     assert!(whole, "{on}: {what}: {found:?}");
-                    // What is alike is told once, with how many are.
-                    assert!(found.len() < 60, "{on}: {what}: {} differences", found.len());
+                    // Rows of a picture are told one by one, as far as anybody reads.
+                    assert!(found.len() < if on == "picture" { 1001 } else { 250 }, "{on}: {what}: {} differences", found.len());
                 }
                 Err(refused) => assert!(refused.contains("line ") || refused.contains("end"), "{on}: {what}: {refused}"),
             }
@@ -262,7 +261,7 @@ fn figures_that_differ_are_told_with_the_ones_that_were_meant() {
     let told = LASER.told(&slow).expect("it reads");
     let first = told.iter().find(|d| d.code == "wrong-feed").expect("the feed");
     assert!(first.text.contains(&format!("feed 777, {feed} mm/min were meant")), "{}", first.text);
-    assert_eq!(slow[first.line - 1].contains("F777") || slow[..first.line].iter().any(|l| l.contains("F777")), true);
+    assert!(slow[..first.line].iter().any(|l| l.contains("F777")));
 }
 
 /// Rewrites after which the machine does the same.
@@ -384,14 +383,15 @@ fn along(from: (f64, f64), to: (f64, f64), motion: i32, center: (f64, f64)) -> V
     (0..=LOOKS).map(|k| (c.0 + r * (a + sweep * share(k)).cos(), c.1 + r * (a + sweep * share(k)).sin())).collect()
 }
 
+type Stroke = ((f64, f64), (f64, f64));
+
 /// True where a changed program burns elsewhere by more than 0.02 mm, at another feed or power by more than 2 %, or stands lit for
 /// another time by more than 0.1 s: on any of its lines.
 fn does_other_work(before: &[Done], after: &[Done]) -> bool {
-    let segments = |all: &[Done]| -> Vec<((f64, f64), (f64, f64))> {
-        all.iter().flat_map(|d| d.burned.windows(2).map(|w| (w[0], w[1])).collect::<Vec<_>>()).collect()
-    };
-    let off = |p: &(f64, f64), all: &[((f64, f64), (f64, f64))]| {
-        let distance = |(a, b): &((f64, f64), (f64, f64))| {
+    let segments =
+        |all: &[Done]| -> Vec<Stroke> { all.iter().flat_map(|d| d.burned.windows(2).map(|w| (w[0], w[1])).collect::<Vec<_>>()).collect() };
+    let off = |p: &(f64, f64), all: &[Stroke]| {
+        let distance = |(a, b): &Stroke| {
             let (dx, dy) = (b.0 - a.0, b.1 - a.1);
             let l = dx * dx + dy * dy;
             let t = if l > 0.0 { (((p.0 - a.0) * dx + (p.1 - a.1) * dy) / l).clamp(0.0, 1.0) } else { 0.0 };

@@ -62,7 +62,7 @@ pub(in crate::pages) fn told(troubles: &[String]) -> Result<(), String> {
 }
 
 /// A thing of the book as a page showed it, and what was typed there.
-pub(in crate::pages) struct Shown<'a> {
+pub(crate) struct Shown<'a> {
     key: &'a str,
     /// Its revision then; `None` for something that was not there yet.
     revision: Option<i32>,
@@ -74,7 +74,7 @@ pub(in crate::pages) struct Shown<'a> {
 
 /// Changes the shop's book and keeps it, or says why not and leaves it alone. One after the other: each change is made on
 /// what the one before left. What `shown` is about must still be as it was shown; else both are told.
-pub(in crate::pages) fn change(
+pub(crate) fn change(
     app: &Arc<App>,
     kind: &'static str,
     shown: Option<&Shown>,
