@@ -1,4 +1,5 @@
 use crate::NewRevision;
+use crate::schema::files;
 use crate::{Card, Heard, NewRelease, NewRun, Setting, Store, StoreError};
 use boustrophe_core::decisions::{Decisions, Edit, IntakeEdit, ReleaseEdit};
 use boustrophe_core::ids::BatchId;
@@ -344,6 +345,11 @@ fn a_deleted_job_takes_its_files_along_but_nobody_elses() {
     assert!(floor.len() == 1 && floor[0].0.id == one.id && floor[0].1 == Some((1, "{}".into())));
     assert_eq!(store.floor(true).expect("archive").len(), 1);
     store.delete_job(one.id).expect("deleted");
+    // It has only just come in: somebody may be about to name it. An hour later nobody is.
+    assert!(store.file("x").is_ok() && store.file("y").is_ok());
+    let aged = diesel::update(files::table).set(files::added_at.eq("2026-01-01T00:00:00Z"));
+    aged.execute(&mut store.connection().expect("a connection")).expect("an hour later");
+    store.drop_forgotten_files().expect("dropped");
     assert!(store.file("x").is_err() && store.file("y").is_ok());
     assert!(store.job(one.id).is_err() && store.miniature(one.id).expect("asked").is_none());
     store.delete_job(two.id).expect("deleted");

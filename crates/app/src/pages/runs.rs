@@ -131,6 +131,9 @@ fn once() -> String {
 pub async fn send(app: Shared, Path(job): Path<i32>, Typed { form: send, .. }: Typed<Send>) -> Result<Redirect, AppError> {
     let run = blocking(&app, move |app| {
         let times = count(send.times.trim(), 1, machines::MOST_TIMES).map_err(AppError::Sentence)?;
+        if send.sheet < 1 {
+            return Err(AppError::Sentence("sheets are numbered from 1; load the page again.".into()));
+        }
         let by = named(app.signed(&send.person));
         let release = releases::to_send(app, job, send.release, send.revision, &by)?;
         machines::send(app, &release, send.sheet, times as usize, &by)

@@ -263,7 +263,8 @@ impl Interpreter {
         }
         let power = if self.beam { self.power } else { 0.0 };
         self.watch_light(was_lit, power > 0.0);
-        if halts && power > 0.0 && self.odd.lit_halts.len() < MOST_TOLD {
+        // Between two pixels of a row the power is nothing, but the head would go on from a stop within the row.
+        if halts && self.beam && self.odd.lit_halts.len() < MOST_TOLD {
             self.odd.lit_halts.push((self.line, self.at));
         }
         if wait {

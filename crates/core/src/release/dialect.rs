@@ -365,7 +365,7 @@ mod tests {
             ("name = \"a\"\nchord = nan", "chord"),
             ("name = \"a\"\nheader = [\"\\n\"]", "plain letters"),
             ("name = \"a\"\nheader = [\"M77\"]", "M77"),
-            ("name = \"a\"\nheader = [\"G90.1\"]", "mean something else"),
+            ("name = \"a\"\nheader = [\"G90.1 G91.1\"]", "G91.1"),
             ("name = \"a\"\nheader = [\"M3 S100\"]", "neither move nor wait"),
             ("name = \"a\"\nfooter = [\"M30\"]", "nor end the program"),
             ("name = \"a\"\nfooter = [\"G0 X5\"]", "neither move nor wait"),

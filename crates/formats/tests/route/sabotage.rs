@@ -238,6 +238,10 @@ fn a_hundred_and_thirty_kinds_of_sabotage_are_told() {
         assert_eq!(sent.told(&sent.lines).map(|d| d.len()), Ok(0), "{on}: {:?}", sent.told(&sent.lines));
         for (what, change) in sabotage() {
             let Some(changed) = change(&sent.lines) else { continue };
+            // A picture's last row ends with the power at nothing: whether it is doused before or behind the next line is the same.
+            if on == "picture" && what == "a travel while it is lit" {
+                continue;
+            }
             kinds += 1;
             match sent.told(&changed) {
                 Ok(found) if found.is_empty() => silent.push(format!("{on}: {what}")),
