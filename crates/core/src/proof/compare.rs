@@ -2,9 +2,9 @@
 
 use super::contained::around;
 use super::faults::{Fault, Faults, Told, figure};
-use super::reader::Read;
+use super::read::Read;
 use super::{Action, Meant, ProgramFault, SheetProof, Traced};
-use super::{edges, remains, settings};
+use super::{edges, gouge, remains, settings};
 use crate::assign::Process;
 use crate::finding::{Finding, Severity, Station};
 use crate::geometry::{Affine, Bounds, Path, Point, Segment, Vec2};
@@ -27,15 +27,13 @@ const HAIR: f64 = 0.002;
 const SHORT: (f64, f64) = (0.05, 0.02);
 /// Cuts that lie on each other for no longer than this, mm, only touch.
 const TOUCH: f64 = 0.6;
-/// A cut may come nearer to a part than half its kerf by this much, mm.
-const GOUGE: f64 = 0.05;
 /// Distance of the looks along what is scored or engraved, mm.
 const MARKED: f64 = 5.0;
 /// Distance of the samples along a burned move, mm, and most of them on one move.
-const STEP: f64 = 0.5;
-const MOST_SAMPLES: f64 = 64.0;
+pub(super) const STEP: f64 = 0.5;
+pub(super) const MOST_SAMPLES: f64 = 64.0;
 
-type Boxed = GeomWithData<Rectangle<[f64; 2]>, usize>;
+pub(super) type Boxed = GeomWithData<Rectangle<[f64; 2]>, usize>;
 
 /// A line that is meant to be burned.
 struct Stroke {
@@ -125,7 +123,7 @@ pub(super) fn run(proof: &mut SheetProof, read: &Read, meant: &Meant) -> Vec<Fau
     faults.add("burned-twice", &twice, "places are burned twice: lines lie on each other");
     edges::check(meant, &mut faults);
     inside_out(proof, meant, &mut faults);
-    gouges(proof, meant, &mut faults);
+    gouge::check(proof, meant, &mut faults);
     // Only of a program that does what was meant: else everything that it does otherwise would be told twice.
     if faults.is_empty() {
         faults.extend(remains::check(proof, meant));
@@ -249,11 +247,11 @@ fn burned(path: &Segment, on: &Lines) -> Burned {
     out
 }
 
-fn boxed(s: &Segment, data: usize) -> Boxed {
+pub(super) fn boxed(s: &Segment, data: usize) -> Boxed {
     in_box(s.bounds(), data)
 }
 
-fn in_box(b: Bounds, data: usize) -> Boxed {
+pub(super) fn in_box(b: Bounds, data: usize) -> Boxed {
     Boxed::new(Rectangle::from_corners([b.min.x, b.min.y], [b.max.x, b.max.y]), data)
 }
 
@@ -371,54 +369,4 @@ fn marked_late(proof: &SheetProof, closed: &[((f64, f64), Path)]) -> Vec<Point> 
     let free = closed.iter().map(|c| c.0.1).fold(f64::INFINITY, f64::min);
     let moves: Vec<&Traced> = proof.moves.iter().filter(late).filter(|m| m.begin > free).collect();
     moves.par_iter().flat_map_iter(|m| at(m).into_iter().filter(|p| is_late(m, *p)).take(1).collect::<Vec<_>>()).collect()
-}
-
-/// No closed cut and no lead may come nearer to any part's material than half its kerf.
-fn gouges(proof: &SheetProof, meant: &Meant, faults: &mut Faults) {
-    let Meant { path: intended, layout, work, .. } = *meant;
-    let mut edges: Vec<(Segment, usize)> = Vec::new();
-    let mut outlines: Vec<(Path, Vec<Path>)> = Vec::new();
-    for (k, p) in layout.placed.iter().enumerate() {
-        let Some(part) = work.part(p.copy.part) else {
-            outlines.push((Path::default(), Vec::new()));
-            continue;
-        };
-        let lie = |path: &Path| path.transformed(p.affine());
-        let outer = if part.outer.is_some() { lie(&part.outline) } else { Path::default() };
-        let holes: Vec<Path> = part.holes.iter().map(|i| lie(&work.items[*i].contour.path)).collect();
-        edges.extend(std::iter::once(&outer).chain(&holes).flat_map(|path| &path.segments).map(|s| (*s, k)));
-        outlines.push((outer, holes));
-    }
-    let boxes: RTree<Boxed> = RTree::bulk_load(
-        outlines.iter().enumerate().filter(|(_, o)| !o.0.segments.is_empty()).map(|(k, o)| in_box(o.0.bounds(), k)).collect(),
-    );
-    let index: RTree<Boxed> = RTree::bulk_load(edges.iter().enumerate().map(|(i, e)| boxed(&e.0, i)).collect());
-    let dialect = Dialect::of(meant.machine);
-    let chord = if dialect.arcs { 0.0 } else { dialect.chord };
-    let into_parts = |m: &Traced| -> Vec<Point> {
-        let mut bad = Vec::new();
-        let Some(op) = m.op.map(|o| &intended.ops[o]) else { return bad };
-        if !work.items[op.item].contour.path.closed {
-            return bad;
-        }
-        let reach = (op.kerf / 2.0 - GOUGE - chord).max(0.0);
-        let samples = (m.path.length() / STEP).ceil().clamp(1.0, MOST_SAMPLES) as usize;
-        for i in 0..samples {
-            let p = m.path.at((i as f64 + 0.5) / samples as f64);
-            let mut near =
-                index.locate_in_envelope_intersecting(AABB::from_corners([p.x - reach, p.y - reach], [p.x + reach, p.y + reach]));
-            if near.any(|e| edges[e.data].0.distance(p) < reach) {
-                bad.push(p);
-            }
-        }
-        // Crossing an edge shows in the samples; lying wholly inside a part does not.
-        let p = m.path.at(0.5);
-        let within = |(outer, holes): &(Path, Vec<Path>)| outer.contains(p) && !holes.iter().any(|h| h.contains(p));
-        if boxes.locate_in_envelope_intersecting(AABB::from_point([p.x, p.y])).any(|b| within(&outlines[b.data])) {
-            bad.push(p);
-        }
-        bad
-    };
-    let bad: Vec<Point> = proof.moves.par_iter().filter(|m| m.process == Some(Process::Cut)).flat_map_iter(into_parts).collect();
-    faults.add("gouge", &bad, "places of good parts would be cut into");
 }

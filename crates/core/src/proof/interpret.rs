@@ -2,55 +2,16 @@
 //! the words of its [`Dialect`]. Small letters are read as capitals, and words that change nothing here (G40, G49, G54, G61, G64, G80)
 //! are read over. Anything else is a fault with its line: so is what two controllers would read in two ways.
 
-use super::line::{MOST_WORDS, Words, number};
+use super::action::{Action, Oddities, ProgramFault};
+use super::line::{Words, each_once};
 use crate::geometry::{Point, Segment, Vec2};
 use crate::release::{Dialect, Meaning, Word};
 use std::f64::consts::TAU;
 
-/// Lines read at most, and characters of one line.
+/// Lines read at most.
 const MOST_LINES: usize = 20_000_000;
-const LONGEST_LINE: usize = 256;
 /// The arc's start and end may differ in radius by this much, mm: rounding of its words.
 const ROUND: f64 = 0.005;
-
-/// What a program does.
-#[derive(Clone, Debug, PartialEq)]
-pub enum Action {
-    /// A move.
-    Move {
-        /// The way, in mm on the bed.
-        path: Segment,
-        /// Feed in mm/min; `None` for a rapid.
-        feed: Option<f64>,
-        /// Power word while the beam is on; 0 with it off.
-        power: f64,
-        /// Tool in the holder; 0 for the beam or torch.
-        tool: u32,
-        /// Assist air on.
-        air: bool,
-        /// Line of the program, from 1.
-        line: usize,
-    },
-    /// Standing still.
-    Wait {
-        /// For this long, s.
-        seconds: f64,
-        /// Power word while it waits.
-        power: f64,
-        /// Line of the program, from 1.
-        line: usize,
-    },
-}
-
-/// Why a program cannot be run.
-#[derive(Clone, Debug, PartialEq, thiserror::Error)]
-#[error("line {line}: {what}")]
-pub struct ProgramFault {
-    /// Line, from 1.
-    pub line: usize,
-    /// What is wrong with it.
-    pub what: String,
-}
 
 /// Places with a wrong height that are kept.
 const MOST_TOLD: usize = 200;
@@ -95,18 +56,6 @@ pub struct Interpreter {
     /// It is lit, and has neither moved nor waited since.
     flashing: bool,
     odd: Oddities,
-}
-
-/// What a program does that no move and no wait shows.
-#[derive(Clone, Debug, Default)]
-pub struct Oddities {
-    /// Lit and put out again on the spot.
-    pub flashes: Vec<(usize, Point)>,
-    /// Halts with the beam on.
-    pub lit_halts: Vec<(usize, Point)>,
-    /// Words that mean the same to the controller's reader as the one that is written, and may not to the controller: the word, and
-    /// the one that is written.
-    pub words: Vec<(usize, Word, Word)>,
 }
 
 impl Default for Interpreter {
@@ -203,7 +152,7 @@ impl Interpreter {
                 Err(self.fault("“%” in the middle of a program ends it for some controllers"))
             };
         }
-        let words = self.words(text)?;
+        let words = Words::read(text).map_err(|what| self.fault(&what))?;
         let words = words.as_slice();
         if words.is_empty() {
             return Ok(());
@@ -212,7 +161,7 @@ impl Interpreter {
             return Err(self.fault("there is something after the end of the program"));
         }
         let first = !std::mem::replace(&mut self.begun, true);
-        self.each_once(words)?;
+        each_once(words, &self.dialect).map_err(|what| self.fault(&what))?;
         let get = |letter: char| words.iter().find(|w| w.0 == letter).map(|w| w.1);
         let (mut wait, mut halts) = (false, false);
         // A tool is called before it is changed to, wherever the words stand in the line.
@@ -237,7 +186,7 @@ impl Interpreter {
                 ('G', 911) => self.absolute_centres = false,
                 ('F', _) if *value > 0.0 => self.feed = value * self.unit,
                 (power, _) if *power == self.dialect.power && *value >= 0.0 => self.power = *value,
-                ('T', _) if *value >= 0.0 => self.called = *value as u32,
+                ('T', _) if *value >= 0.0 => {}
                 // The plane, no compensation, no tool length, the usual zero, the path as it is, no cycle, units a minute.
                 ('G', 170 | 400 | 490 | 540 | 610 | 640 | 800 | 940) => {}
                 ('M', 0) => halts = true,
@@ -328,43 +277,6 @@ impl Interpreter {
         }
     }
 
-    /// A letter stands once in a line, and of words that exclude each other there is one.
-    fn each_once(&self, words: &[(char, f64)]) -> Result<(), ProgramFault> {
-        let get = |letter: char| words.iter().find(|w| w.0 == letter).map(|w| w.1);
-        // Of each kind of words that exclude each other, which one was there.
-        let kind = |letter: char, value: f64| -> Option<u32> {
-            let code = (value * 10.0).round() as i64;
-            Some(match (letter, code) {
-                ('G', 0 | 10 | 20 | 30 | 800) => 1,
-                ('G', 170 | 180 | 190) => 2,
-                ('G', 200 | 210) => 3,
-                ('G', 900 | 910) => 4,
-                ('G', 901 | 911) => 5,
-                ('G', 930 | 940 | 950) => 6,
-                ('G' | 'M', _) => match self.dialect.means_in(letter, value, &get)?.1 {
-                    Meaning::Light | Meaning::Douse => 7,
-                    Meaning::Air | Meaning::Calm => 8,
-                    Meaning::Height | Meaning::Level => 9,
-                    Meaning::TakeTool => 10,
-                    Meaning::Wait => 11,
-                    Meaning::End => 12,
-                },
-                (letter, _) => 100 + u32::from(letter),
-            })
-        };
-        for (i, (letter, value)) in words.iter().enumerate() {
-            let own = kind(*letter, *value);
-            let twice = |other: &(char, f64)| own.is_some() && kind(other.0, other.1) == own || (other.0, other.1) == (*letter, *value);
-            if let Some(other) = words[..i].iter().find(|w| twice(w)) {
-                return Err(self.fault(&format!(
-                    "{}{} and {letter}{value} stand in one line: controllers take the one or the other",
-                    other.0, other.1
-                )));
-            }
-        }
-        Ok(())
-    }
-
     /// Held while the torch burns, and only then; a tool in the holder is no torch.
     fn watch_height(&mut self) {
         let wrong = self.held.is_some_and(|held| held != (self.beam && self.tool == 0)) && (self.tool == 0 || self.held == Some(true));
@@ -441,41 +353,6 @@ impl Interpreter {
             push(Segment { start: from, end: to, bulge: (sweep / 4.0).tan() });
         }
         Ok(())
-    }
-
-    /// Letters with numbers, comments in brackets or behind a semicolon left out.
-    fn words(&self, text: &str) -> Result<Words, ProgramFault> {
-        if text.len() > LONGEST_LINE {
-            return Err(self.fault("the line is longer than 256 characters"));
-        }
-        let mut words = Words::default();
-        let bytes = text.as_bytes();
-        let blank = |b: u8| b == b' ' || b == b'\t' || b == b'\r';
-        let mut at = 0;
-        while at < bytes.len() {
-            let letter = bytes[at];
-            match letter {
-                _ if blank(letter) => at += 1,
-                b';' => break,
-                b'(' => at += text[at..].find(')').ok_or_else(|| self.fault("a comment is not closed"))? + 1,
-                b'A'..=b'Z' | b'a'..=b'z' => {
-                    let from = (at + 1..bytes.len()).find(|i| !blank(bytes[*i])).unwrap_or(bytes.len());
-                    let digit = |i: &usize| !matches!(bytes[*i], b'0'..=b'9' | b'.' | b'-' | b'+');
-                    let end = (from..bytes.len()).find(digit).unwrap_or(bytes.len());
-                    let letter = char::from(letter.to_ascii_uppercase());
-                    let value = number(&text[from..end]).ok_or_else(|| self.fault(&format!("{letter} has no number")))?;
-                    if !words.push((letter, value)) {
-                        return Err(self.fault(&format!("the line has more than {MOST_WORDS} words")));
-                    }
-                    at = end;
-                }
-                _ => {
-                    let strange = text[at..].chars().next().unwrap_or('?');
-                    return Err(self.fault(&format!("“{strange}” is not understood")));
-                }
-            }
-        }
-        Ok(words)
     }
 
     fn fault(&self, what: &str) -> ProgramFault {

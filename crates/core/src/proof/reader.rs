@@ -4,7 +4,9 @@
 //! soon as it has gone by, and stays as one move. A row's moves lie on one line at one feed, so that the time model gives
 //! the same for the row as for its pieces.
 
-use super::interpret::{Action, Interpreter, Oddities, ProgramFault};
+use super::action::{Action, ProgramFault};
+use super::interpret::Interpreter;
+use super::read::{Read, on_the_sheet};
 use crate::decisions::Pose;
 use crate::geometry::{Affine, Point, Segment};
 use crate::hold::SheetPath;
@@ -357,36 +359,6 @@ impl<'a> Reader<'a> {
             twice,
         })
     }
-}
-
-/// A program as it was read.
-pub(super) struct Read {
-    /// What it does, a picture's row as one move.
-    pub(super) actions: Vec<Action>,
-    /// What is still on at its end: beam, air.
-    pub(super) left_on: (bool, bool),
-    /// Places in the program where the torch burns without its height being held, or travels with it held.
-    pub(super) wrong_height: Vec<Point>,
-    /// What it does that no move and no wait shows.
-    pub(super) odd: Oddities,
-    /// Line of the first move that relies on what the machine was left in.
-    pub(super) relies_on_before: Option<usize>,
-    /// Op of each such row, by its number among the actions.
-    pub(super) folded: FxHashMap<usize, usize>,
-    /// Middles of rows that burn something else than was meant, that are not burned, and that are burned too often.
-    pub(super) wrong: Vec<Point>,
-    /// Ends of pictures' rows with too little room.
-    pub(super) short: Vec<Short>,
-    pub(super) missing: Vec<Point>,
-    pub(super) twice: Vec<Point>,
-}
-
-fn on_the_sheet(odd: &Oddities, to_sheet: Option<Affine>) -> Oddities {
-    let mut odd = odd.clone();
-    if let Some(to_sheet) = to_sheet {
-        odd.flashes.iter_mut().chain(&mut odd.lit_halts).for_each(|(_, p)| *p = to_sheet * *p);
-    }
-    odd
 }
 
 fn height(y: f64) -> i64 {

@@ -2,7 +2,8 @@
 //! power is as wrong as one in the wrong place.
 
 use super::faults::{Faults, Told, figure};
-use super::reader::{ROOM, Read, Short};
+use super::read::Read;
+use super::reader::{ROOM, Short};
 use super::{Action, Meant, SheetProof, Traced};
 use crate::assign::Process;
 use crate::geometry::Point;
