@@ -1,5 +1,6 @@
 //! Jobs, their files and revisions.
 
+use crate::files::came_before;
 use crate::releases::drop_unused_programs;
 use crate::schema::{files, job_files, jobs, revisions, searches};
 use crate::unknown::carry_over;
@@ -9,11 +10,6 @@ use boustrophe_core::ids::BatchId;
 use boustrophe_core::ledger::Ledger;
 use diesel::dsl::max;
 use diesel::prelude::*;
-use time::format_description::well_known::Rfc3339;
-use time::{Duration, OffsetDateTime};
-
-/// A file that came in is kept for so long whether a job names it or not.
-const COMING: Duration = Duration::HOUR;
 
 /// A job.
 #[derive(Clone, Debug, Queryable, Selectable)]
@@ -324,8 +320,7 @@ impl Store {
             let kept: Vec<String> = job_files::table.filter(job_files::hash.eq_any(&mine)).select(job_files::hash).load(c)?;
             let free: Vec<&String> = mine.iter().filter(|h| !kept.contains(h)).collect();
             // One that has just come in may be on its way to another job, which does not name it yet.
-            let old = (OffsetDateTime::now_utc() - COMING).format(&Rfc3339).unwrap_or_default();
-            diesel::delete(files::table.filter(files::hash.eq_any(free)).filter(files::added_at.lt(old))).execute(c)?;
+            diesel::delete(files::table.filter(files::hash.eq_any(free)).filter(files::added_at.lt(came_before()))).execute(c)?;
             drop_unused_programs(c)?;
             Ok(())
         })
@@ -353,32 +348,6 @@ impl Store {
     pub fn set_baseline(&self, job: i32, revision: Option<i32>) -> Result<(), StoreError> {
         diesel::update(jobs::table.find(job)).set(jobs::baseline.eq(revision)).execute(&mut self.connection()?)?;
         Ok(())
-    }
-
-    /// Keeps a file; the same bytes are kept once. It stays for an hour also where no job names it.
-    pub fn add_file(&self, hash: &str, name: &str, bytes: &[u8]) -> Result<(), StoreError> {
-        self.connection()?.immediate_transaction(|c| {
-            if diesel::update(files::table.find(hash)).set(files::added_at.eq(now())).execute(c)? == 0 {
-                diesel::insert_into(files::table)
-                    .values((files::hash.eq(hash), files::name.eq(name), files::bytes.eq(bytes), files::added_at.eq(now())))
-                    .execute(c)?;
-            }
-            Ok(())
-        })
-    }
-
-    /// Drops files that came in, and that no job came to name.
-    pub(crate) fn drop_forgotten_files(&self) -> Result<(), StoreError> {
-        let old = (OffsetDateTime::now_utc() - COMING).format(&Rfc3339).unwrap_or_default();
-        let named = job_files::table.select(job_files::hash);
-        diesel::delete(files::table.filter(files::hash.ne_all(named)).filter(files::added_at.lt(old))).execute(&mut self.connection()?)?;
-        Ok(())
-    }
-
-    /// A file's bytes.
-    pub fn file(&self, hash: &str) -> Result<Vec<u8>, StoreError> {
-        let found = files::table.find(hash).select(files::bytes).first(&mut self.connection()?).optional()?;
-        found.ok_or(StoreError::Missing { what: "file", id: 0 })
     }
 
     /// Notes that a nest is being searched for a job, on which revision and for which batch, or that it no longer is.

@@ -5,6 +5,7 @@
 
 mod cards;
 mod columns;
+mod files;
 mod jobs;
 mod made;
 mod releases;
@@ -14,15 +15,17 @@ mod settings;
 mod stock;
 #[cfg(test)]
 mod tests;
+mod ticks;
 mod unknown;
 
 pub use cards::{Card, OnFloor};
 pub use jobs::{Entry, Job, NewRevision, Revision};
 pub use made::Made;
 pub use releases::{NewRelease, Release, SheetRow};
-pub use runs::{Heard, NewRun, PastRun, Run, Tick};
+pub use runs::{Heard, NewRun, PastRun, Run};
 pub use settings::{Setting, SettingChange};
 pub use stock::{OnRack, StockEvent, Stocked, Taken};
+pub use ticks::Tick;
 
 use diesel::connection::SimpleConnection;
 use diesel::prelude::*;

@@ -1,10 +1,11 @@
-//! What was made in runs of other jobs, and what a search had found when the power went.
+//! What runs made, for their own jobs and for others, and what a search had found when the power went.
 
-use crate::schema::{jobs, made, searches};
+use crate::schema::{jobs, made, runs, searches};
 use crate::{Store, StoreError};
 use boustrophe_core::ids::PartId;
 use boustrophe_core::nest::Layout;
 use diesel::prelude::*;
+use std::collections::BTreeMap;
 
 /// Copies of a part that were made in another job's run.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -18,6 +19,20 @@ pub struct Made {
 }
 
 impl Store {
+    /// Writes down how many parts a run made.
+    pub fn set_made(&self, run: i32, parts: usize) -> Result<(), StoreError> {
+        let parts = i32::try_from(parts).unwrap_or(i32::MAX);
+        diesel::update(runs::table.find(run)).set(runs::made.eq(parts)).execute(&mut self.connection()?)?;
+        Ok(())
+    }
+
+    /// Parts that the runs of each job made, by job; none of those that made none.
+    pub fn parts_made(&self) -> Result<BTreeMap<i32, i64>, StoreError> {
+        let made = runs::table.filter(runs::made.gt(0)).group_by(runs::job_id).select((runs::job_id, diesel::dsl::sum(runs::made)));
+        let rows: Vec<(i32, Option<i64>)> = made.load(&mut self.connection()?)?;
+        Ok(rows.into_iter().filter_map(|(job, n)| Some((job, n?))).collect())
+    }
+
     /// Writes down what a run of `host` made for other jobs: job, part, count. Once, however often it is said.
     pub fn add_made(&self, run: i32, host: i32, all: &[(i32, PartId, u32)]) -> Result<(), StoreError> {
         let rows: Vec<_> = all

@@ -3,11 +3,10 @@
 use crate::columns::{Lies, Word, lying};
 use crate::releases::keep_program;
 use crate::schema::{jobs, programs, run_ticks, run_work, runs, stock};
-use crate::{Store, StoreError, now};
+use crate::{Store, StoreError, Tick, now};
 use boustrophe_core::decisions::Pose;
 use boustrophe_core::run::{Answer, RunState};
 use diesel::prelude::*;
-use std::collections::BTreeMap;
 
 /// A program sent to a machine.
 #[derive(Clone, Debug, Queryable, Selectable)]
@@ -89,20 +88,6 @@ pub struct Heard {
     pub at: (f64, f64),
     /// As [`Run::alarm`].
     pub alarm: String,
-}
-
-/// A tick on a run's list.
-#[derive(Clone, Debug, PartialEq, Eq, Queryable, Selectable, Insertable)]
-#[diesel(table_name = run_ticks)]
-pub struct Tick {
-    /// Run.
-    pub run_id: i32,
-    /// What was ticked.
-    pub item: String,
-    /// Who did.
-    pub person: String,
-    /// When.
-    pub at: String,
 }
 
 /// A run that has ended, without its program.
@@ -326,20 +311,6 @@ impl Store {
         Ok(ended.select(PastRun::as_select()).load(&mut self.connection()?)?)
     }
 
-    /// Writes down how many parts a run made.
-    pub fn set_made(&self, run: i32, parts: usize) -> Result<(), StoreError> {
-        let parts = i32::try_from(parts).unwrap_or(i32::MAX);
-        diesel::update(runs::table.find(run)).set(runs::made.eq(parts)).execute(&mut self.connection()?)?;
-        Ok(())
-    }
-
-    /// Parts that the runs of each job made, by job; none of those that made none.
-    pub fn parts_made(&self) -> Result<BTreeMap<i32, i64>, StoreError> {
-        let made = runs::table.filter(runs::made.gt(0)).group_by(runs::job_id).select((runs::job_id, diesel::dsl::sum(runs::made)));
-        let rows: Vec<(i32, Option<i64>)> = made.load(&mut self.connection()?)?;
-        Ok(rows.into_iter().filter_map(|(job, n)| Some((job, n?))).collect())
-    }
-
     /// The program of a run, as it was sent.
     pub fn program(&self, run: i32) -> Result<String, StoreError> {
         let c = &mut self.connection()?;
@@ -420,22 +391,5 @@ impl Store {
     /// A change that found nothing to change is none.
     fn changed(&self, id: i32, to: RunState, rows: usize) -> Result<(), StoreError> {
         if rows == 1 { Ok(()) } else { Err(StoreError::RunMoved { run: id, to }) }
-    }
-
-    /// Ticks a thing on a run's list, or takes the tick off. A tick that is there stays whose it is.
-    pub fn tick(&self, run: i32, item: &str, person: &str, on: bool) -> Result<(), StoreError> {
-        let mut c = self.connection()?;
-        if on {
-            let tick = Tick { run_id: run, item: item.into(), person: person.into(), at: now() };
-            diesel::insert_or_ignore_into(run_ticks::table).values(&tick).execute(&mut c)?;
-        } else {
-            diesel::delete(run_ticks::table.find((run, item))).execute(&mut c)?;
-        }
-        Ok(())
-    }
-
-    /// What is ticked on a run's list.
-    pub fn ticks(&self, run: i32) -> Result<Vec<Tick>, StoreError> {
-        Ok(run_ticks::table.filter(run_ticks::run_id.eq(run)).select(Tick::as_select()).load(&mut self.connection()?)?)
     }
 }
