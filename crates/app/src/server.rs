@@ -5,7 +5,7 @@ use crate::error::AppError;
 use crate::guard::{Names, guard};
 use crate::pages::{
     after, assign, bed, blanks, book, boxes, cards, changes, floor, history, holding, intake, live, nesting, ordering, pictures, plates,
-    proving, queue, regions, release, room, runs, solids, stage, station, tables,
+    proving, queue, regions, release, room, runs, solids, stage, station, tables, ticks,
 };
 use crate::reading::Readers;
 use crate::serving::{asked_to_end, serve};
@@ -174,7 +174,7 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/runs/{run}/status/{shown}", get(runs::status))
         .route("/runs/{run}/work", get(live::work))
         .route("/runs/{run}/miniature", get(runs::miniature))
-        .route("/runs/{run}/tick", post(runs::tick))
+        .route("/runs/{run}/tick", post(ticks::tick))
         .route("/runs/{run}/onward", post(after::onward))
         .route("/runs/{run}/through", post(after::through))
         .route("/runs/{run}/{word}", post(runs::order))

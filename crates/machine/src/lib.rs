@@ -28,14 +28,15 @@
 pub mod camera;
 mod control;
 mod driver;
+mod fault;
 mod motion;
 mod simulated;
 mod status;
 #[cfg(test)]
 mod tests;
 
-pub use control::Fault;
 pub use driver::{Driver, DriverError, Link};
+pub use fault::Fault;
 pub use simulated::{Simulated, serve};
 pub use status::{Alarm, Held, State, Status};
 

@@ -1,6 +1,6 @@
 //! Boxes and trays from their figures: made, seen put together, and changed later, with what was decided on their panels kept.
 
-use super::runs::escaped;
+use super::escaped;
 use super::typed::Typed;
 use super::{Shared, blocking};
 use crate::error::AppError;

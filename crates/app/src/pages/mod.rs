@@ -29,6 +29,7 @@ pub mod solids;
 pub mod stage;
 pub mod station;
 pub mod tables;
+pub mod ticks;
 pub mod typed;
 
 use crate::error::AppError;
@@ -90,4 +91,9 @@ pub async fn blocking<T: Send + 'static>(
 ) -> Result<T, AppError> {
     let app = app.clone();
     tokio::task::spawn_blocking(move || work(&app)).await?
+}
+
+/// Text as it stands in a page that no template makes.
+fn escaped(text: &str) -> String {
+    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;")
 }

@@ -2,13 +2,13 @@
 
 use super::after::{Made, WayOn, copies, ways};
 use super::run_words::{says, silence, told, waits};
+use super::ticks::{Item, items, signed, ticked};
 use super::typed::Typed;
 use super::{Shared, blocking, named};
 use crate::error::{AppError, html};
 use crate::floor_cards::{Told, release_told};
 use crate::machines::again::SheetOf;
 use crate::machines::{self, QUIET, Seen, Word, watch};
-use crate::papers::{LIST, zero_words};
 use crate::releases;
 use crate::shop::App;
 use askama::Template;
@@ -19,14 +19,8 @@ use boustrophe_core::quantity::count;
 use boustrophe_core::run::{Answer, RunState};
 use boustrophe_core::time::clock;
 use boustrophe_machine::{Alarm, State};
-use boustrophe_store::{Run, StoreError, Tick};
+use boustrophe_store::{Run, StoreError};
 use serde::Deserialize;
-
-/// Ticked as well where an earlier run has burned some of the sheet.
-const AGAIN: &str = "again";
-/// Ticked as well where the run goes on from another on the same sheet, and where that lost its place.
-const LIES: &str = "lies";
-const ZERO: &str = "zero";
 
 #[derive(Template)]
 #[template(path = "run.html")]
@@ -58,13 +52,6 @@ struct Page {
     overlap: f64,
     /// Its release, as it is told; none for what an earlier version sent.
     release: Option<Told>,
-}
-
-/// A line of the list.
-struct Item {
-    key: &'static str,
-    text: String,
-    tick: Option<Tick>,
 }
 
 #[derive(Template)]
@@ -210,31 +197,6 @@ fn name_of(app: &App, machine: &str) -> String {
     app.shop().machine(machine).map_or_else(|| machine.to_owned(), |m| m.name.clone())
 }
 
-/// The list of a run with what is ticked.
-fn items(app: &App, run: &Run, (lying, size): (&str, (f64, f64)), ticks: &[Tick]) -> Result<Vec<Item>, AppError> {
-    let mut texts: Vec<(&str, String)> = LIST.iter().map(|(key, text)| (*key, (*text).to_owned())).collect();
-    texts[0].1 = lying.to_owned();
-    if let Some(origin) = texts.iter_mut().find(|t| t.0 == "origin") {
-        origin.1 = format!("Zero is set at the {}; outline walked", zero_words(run.pose, size));
-    }
-    if let Some(before) = run.goes_on.map(|b| app.store.run(b)).transpose()? {
-        texts.push((LIES, "The sheet lies where it lay; nothing was moved".into()));
-        if before.state == RunState::Lost {
-            texts.push((ZERO, "The machine was switched off: its zero is found again at the sheet's corner".into()));
-        }
-    } else if let Some(before) = app.store.broken_off(run)? {
-        let at = before.created_at.get(..16).unwrap_or_default().replace('T', " ");
-        texts.push((
-            AGAIN,
-            format!(
-                "Run {} of this sheet ({at}) broke off after {} of {} pieces of work: what it burned would be burned again. This is a fresh sheet",
-                before.id, before.cuts_done, before.cuts
-            ),
-        ));
-    }
-    Ok(texts.into_iter().map(|(key, text)| Item { key, text, tick: ticks.iter().find(|t| t.item == key).cloned() }).collect())
-}
-
 /// How a run stands: the record, and over it what the machine just said of it.
 fn status_of(app: &App, mut run: Run) -> Result<Status, AppError> {
     let machine = name_of(app, &run.machine);
@@ -295,54 +257,6 @@ pub async fn status(app: Shared, Path((id, shown)): Path<(i32, String)>) -> Resu
         Ok(([(HeaderName::from_static("x-state"), state)], page).into_response())
     })
     .await
-}
-
-/// A tick, as it is set.
-#[derive(Deserialize)]
-pub struct TickForm {
-    item: String,
-    #[serde(default)]
-    on: String,
-    #[serde(default)]
-    person: String,
-}
-
-/// Ticks a line of the list, or takes the tick off. Only before the start.
-pub async fn tick(app: Shared, Path(id): Path<i32>, Typed { form, .. }: Typed<TickForm>) -> Result<Html<String>, AppError> {
-    blocking(&app, move |app| ticked_off(app, id, &form)).await
-}
-
-fn ticked_off(app: &Shared, id: i32, form: &TickForm) -> Result<Html<String>, AppError> {
-    let run = app.store.run(id)?;
-    let person = named(app.signed(&form.person));
-    if !LIST.iter().any(|l| l.0 == form.item) && ![AGAIN, LIES, ZERO].contains(&form.item.as_str()) {
-        return Err(AppError::Sentence("that is not on the list; load the page again.".into()));
-    }
-    if !run.state.is_before_start() {
-        return Err(AppError::Sentence("the run has been started; its list is closed.".into()));
-    }
-    let on = form.on == "on";
-    if on && person.is_empty() {
-        return Err(AppError::Sentence("type your name first: the list keeps who ticked.".into()));
-    }
-    app.store.tick(id, &form.item, &person, on)?;
-    let tick = app.store.ticks(id)?.into_iter().find(|t| t.item == form.item);
-    Ok(Html(tick.map_or_else(String::new, |t| escaped(&signed(&t)))))
-}
-
-pub(super) fn escaped(text: &str) -> String {
-    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;")
-}
-
-fn signed(tick: &Tick) -> String {
-    format!("{}, {}", tick.person, tick.at.get(11..16).unwrap_or_default())
-}
-
-impl Item {
-    /// Who ticked and when.
-    fn signed(&self) -> String {
-        self.tick.as_ref().map_or_else(String::new, signed)
-    }
 }
 
 /// Start, pause, resume, stop; or out of the queue.
@@ -411,14 +325,4 @@ async fn settled(app: &Shared, id: i32) -> Result<(), AppError> {
         tokio::time::sleep(std::time::Duration::from_millis(50)).await;
     }
     Ok(())
-}
-
-/// Fails while something on the run's list is not ticked.
-fn ticked(app: &App, run: &Run) -> Result<(), AppError> {
-    let ticks = app.store.ticks(run.id)?;
-    let open = items(app, run, ("the sheet lies on the bed", (1.0, 1.0)), &ticks)?;
-    match open.iter().filter(|i| i.tick.is_none()).count() {
-        0 => Ok(()),
-        n => Err(AppError::Sentence(format!("{n} of the list {} not ticked; go through it first.", if n == 1 { "is" } else { "are" }))),
-    }
 }

@@ -1,6 +1,7 @@
 //! The machines' side: alarms and what lifts them, the queue, zeros, and the bed as its camera sees it.
 
-use crate::harness::{Browser, Controller, Hand, Shop};
+use crate::controller::Controller;
+use crate::harness::{Browser, Hand, Shop};
 use crate::running::released;
 use boustrophe_machine::{Driver, Link};
 

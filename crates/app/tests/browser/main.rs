@@ -4,6 +4,7 @@ mod assigning;
 mod batches;
 mod book;
 mod boxes;
+mod controller;
 mod drawings;
 mod fields;
 mod harness;

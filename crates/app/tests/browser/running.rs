@@ -1,6 +1,7 @@
 //! The operator's page: the truth about the line, and one run at a time.
 
-use crate::harness::{Browser, Controller, Hand, Shop, demo_file};
+use crate::controller::Controller;
+use crate::harness::{Browser, Hand, Shop, demo_file};
 
 /// A job of guards in ply, nested and settled, at Release.
 pub async fn released(hand: &Hand<'_>, name: &str) {

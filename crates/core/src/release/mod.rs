@@ -3,6 +3,7 @@
 mod again;
 mod dialect;
 mod lines;
+mod number;
 mod program;
 mod rest;
 mod rows;

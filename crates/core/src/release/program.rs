@@ -5,6 +5,7 @@
 //! stretches; the plasma torch is lit at the pierce, waits, and is put out after every contour.
 
 use super::dialect::{PowerIn, Remarks};
+use super::number::{number, push_number_to, rounded};
 use super::{Dialect, Lines, Meaning, ProgramOrder};
 use crate::decisions::{Pose, Process};
 use crate::geometry::{Affine, Point, Segment};
@@ -367,43 +368,5 @@ impl Writer<'_> {
         self.length(c.y);
         self.end_move(&f);
         self.at = to;
-    }
-}
-
-/// Four decimals: a tenth of a micrometre.
-pub(super) fn rounded(p: Point) -> Point {
-    let r = |v: f64| (v * 1e4).round() / 1e4;
-    Point::new(r(p.x), r(p.y))
-}
-
-pub(super) fn number(v: f64) -> String {
-    let mut out = String::new();
-    push_number(&mut out, v);
-    out
-}
-
-/// Four decimals at most, without needless noughts.
-fn push_number(out: &mut String, v: f64) {
-    push_number_to(out, v, 4);
-}
-
-/// So many decimals at most, without needless noughts.
-fn push_number_to(out: &mut String, v: f64, decimals: u8) {
-    let one = 10_u64.pow(u32::from(decimals));
-    let parts = (v * one as f64).round() as i64;
-    if parts < 0 {
-        out.push('-');
-    }
-    let all = parts.unsigned_abs();
-    let _ = write!(out, "{}", all / one);
-    let mut rest = all % one;
-    if rest > 0 {
-        out.push('.');
-        let mut place = one / 10;
-        while rest > 0 {
-            out.push(char::from(b'0' + (rest / place) as u8));
-            rest %= place;
-            place /= 10;
-        }
     }
 }

@@ -1,6 +1,7 @@
 //! Rows of a program: areas and pictures, there and back.
 
-use super::program::{HANDED_ON, Writer, number, rounded};
+use super::number::{number, rounded};
+use super::program::{HANDED_ON, Writer};
 use crate::geometry::{Point, Vec2};
 use crate::hold::{Op, Row};
 use std::io;

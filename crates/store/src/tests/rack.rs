@@ -1,6 +1,7 @@
 //! The rack as it is kept: who has what in hand, what a run takes, and what was made for whom.
 
-use super::{new_run, shop};
+use super::runs::new_run;
+use super::shop;
 use crate::{OnRack, Stocked, Store, Taken};
 use boustrophe_core::clean::ContourId;
 use boustrophe_core::decisions::Decisions;
