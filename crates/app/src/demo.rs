@@ -1,8 +1,8 @@
 //! The demo shop: Marrowby Hiveware, its rules, and three jobs at different stations.
 
+use crate::changing::apply;
 use crate::error::AppError;
 use crate::incoming::add_own;
-use crate::pages::changes::apply;
 use crate::shop::App;
 use boustrophe_core::assign::Process;
 use boustrophe_core::decisions::{Decisions, Edit, IntakeEdit, NestEdit, Stock};

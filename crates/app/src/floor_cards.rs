@@ -125,9 +125,9 @@ pub fn refresh(app: &Arc<App>, all: bool) {
     if busy.swap(true, Ordering::AcqRel) {
         return;
     }
-    let app = Arc::clone(app);
-    tokio::task::spawn_blocking(move || {
-        let (busy, again) = &app.carding;
+    let making = Arc::clone(app);
+    app.aside.run(move || {
+        let (app, (busy, again)) = (&making, &making.carding);
         loop {
             let all = again.swap(false, Ordering::AcqRel);
             let stale = app.store.floor(false).unwrap_or_default().into_iter();

@@ -1,8 +1,8 @@
 //! Files on their way in: put down on the disk as they come, read in a child, kept, and added to a job one upload after the
 //! other.
 
+use crate::changing::apply;
 use crate::error::AppError;
-use crate::pages::changes::apply;
 use crate::shop::App;
 use axum::extract::Multipart;
 use axum::http::StatusCode;

@@ -1,6 +1,8 @@
 //! `boustrophe`: the shop in the browser and on the command line.
 
+mod aside;
 mod assets;
+mod changing;
 mod command;
 mod demo;
 mod edits;
@@ -24,6 +26,8 @@ mod server;
 mod serving;
 mod settings;
 mod shop;
+#[cfg(test)]
+mod simulation;
 mod view;
 
 use std::process::ExitCode;

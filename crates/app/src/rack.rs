@@ -19,6 +19,9 @@ use boustrophe_store::{OnRack, Run, Stocked, StoreError, Taken};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+/// Sheets whose sides differ by less are of one size, mm.
+const SAME_SIZE: f64 = 0.5;
+
 /// A sheet of the rack as Nest takes it for a machine. What lies on that machine's bed lies where it lies.
 pub fn as_sheet(stocked: &Stocked, job: i32, machine: Option<&Machine>) -> Sheet {
     let lies_there = machine.is_some_and(|m| stocked.stock.place == place_on(m));
@@ -49,6 +52,19 @@ pub fn chosen(app: &App, job: i32, batch: BatchId, ids: &[i32]) -> Result<Vec<Sh
 /// Which of the rack's it is, where it is of the rack.
 pub fn number(sheet: &Sheet) -> Option<i32> {
     sheet.tray.as_ref().map_or(sheet.rack, |t| t.rack).and_then(|r| i32::try_from(r).ok())
+}
+
+/// The kind of sheet on the rack that a sheet of the material's own is, where the rack has such: whole, of the same size.
+pub fn like(app: &App, stock: &Stock, sheet: &Sheet) -> Result<Option<i32>, AppError> {
+    if !sheet.outline.is_empty() || sheet.tray.is_some() {
+        return Ok(None);
+    }
+    let same = |s: &Stocked| {
+        let there = &s.stock.sheet;
+        let sizes = [there.width - sheet.width, there.height - sheet.height];
+        !s.stock.offcut && there.outline.is_empty() && sizes.iter().all(|d| d.abs() < SAME_SIZE)
+    };
+    Ok(app.store.stock(Some((&stock.material, stock.thickness)))?.iter().find(|s| same(s)).map(|s| s.id))
 }
 
 /// Other jobs that have it in hand, by name.
@@ -151,8 +167,8 @@ pub fn lay(app: &App, shop: &Shop, stock: &Stock, sheet: &Sheet) -> String {
 
 /// Has the sheets of runs that have ended looked up, beside everything else.
 pub fn settle_soon(app: &Arc<App>) {
-    let app = Arc::clone(app);
-    tokio::task::spawn_blocking(move || settle(&app));
+    let settling = Arc::clone(app);
+    app.aside.run(move || settle(&settling));
 }
 
 /// Looks up the sheets of all runs that have used theirs up since: each comes off the rack, and what is left of it goes on it.

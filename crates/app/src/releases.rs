@@ -6,6 +6,7 @@ use crate::names;
 use crate::papers;
 use crate::shop::{App, Loaded};
 use boustrophe_core::cache::Cache;
+use boustrophe_core::finding::counted;
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::print::Print;
 use boustrophe_core::release::{Lines, ProgramOrder, write_lines};
@@ -48,7 +49,7 @@ pub fn release(app: &App, job: i32, revision: i32, by: &str) -> Result<(Release,
             let (program, lines) = loaded.program(at, &afresh)?;
             let sheet = ReleasedSheet::of(batch, at, lines).ok_or_else(|| unproved(at))?;
             new.papers.extend(loaded.papers(at, &checksum(&program))?);
-            new.sheets.push((loaded.row(app, at, &program, &sheet), program));
+            new.sheets.push((loaded.row(app, at, &program, &sheet)?, program));
             sheets.push(sheet);
         }
         let kept = ReleasedBatch::of(*id, batch, &loaded.loaded.revision.decisions, &loaded.loaded.shop, sheets);
@@ -98,10 +99,14 @@ impl About<'_> {
         names::stem(&self.loaded.job, decided, self.batch.before + at, &machine)
     }
 
-    fn row(&self, app: &App, at: usize, program: &str, sheet: &ReleasedSheet) -> SheetRow {
+    fn row(&self, app: &App, at: usize, program: &str, sheet: &ReleasedSheet) -> Result<SheetRow, AppError> {
         let whole = |n: usize| i32::try_from(n).unwrap_or(i32::MAX);
         let lying = &sheet.layout;
-        SheetRow {
+        let stock_id = match crate::rack::number(&lying.sheet) {
+            None => crate::rack::like(app, &self.batch.stock, &lying.sheet)?,
+            chosen => chosen,
+        };
+        Ok(SheetRow {
             release_id: 0,
             sheet: whole(self.batch.before + at + 1),
             batch: whole(self.id.0 as usize),
@@ -111,11 +116,11 @@ impl About<'_> {
             sum: checksum(program),
             pieces: whole(sheet.lines.begins.len()),
             seconds: sheet.seconds,
-            stock_id: crate::rack::number(&lying.sheet),
+            stock_id,
             pieces_of_stock: if lying.sheet.tray.is_some() { whole(lying.placed.len()) } else { 1 },
             lay: crate::rack::lay(app, &self.loaded.shop, &self.batch.stock, &lying.sheet),
             miniature: crate::miniature::of(self.batch, &self.loaded.shop, at),
-        }
+        })
     }
 
     /// Its papers, by the names under which they are fetched: `1.svg`, `1.setup.pdf`.
@@ -163,26 +168,40 @@ impl App {
     }
 }
 
-/// The release from which a job is sent: the last one; where there is none, or the page showed none, one of the revision that it
-/// showed is made. Refused where the page showed another.
-pub fn to_send(app: &App, job: i32, shown: Option<i32>, revision: Option<i32>, by: &str) -> Result<Release, AppError> {
+/// What a page showed of a job: its release, and its revision, where it showed them.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Shown {
+    /// The release.
+    pub release: Option<i32>,
+    /// The revision.
+    pub revision: Option<i32>,
+}
+
+/// The release from which a sheet of a job is sent: the last one; where there is none, or the page showed none, one of the revision
+/// that it showed is made. Refused where the page showed another, or where there is no such sheet.
+pub fn to_send(app: &App, (job, sheet): (i32, i32), shown: Shown, by: &str) -> Result<Release, AppError> {
     let last = app.store.last_release(job)?;
-    match (last, shown) {
+    match (last, shown.release) {
         (Some(last), Some(shown)) if last.id == shown => Ok(last),
         (Some(_), Some(shown)) => Err(StoreError::Replaced { release: shown }.into()),
-        (_, shown) => {
-            if let Some(release) = shown {
+        (_, missing) => {
+            if let Some(release) = missing {
                 return Err(StoreError::Replaced { release }.into());
             }
             let head = app.store.job(job)?.head.unwrap_or(0);
             let loaded = app.load(job)?;
+            let sheets: usize = loaded.route.batches.values().map(|b| b.toolpath.sheets.len()).sum();
+            if !usize::try_from(sheet).is_ok_and(|n| (1..=sheets).contains(&n)) {
+                let told = counted(sheets, "sheet", "sheets");
+                return Err(AppError::Sentence(format!("there is no sheet {sheet}: {} has {told}; load the page again.", loaded.job.name)));
+            }
             // Nothing has moved on: it is the same release.
             if let Some(last) = app.store.last_release(job)?
                 && since(app, &last, &loaded)?.is_none()
             {
                 return Ok(last);
             }
-            Ok(release(app, job, revision.unwrap_or(head), by)?.0)
+            Ok(release(app, job, shown.revision.unwrap_or(head), by)?.0)
         }
     }
 }

@@ -315,7 +315,7 @@ async fn simulated_machines(shop: &Shop, opening: &Opening) -> std::io::Result<B
     for machine in shop.machines.iter().filter(|m| !opening.connect.iter().any(|c| c.0 == m.id)) {
         let listener = TcpListener::bind("127.0.0.1:0").await?;
         let token = token();
-        links.insert(machine.id.clone(), Link { address: listener.local_addr()?.to_string(), token: token.clone() });
+        links.insert(machine.id.clone(), Link::new(listener.local_addr()?.to_string(), &*token));
         tokio::spawn(serve_machine(Simulated::new(machine.clone(), opening.machine_speed, &token), listener));
     }
     Ok(links)

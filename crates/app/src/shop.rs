@@ -1,5 +1,6 @@
 //! The running shop: its memory, its machines, and what is being worked out.
 
+use crate::aside::Aside;
 use crate::error::AppError;
 use crate::floor_cards;
 use crate::machines::Machines;
@@ -65,6 +66,8 @@ pub struct App {
     /// Cards for the floor: being made anew, and to be made once more after that.
     pub carding: (AtomicBool, AtomicBool),
     runtime: tokio::runtime::Handle,
+    /// Where work is done that may wait for the memory.
+    pub aside: Aside,
 }
 
 #[derive(Clone)]
@@ -155,6 +158,7 @@ impl App {
             state: AtomicU64::new(0),
             carding: Default::default(),
             runtime: tokio::runtime::Handle::current(),
+            aside: Aside::default(),
         })
     }
 

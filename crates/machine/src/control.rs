@@ -183,7 +183,7 @@ impl Control {
             "stop" => self.change(&[State::Running, State::Paused, State::Ready, State::Loading], State::Stopped),
             "watch" => {
                 self.rest.watch = rest.parse().ok().filter(|s| (0.0..=600.0).contains(s)).ok_or("0 to 600 seconds can be watched for")?;
-                Ok(String::new())
+                Ok(rest.to_owned())
             }
             "clear" => self.clear(),
             "zero" => self.zero(),
@@ -270,7 +270,12 @@ impl Control {
     /// Starts what is held if it is what was asked for.
     fn start(&mut self, rest: &str) -> Result<String, String> {
         let held = self.held.as_ref().filter(|_| self.state != State::Loading).ok_or("no whole program is held")?;
-        if rest != format!("{} {}", held.run, held.sum) {
+        let which = format!("{} {}", held.run, held.sum);
+        let lying = format!("{which} {:.3} {:.3}", self.zero.x, self.zero.y);
+        if rest.starts_with(&which) && rest != which && rest != lying {
+            return Err(format!("its zero was heard to lie at {:.3}, {:.3} mm", self.zero.x, self.zero.y));
+        }
+        if rest != which && rest != lying {
             return Err(format!("another program is held: {} of run {}", held.name, held.run));
         }
         self.is_free()?;
@@ -336,7 +341,7 @@ impl Control {
         Ok(format!("{:.3}", self.motion.seconds()))
     }
 
-    fn status(&self) -> Status {
+    pub(super) fn status(&self) -> Status {
         let (motion, clock) = if self.state == State::Walking { (&self.walk, self.walked) } else { (&self.motion, self.clock) };
         let (act, at) = motion.at(clock);
         let (mut beam, mut line) = (false, if self.state == State::Walking { 0 } else { self.expected });

@@ -1,11 +1,11 @@
 //! The side that sends.
 
+use crate::wire::{Dial, Tcp, Wire};
 use crate::{LONGEST_LINE, Status, checksum};
 use boustrophe_core::bed::{LONGEST, Photo};
+use std::sync::Arc;
 use std::time::Duration;
-use tokio::io::{AsyncBufReadExt, AsyncReadExt, AsyncWriteExt, BufReader};
-use tokio::net::TcpStream;
-use tokio::net::tcp::{OwnedReadHalf, OwnedWriteHalf};
+use tokio::io::{AsyncBufReadExt, AsyncReadExt, AsyncWriteExt, BufReader, ReadHalf, WriteHalf, split};
 use tokio::time::timeout;
 
 /// Longest wait for an answer while a program is taken in.
@@ -49,13 +49,35 @@ pub enum DriverError {
 }
 
 /// Where a controller is, and what it lets in whom.
-#[derive(Clone, PartialEq, Eq)]
+#[derive(Clone)]
 pub struct Link {
     /// `host:port`.
     pub address: String,
     /// What it is greeted with.
     pub token: String,
+    /// What lines to it are laid over.
+    over: Arc<dyn Dial>,
 }
+
+impl Link {
+    /// A controller on the network.
+    pub fn new(address: impl Into<String>, token: impl Into<String>) -> Self {
+        Self { address: address.into(), token: token.into(), over: Arc::new(Tcp) }
+    }
+
+    /// The same, reached in another way.
+    pub fn over(self, over: Arc<dyn Dial>) -> Self {
+        Self { over, ..self }
+    }
+}
+
+impl PartialEq for Link {
+    fn eq(&self, other: &Self) -> bool {
+        self.address == other.address && self.token == other.token
+    }
+}
+
+impl Eq for Link {}
 
 impl std::fmt::Debug for Link {
     /// Without the token: it must not come into logs.
@@ -67,8 +89,8 @@ impl std::fmt::Debug for Link {
 /// A connection to one controller.
 pub struct Driver {
     address: String,
-    reader: BufReader<OwnedReadHalf>,
-    writer: OwnedWriteHalf,
+    reader: BufReader<ReadHalf<Box<dyn Wire>>>,
+    writer: WriteHalf<Box<dyn Wire>>,
 }
 
 impl Driver {
@@ -76,10 +98,8 @@ impl Driver {
     pub async fn connect(link: &Link) -> Result<Self, DriverError> {
         let address = &link.address;
         let failed = |error| DriverError::Connection { address: address.clone(), error };
-        let stream =
-            timeout(PROMPT, TcpStream::connect(address)).await.map_err(|_| DriverError::Silent(address.clone()))?.map_err(failed)?;
-        stream.set_nodelay(true).map_err(failed)?;
-        let (reader, writer) = stream.into_split();
+        let wire = timeout(PROMPT, link.over.dial(address)).await.map_err(|_| DriverError::Silent(address.clone()))?.map_err(failed)?;
+        let (reader, writer) = split(wire);
         let mut driver = Self { address: address.clone(), reader: BufReader::new(reader), writer };
         driver.write(&format!("hello {}\n", link.token)).await?;
         driver.answer("hello", PROMPT).await?;

@@ -13,14 +13,14 @@
 //! | `load NAME LINES SUM RUN X Y` | `ok ROOM` | a program of so many lines, with this checksum, for this run, whose zero lies at X, Y mm on the bed, follows; no more than ROOM lines may be on their way unanswered |
 //! | `N TEXT` | `ok N` | line N of the program, from 1, in order |
 //! | `end` | `ok SECONDS` | the program is whole; this long it will take |
-//! | `start RUN SUM` | `ok` | start that run's program; refused where another is held |
+//! | `start RUN SUM X Y` | `ok` | start that run's program, whose zero lies there; refused where another is held, or its zero was heard to lie elsewhere. X and Y may be left out at the machine's own panel |
 //! | `walk` | `ok` | go round what the program burns, beam off; then it waits for its start as before |
 //! | `pause` `resume` `stop` | `ok` | do so; a walk that is stopped waits for its start as before |
-//! | `watch SECONDS` | `ok` | where it runs and hears nothing for so long it stops, with the alarm `link`; 0: it goes on by itself |
+//! | `watch SECONDS` | `ok SECONDS` | where it runs and hears nothing for so long it stops, with the alarm `link`; 0: it goes on by itself |
 //! | `clear` | `ok` | what the alarm was about is put right; refused while it is not |
 //! | `zero` | `ok` | find zero: without it nothing starts after the power was off |
 //! | `picture` | `ok WIDTH HEIGHT`, then so many pixels of three bytes | what the camera over the bed sees; refused without one |
-//! | `status` | `ok STATE key=value ...` | state, x, y, beam, line, of, seconds, total, name, sum, run of what is held, alarm, unknown |
+//! | `status` | `ok STATE key=value ...` | state, x, y, beam, line, of, seconds, total, name, sum, run of what is held, alarm, unknown; last `check`, eight digits of the checksum of what stands before it: what lost something on its way is not believed |
 //! | `room ...` | `ok` | the simulated one only, see [`Fault`]: what may befall a machine |
 //!
 //! States: `idle`, `loading`, `ready`, `walking`, `running`, `paused`, `stopped`, `done`, `fault`.
@@ -34,11 +34,13 @@ mod simulated;
 mod status;
 #[cfg(test)]
 mod tests;
+mod wire;
 
 pub use driver::{Driver, DriverError, Link};
 pub use fault::Fault;
 pub use simulated::{Simulated, serve};
 pub use status::{Alarm, Held, State, Status};
+pub use wire::{Dial, Laying, Wire};
 
 use sha2::{Digest, Sha256};
 

@@ -2,14 +2,14 @@
 //! paused, resumed and stopped.
 
 use crate::control::{Control, Speaker};
-use crate::{LONGEST_LINE, camera};
+use crate::wire::Wire;
+use crate::{LONGEST_LINE, Status, camera};
 use boustrophe_core::shop::Machine;
 use std::io;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
-use tokio::io::{AsyncBufReadExt, AsyncReadExt, AsyncWriteExt, BufReader};
-use tokio::net::tcp::OwnedReadHalf;
-use tokio::net::{TcpListener, TcpStream};
+use tokio::io::{AsyncBufReadExt, AsyncRead, AsyncReadExt, AsyncWriteExt, BufReader, split};
+use tokio::net::TcpListener;
 use tokio::sync::Semaphore;
 use tokio::time::{Instant, timeout};
 
@@ -67,6 +67,11 @@ impl Simulated {
         }
     }
 
+    /// How it stands, seen without a word to it: it is none the less in silence.
+    pub fn stands(&self) -> Status {
+        self.control().status()
+    }
+
     /// Lets `seconds` of machine time pass.
     pub fn pass(&self, seconds: f64) {
         self.control().pass(seconds);
@@ -75,32 +80,16 @@ impl Simulated {
 
 /// Serves connections until the listener fails; time passes while it does.
 pub async fn serve(simulated: Simulated, listener: TcpListener) -> io::Result<()> {
-    let clock = simulated.clone();
-    let ticking = tokio::spawn(async move {
-        let mut last = Instant::now();
-        loop {
-            tokio::time::sleep(TICK).await;
-            let now = Instant::now();
-            let mut control = clock.control();
-            let speed = control.speed();
-            control.pass((now - last).as_secs_f64() * speed);
-            drop(control);
-            last = now;
-        }
-    });
+    let ticking = tokio::spawn(simulated.clone().runs());
     let room = Arc::new(Semaphore::new(MOST_CONNECTIONS));
     let served = async {
         loop {
             let (stream, _) = listener.accept().await?;
             let (Ok(place), simulated) = (Arc::clone(&room).try_acquire_owned(), simulated.clone()) else { continue };
             tokio::spawn(async move {
-                let cut = async {
-                    while !simulated.control().is_deaf() {
-                        tokio::time::sleep(CUT).await;
-                    }
-                };
-                // The cut first: while the line is cut nobody is greeted.
-                tokio::select! { biased; () = cut => {}, _ = converse(&simulated, stream) => {} }
+                if stream.set_nodelay(true).is_ok() {
+                    simulated.attend(stream).await;
+                }
                 drop(place);
             });
         }
@@ -110,9 +99,35 @@ pub async fn serve(simulated: Simulated, listener: TcpListener) -> io::Result<()
     end
 }
 
-async fn converse(simulated: &Simulated, stream: TcpStream) -> io::Result<()> {
-    stream.set_nodelay(true)?;
-    let (reader, mut writer) = stream.into_split();
+impl Simulated {
+    /// Lets its time pass as time passes, for ever.
+    pub async fn runs(self) {
+        let mut last = Instant::now();
+        loop {
+            tokio::time::sleep(TICK).await;
+            let now = Instant::now();
+            let mut control = self.control();
+            let speed = control.speed();
+            control.pass((now - last).as_secs_f64() * speed);
+            drop(control);
+            last = now;
+        }
+    }
+
+    /// Answers on one wire until it ends or is cut.
+    pub async fn attend(&self, wire: impl Wire) {
+        let cut = async {
+            while !self.control().is_deaf() {
+                tokio::time::sleep(CUT).await;
+            }
+        };
+        // The cut first: while the line is cut nobody is greeted.
+        tokio::select! { biased; () = cut => {}, _ = converse(self, wire) => {} }
+    }
+}
+
+async fn converse(simulated: &Simulated, wire: impl Wire) -> io::Result<()> {
+    let (reader, mut writer) = split(wire);
     let mut reader = BufReader::new(reader);
     let Ok(first) = timeout(GREETING, line_of(&mut reader)).await else { return Ok(()) };
     let Some(welcome) = simulated.greeted(first?.trim_end()) else {
@@ -143,7 +158,7 @@ async fn converse(simulated: &Simulated, stream: TcpStream) -> io::Result<()> {
 }
 
 /// The next line, or as much of it as is taken; empty at the end.
-async fn line_of(reader: &mut BufReader<OwnedReadHalf>) -> io::Result<String> {
+async fn line_of(reader: &mut BufReader<impl AsyncRead + Unpin>) -> io::Result<String> {
     let mut line = Vec::new();
     reader.take(LONGEST_LINE).read_until(b'\n', &mut line).await?;
     Ok(String::from_utf8_lossy(&line).into_owned())

@@ -1,6 +1,7 @@
 //! What a controller says of itself.
 
-use std::fmt;
+use crate::checksum;
+use std::fmt::{self, Write};
 use std::str::FromStr;
 
 /// What a controller is doing.
@@ -83,13 +84,20 @@ pub struct Status {
 impl fmt::Display for Status {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let Self { state, x, y, beam, line, of, seconds, total, held, alarm, unknown } = self;
-        write!(f, "{state} x={x:.3} y={y:.3} beam={} line={line} of={of} seconds={seconds:.3} total={total:.3}", i32::from(*beam))?;
+        let mut out = String::new();
+        write!(out, "{state} x={x:.3} y={y:.3} beam={} line={line} of={of} seconds={seconds:.3} total={total:.3}", i32::from(*beam))?;
         if *unknown {
-            write!(f, " unknown=1")?;
+            out.push_str(" unknown=1");
         }
-        alarm.map_or(Ok(()), |a| write!(f, " alarm={a}"))?;
-        held.as_ref().map_or(Ok(()), |h| write!(f, " name={} sum={} run={}", h.name, h.sum, h.run))
+        alarm.map_or(Ok(()), |a| write!(out, " alarm={a}"))?;
+        held.as_ref().map_or(Ok(()), |h| write!(out, " name={} sum={} run={}", h.name, h.sum, h.run))?;
+        write!(f, "{out} check={}", check(&out))
     }
+}
+
+/// What an answer that lost something on its way does not have: eight digits of [`checksum`] over what stands before them.
+fn check(text: &str) -> String {
+    checksum(text)[..8].to_owned()
 }
 
 /// Why an answer is no status.
@@ -101,6 +109,9 @@ pub enum NoStatus {
     /// An alarm that is not in the protocol.
     #[error("“{0}” is no alarm of a machine")]
     Alarm(String),
+    /// Something of it was lost on the way.
+    #[error("“{0}” did not arrive as it was sent")]
+    Torn(String),
     /// A figure that is none, or not finite.
     #[error("“{0}” is no figure")]
     Figure(String),
@@ -109,6 +120,12 @@ pub enum NoStatus {
 impl FromStr for Status {
     type Err = NoStatus;
     fn from_str(s: &str) -> Result<Self, NoStatus> {
+        // A controller of another make may say none.
+        if let Some((said, sum)) = s.rsplit_once(" check=")
+            && check(said) != sum
+        {
+            return Err(NoStatus::Torn(s.chars().take(40).collect()));
+        }
         let mut words = s.split_whitespace();
         let state = words.next().unwrap_or_default();
         let state = state.parse().map_err(|_| NoStatus::State(state.chars().take(40).collect()))?;

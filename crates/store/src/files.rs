@@ -3,15 +3,15 @@
 use crate::schema::{files, job_files};
 use crate::{Store, StoreError, now};
 use diesel::prelude::*;
+use time::Duration;
 use time::format_description::well_known::Rfc3339;
-use time::{Duration, OffsetDateTime};
 
 /// A file that came in is kept for so long whether a job names it or not.
 const COMING: Duration = Duration::HOUR;
 
 /// What came in before this time, and that no job names, may go.
 pub(crate) fn came_before() -> String {
-    (OffsetDateTime::now_utc() - COMING).format(&Rfc3339).unwrap_or_default()
+    (crate::moment() - COMING).format(&Rfc3339).unwrap_or_default()
 }
 
 impl Store {

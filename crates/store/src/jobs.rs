@@ -2,7 +2,8 @@
 
 use crate::files::came_before;
 use crate::releases::drop_unused_programs;
-use crate::schema::{files, job_files, jobs, revisions, searches};
+use crate::runs::Run;
+use crate::schema::{files, job_files, jobs, revisions, runs, searches};
 use crate::unknown::carry_over;
 use crate::{Store, StoreError, now};
 use boustrophe_core::decisions::{Decisions, modern};
@@ -112,7 +113,7 @@ const LONGEST: usize = 24 << 20;
 
 /// Decisions as they are stored: only what reads back as what it is. A figure that is no number would be written as `null`
 /// and could never be read again.
-fn written(decisions: &Decisions) -> Result<String, StoreError> {
+pub(crate) fn written(decisions: &Decisions) -> Result<String, StoreError> {
     let json = serde_json::to_string(decisions)?;
     if json.len() > LONGEST {
         return Err(StoreError::TooLarge { mb: json.len() >> 20, most: LONGEST >> 20 });
@@ -140,6 +141,33 @@ fn note_files<'a>(c: &mut SqliteConnection, job: i32, hashes: impl Iterator<Item
 fn still_at(c: &mut SqliteConnection, job: i32, shown: i32) -> Result<(), StoreError> {
     let head: Option<i32> = jobs::table.find(job).select(jobs::head).first(c)?;
     if head == Some(shown) { Ok(()) } else { Err(StoreError::Moved { head: head.unwrap_or(0) }) }
+}
+
+/// Adds a revision, as `json` has it, made on the one that has to be in force, and puts it there.
+pub(crate) fn added(c: &mut SqliteConnection, (job, parent): (i32, i32), new: &NewRevision, mut json: String) -> Result<i32, StoreError> {
+    still_at(c, job, parent)?;
+    let stored: String = revisions::table.find(parent).select(revisions::decisions).first(c)?;
+    if let (Ok(stored), Ok(known)) = (serde_json::from_str(&stored).map(modern), serde_json::from_str::<Decisions>(&stored)) {
+        let (known, mut after) = (serde_json::to_value(&known)?, serde_json::to_value(new.decisions)?);
+        if stored != known {
+            carry_over(&stored, &known, &mut after);
+            json = after.to_string();
+        }
+    }
+    note_files(c, job, named(new.decisions))?;
+    let id: i32 = diesel::insert_into(revisions::table)
+        .values((
+            revisions::job_id.eq(job),
+            revisions::parent.eq(parent),
+            revisions::label.eq(new.label),
+            revisions::decisions.eq(json),
+            revisions::created_at.eq(now()),
+            revisions::person.eq(new.person),
+        ))
+        .returning(revisions::id)
+        .get_result(c)?;
+    put_in_force(c, job, id)?;
+    Ok(id)
 }
 
 /// Makes a revision the job's head, and notes that none was in force later.
@@ -215,33 +243,8 @@ impl Store {
 
     /// Adds a revision made on `parent` and puts it in force; refused when another revision is in force by now.
     pub fn add_revision(&self, job: i32, parent: i32, new: NewRevision) -> Result<i32, StoreError> {
-        let NewRevision { label, person, decisions } = new;
-        let mut json = written(decisions)?;
-        self.connection()?.immediate_transaction(|c| {
-            still_at(c, job, parent)?;
-            let stored: String = revisions::table.find(parent).select(revisions::decisions).first(c)?;
-            if let (Ok(stored), Ok(known)) = (serde_json::from_str(&stored).map(modern), serde_json::from_str::<Decisions>(&stored)) {
-                let (known, mut after) = (serde_json::to_value(&known)?, serde_json::to_value(decisions)?);
-                if stored != known {
-                    carry_over(&stored, &known, &mut after);
-                    json = after.to_string();
-                }
-            }
-            note_files(c, job, named(decisions))?;
-            let id: i32 = diesel::insert_into(revisions::table)
-                .values((
-                    revisions::job_id.eq(job),
-                    revisions::parent.eq(parent),
-                    revisions::label.eq(label),
-                    revisions::decisions.eq(json),
-                    revisions::created_at.eq(now()),
-                    revisions::person.eq(person),
-                ))
-                .returning(revisions::id)
-                .get_result(c)?;
-            put_in_force(c, job, id)?;
-            Ok(id)
-        })
+        let json = written(new.decisions)?;
+        self.connection()?.immediate_transaction(|c| added(c, (job, parent), &new, json))
     }
 
     /// Writes the figures of a revision down.
@@ -309,11 +312,16 @@ impl Store {
     /// waits for a machine, is at one, or lies there unanswered for.
     pub fn delete_job(&self, job: i32) -> Result<(), StoreError> {
         self.job(job)?;
-        let runs = self.runs_of(job)?;
         self.connection()?.immediate_transaction(|c| {
+            let runs: Vec<Run> = runs::table.filter(runs::job_id.eq(job)).select(Run::as_select()).load(c)?;
             if let Some(run) = runs.iter().find(|r| r.ended_at.is_none() || r.asks()) {
                 let what = format!("sheet {} is {} on {} (run {})", run.sheet, run.state, run.machine, run.id);
                 return Err(StoreError::AtMachine { what });
+            }
+            // A sheet that was used up and could not be booked would stay on the rack for ever.
+            let unbooked = crate::bookings::to_rack(c)?;
+            for run in runs.iter().filter(|r| unbooked.contains(&r.id)) {
+                crate::bookings::used_up(c, run)?;
             }
             let mine: Vec<String> = job_files::table.filter(job_files::job_id.eq(job)).select(job_files::hash).load(c)?;
             diesel::delete(jobs::table.find(job)).execute(c)?;

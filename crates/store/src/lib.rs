@@ -3,11 +3,13 @@
 //! Every change is one transaction; what was accepted is on disk before the answer goes out. Undo and redo move a job's
 //! `head`, nothing is ever overwritten.
 
+mod bookings;
 mod cards;
 mod columns;
 mod files;
 mod jobs;
 mod made;
+mod past;
 mod releases;
 mod runs;
 mod schema;
@@ -21,8 +23,9 @@ mod unknown;
 pub use cards::{Card, OnFloor};
 pub use jobs::{Entry, Job, NewRevision, Revision};
 pub use made::Made;
+pub use past::PastRun;
 pub use releases::{NewRelease, Release, SheetRow};
-pub use runs::{Heard, NewRun, PastRun, Run};
+pub use runs::{Heard, NewRun, Run, Then};
 pub use settings::{Setting, SettingChange};
 pub use stock::{OnRack, StockEvent, Stocked, Taken};
 pub use ticks::Tick;
@@ -31,8 +34,10 @@ use diesel::connection::SimpleConnection;
 use diesel::prelude::*;
 use diesel::r2d2::{ConnectionManager, CustomizeConnection, Pool, PooledConnection};
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
+use std::cell::Cell;
 use std::fs::{File, TryLockError};
 use std::path::Path;
+use std::sync::atomic::{AtomicU8, Ordering};
 use std::time::Duration;
 use time::OffsetDateTime;
 use time::format_description::well_known::Rfc3339;
@@ -101,6 +106,20 @@ pub enum StoreError {
         /// How many would be taken.
         wanted: i64,
     },
+    /// So many are not there to be taken away.
+    #[error(
+        "the rack has {there} of sheet {id}, runs are to burn {taken} of them, and {wanted} were to be taken away; take those runs out of the queue first. Nothing was changed."
+    )]
+    FewerThere {
+        /// Its number on the rack.
+        id: i32,
+        /// How many there are.
+        there: i32,
+        /// How many of them runs take.
+        taken: i64,
+        /// How many were to be taken away.
+        wanted: u32,
+    },
     /// Somebody has said already what becomes of a run's sheet.
     #[error("what becomes of the sheet of run {run} has been said already; load the page again")]
     Answered {
@@ -158,6 +177,8 @@ pub struct Store {
     pool: Pool<ConnectionManager<SqliteConnection>>,
     /// The name by which machines know this shop.
     identity: String,
+    /// Nothing is written: 0 never, 1 again, 2 now.
+    reads_only: AtomicU8,
     /// Held as long as the shop is open, so that no second server opens it.
     _lock: File,
 }
@@ -202,7 +223,7 @@ impl Store {
             .connection_customizer(Box::new(Pragmas))
             .build(ConnectionManager::new(path.to_string_lossy()))
             .map_err(|e| failed(e.to_string()))?;
-        let store = Self { pool, identity, _lock: lock };
+        let store = Self { pool, identity, reads_only: AtomicU8::new(0), _lock: lock };
         store.note_files()?;
         store.drop_forgotten_files()?;
         Ok(store)
@@ -213,6 +234,11 @@ impl Store {
         &self.identity
     }
 
+    /// Refuses every change from now on, or takes them again: for a disk that must not be written to.
+    pub fn only_read(&self, on: bool) {
+        self.reads_only.store(if on { 2 } else { 1 }, Ordering::Release);
+    }
+
     /// Reads and writes, as everything else does: for whoever asks whether the shop is well.
     pub fn answers(&self) -> Result<(), StoreError> {
         let beat = (schema::facts::name.eq("heard"), schema::facts::value.eq(now()));
@@ -221,7 +247,12 @@ impl Store {
     }
 
     fn connection(&self) -> Result<PooledConnection<ConnectionManager<SqliteConnection>>, StoreError> {
-        self.pool.get().map_err(|e| StoreError::Busy(e.to_string()))
+        let mut c = self.pool.get().map_err(|e| StoreError::Busy(e.to_string()))?;
+        let reads_only = self.reads_only.load(Ordering::Acquire);
+        if reads_only > 0 {
+            c.batch_execute(if reads_only == 2 { "PRAGMA query_only = ON" } else { "PRAGMA query_only = OFF" })?;
+        }
+        Ok(c)
     }
 }
 
@@ -248,7 +279,22 @@ fn unknown_migration(c: &mut SqliteConnection) -> Result<Option<String>, String>
     Ok(applied.iter().map(ToString::to_string).find(|a| !known.contains(a)))
 }
 
+thread_local! {
+    /// The clock of a thread, where it was stopped.
+    static CLOCK: Cell<Option<OffsetDateTime>> = const { Cell::new(None) };
+}
+
+/// Stops the clock of this thread at a moment, or lets it go as clocks do: for histories that are played again to the letter.
+pub fn stop_clock(at: Option<OffsetDateTime>) {
+    CLOCK.set(at);
+}
+
+/// Now, by this thread's clock.
+fn moment() -> OffsetDateTime {
+    CLOCK.get().unwrap_or_else(OffsetDateTime::now_utc)
+}
+
 /// Now, as stored.
 fn now() -> String {
-    OffsetDateTime::now_utc().format(&Rfc3339).unwrap_or_default()
+    moment().format(&Rfc3339).unwrap_or_default()
 }

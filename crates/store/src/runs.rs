@@ -1,8 +1,10 @@
 //! Runs of programs on machines.
 
+use crate::bookings::is_there;
 use crate::columns::{Lies, Word, lying};
+use crate::jobs::NewRevision;
 use crate::releases::keep_program;
-use crate::schema::{jobs, programs, run_ticks, run_work, runs, stock};
+use crate::schema::{programs, run_ticks, run_work, runs};
 use crate::{Store, StoreError, Tick, now};
 use boustrophe_core::decisions::Pose;
 use boustrophe_core::run::{Answer, RunState};
@@ -90,40 +92,6 @@ pub struct Heard {
     pub alarm: String,
 }
 
-/// A run that has ended, without its program.
-#[derive(Clone, Debug, Queryable, Selectable)]
-#[diesel(table_name = runs)]
-pub struct PastRun {
-    /// Number.
-    pub id: i32,
-    /// Job.
-    pub job_id: i32,
-    /// Its name.
-    #[diesel(select_expression = jobs::name)]
-    pub job: String,
-    /// Revision of the job.
-    pub revision: i32,
-    /// Sheet, from 1.
-    pub sheet: i32,
-    /// File name of the program.
-    pub file_name: String,
-    /// Where it stood at its end.
-    #[diesel(deserialize_as = Word<RunState>)]
-    pub state: RunState,
-    /// As [`Run::alarm`].
-    pub alarm: String,
-    /// Machine seconds that it took.
-    pub seconds: f64,
-    /// Machine seconds that it was reckoned to take.
-    pub total: f64,
-    /// When it ended.
-    pub ended_at: Option<String>,
-    /// The run that it went on from.
-    pub goes_on: Option<i32>,
-    /// The release that it was of.
-    pub release_id: Option<i32>,
-}
-
 /// A run to be made.
 pub struct NewRun<'a> {
     /// Job.
@@ -158,6 +126,23 @@ pub struct NewRun<'a> {
     pub booked: bool,
     /// Its own work, packed, where it is not that of the release's sheet.
     pub work: Option<Vec<u8>>,
+}
+
+/// What follows of an answer.
+pub enum Then<'a> {
+    /// Nothing.
+    Nothing,
+    /// Another run, which comes next on its machine.
+    Run(&'a NewRun<'a>),
+    /// A change of a job, made on a revision that has to be in force.
+    Change {
+        /// The job.
+        job: i32,
+        /// The revision.
+        parent: i32,
+        /// What is put in force.
+        new: NewRevision<'a>,
+    },
 }
 
 impl Run {
@@ -207,21 +192,13 @@ fn queued(c: &mut SqliteConnection, run: &NewRun, place: i32) -> Result<i32, Sto
     Ok(id)
 }
 
-/// Fails where the rack has not so many more of a sheet as that many runs would take: those that wait or run count as taken.
-fn is_there(c: &mut SqliteConnection, (id, pieces): (i32, i32), times: usize) -> Result<(), StoreError> {
-    let there: Option<i32> = stock::table.find(id).select(stock::count).first(c).optional()?;
-    let there = there.ok_or(StoreError::Missing { what: "sheet on the rack with the number", id: i64::from(id) })?;
-    let open: Vec<Run> = runs::table.filter(runs::stock_id.eq(id)).filter(runs::racked.eq(false)).select(Run::as_select()).load(c)?;
-    let takes = |r: &&Run| match r.state {
-        RunState::Withdrawn => false,
-        // Where another goes on from it, that one takes the sheet.
-        state if state.broke_off() => r.has_burned() && r.answer != Answer::On,
-        _ => true,
-    };
-    let taking = open.iter().filter(takes).count() as i64;
-    let free = i64::from(there) - taking * i64::from(pieces);
-    let wanted = times as i64 * i64::from(pieces);
-    if wanted > free { Err(StoreError::TooFew { id, free: free.max(0), wanted }) } else { Ok(()) }
+/// What a run was to go on from is asked about again: nothing came of the run.
+fn asked_again(c: &mut SqliteConnection, id: i32) -> Result<(), StoreError> {
+    let before: Option<i32> = runs::table.find(id).select(runs::goes_on).first(c)?;
+    if let Some(before) = before {
+        diesel::update(runs::table.find(before)).set(runs::answer.eq(Answer::None.to_string())).execute(c)?;
+    }
+    Ok(())
 }
 
 /// Takes all out of the queues that waits of a job's releases other than this one.
@@ -260,8 +237,10 @@ impl Store {
         })
     }
 
-    /// Takes the answer to what becomes of an ended run's sheet, once; with it the run that follows, which comes next on its machine.
-    pub fn answer(&self, run: i32, answer: Answer, person: &str, then: Option<&NewRun>) -> Result<Option<i32>, StoreError> {
+    /// Takes the answer to what becomes of an ended run's sheet, once; with it, in the same step, what follows of it. Gives the number of
+    /// that.
+    pub fn answer(&self, run: i32, answer: Answer, person: &str, then: Then) -> Result<Option<i32>, StoreError> {
+        let changed = if let Then::Change { new, .. } = &then { Some(crate::jobs::written(new.decisions)?) } else { None };
         self.connection()?.immediate_transaction(|c| {
             let open = runs::table.find(run).filter(runs::answer.eq(Answer::None.to_string())).filter(runs::ended_at.is_not_null());
             if diesel::update(open).set(runs::answer.eq(answer.to_string())).execute(c)? == 0 {
@@ -269,7 +248,11 @@ impl Store {
             }
             let tick = Tick { run_id: run, item: answer.to_string(), person: person.into(), at: now() };
             diesel::insert_or_ignore_into(run_ticks::table).values(&tick).execute(c)?;
-            let Some(then) = then else { return Ok(None) };
+            let then = match (then, changed) {
+                (Then::Run(run), _) => run,
+                (Then::Change { job, parent, new }, Some(json)) => return crate::jobs::added(c, (job, parent), &new, json).map(Some),
+                _ => return Ok(None),
+            };
             let open = runs::table.filter(runs::machine.eq(then.machine)).filter(runs::ended_at.is_null());
             let first: Option<i32> = open.select(diesel::dsl::min(runs::place)).first(c)?;
             Ok(Some(queued(c, then, first.unwrap_or(1) - 1)?))
@@ -302,13 +285,6 @@ impl Store {
             }
             Ok(())
         })
-    }
-
-    /// The last runs of a machine that have ended, the newest first; without those taken out of the queue.
-    pub fn past_runs(&self, machine: &str, most: i64) -> Result<Vec<PastRun>, StoreError> {
-        let ended = runs::table.inner_join(jobs::table).filter(runs::machine.eq(machine)).filter(runs::ended_at.is_not_null());
-        let ended = ended.filter(runs::state.ne(RunState::Withdrawn.to_string())).order(runs::id.desc()).limit(most);
-        Ok(ended.select(PastRun::as_select()).load(&mut self.connection()?)?)
     }
 
     /// The program of a run, as it was sent.
@@ -368,8 +344,14 @@ impl Store {
             runs::heard_at.eq(now()),
             runs::ended_at.eq(end),
         );
-        let from = runs::table.find(id).filter(runs::ended_at.is_null()).filter(runs::state.eq_any(words(RunState::before(heard.state))));
-        self.changed(id, heard.state, diesel::update(from).set(values).execute(&mut self.connection()?)?)
+        // One that ends with nothing burned leaves what it was to go on from as it was.
+        let for_nothing = heard.state.is_ended() && heard.seconds <= 0.0 && !matches!(heard.state, RunState::Done | RunState::Lost);
+        self.connection()?.immediate_transaction(|c| {
+            let from = runs::table.find(id).filter(runs::ended_at.is_null());
+            let from = from.filter(runs::state.eq_any(words(RunState::before(heard.state))));
+            self.changed(id, heard.state, diesel::update(from).set(values).execute(c)?)?;
+            if for_nothing { asked_again(c, id) } else { Ok(()) }
+        })
     }
 
     /// Puts a run that has burned nothing back into its queue, or takes one that waits there out of it. What it was to go on from
@@ -380,11 +362,7 @@ impl Store {
             let from = runs::table.find(id).filter(runs::ended_at.is_null()).filter(runs::state.eq_any(words(RunState::before(state))));
             let set = (runs::state.eq(state.to_string()), runs::detail.eq(detail), runs::ended_at.eq(end));
             self.changed(id, state, diesel::update(from).set(set).execute(c)?)?;
-            let before: Option<i32> = runs::table.find(id).select(runs::goes_on).first(c)?;
-            if let Some(before) = before.filter(|_| state == RunState::Withdrawn) {
-                diesel::update(runs::table.find(before)).set(runs::answer.eq(Answer::None.to_string())).execute(c)?;
-            }
-            Ok(())
+            if state == RunState::Withdrawn { asked_again(c, id) } else { Ok(()) }
         })
     }
 

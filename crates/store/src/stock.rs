@@ -1,9 +1,9 @@
 //! The stock rack: what sheets and offcuts there are, which job has which in hand, and what became of each.
 
+use crate::bookings::{spoken_for, to_rack};
 use crate::schema::{jobs, reservations, runs, stock, stock_events};
 use crate::{Store, StoreError, now};
 use boustrophe_core::nest::Sheet;
-use boustrophe_core::run::{Answer, RunState};
 use diesel::prelude::*;
 
 /// Things of one material on the rack at most that are shown.
@@ -88,7 +88,7 @@ pub struct Taken<'a> {
 
 type Row = (i32, String, f64, String, bool, i32, Option<f64>, String, String, String);
 
-fn told(c: &mut SqliteConnection, id: i32, taken: &Taken) -> QueryResult<usize> {
+pub(crate) fn told(c: &mut SqliteConnection, id: i32, taken: &Taken) -> QueryResult<usize> {
     let values = (
         stock_events::stock_id.eq(id),
         stock_events::at.eq(now()),
@@ -141,13 +141,21 @@ impl Store {
         self.connection()?.immediate_transaction(|c| added(c, new, person))
     }
 
-    /// Changes how many there are, what one costs and where it stands.
-    pub fn change_stock(&self, id: i32, (count, price, place): (u32, Option<f64>, &str), taken: &Taken) -> Result<(), StoreError> {
+    /// Puts more of it there or takes some away, and says what one costs and where it stands. What others put there or took meanwhile
+    /// stays as it is; more than there are, or than runs leave, are not taken.
+    pub fn change_stock(&self, id: i32, (more, price, place): (i32, Option<f64>, &str), taken: &Taken) -> Result<(), StoreError> {
         self.connection()?.immediate_transaction(|c| {
-            let set = (stock::count.eq(i32::try_from(count).unwrap_or(i32::MAX)), stock::price.eq(price), stock::place.eq(place));
-            if diesel::update(stock::table.find(id)).set(set).execute(c)? == 0 {
-                return Err(StoreError::Missing { what: "sheet on the rack with the number", id: i64::from(id) });
+            let there: Option<i32> = stock::table.find(id).select(stock::count).first(c).optional()?;
+            let there = there.ok_or(StoreError::Missing { what: "sheet on the rack with the number", id: i64::from(id) })?;
+            let count = there.saturating_add(more);
+            // What runs are about to burn is not to be taken away under them.
+            let burning = spoken_for(c, id)?;
+            if more < 0 && i64::from(count) < burning {
+                return Err(StoreError::FewerThere { id, there, taken: burning, wanted: more.unsigned_abs() });
             }
+            diesel::update(stock::table.find(id))
+                .set((stock::count.eq(count), stock::price.eq(price), stock::place.eq(place)))
+                .execute(c)?;
             told(c, id, taken)?;
             Ok(())
         })
@@ -166,7 +174,8 @@ impl Store {
             let pieces = i32::try_from(taken.pieces.max(1)).unwrap_or(1);
             let there: i32 = stock::table.find(id).select(stock::count).first(c)?;
             diesel::update(stock::table.find(id)).set(stock::count.eq((there - pieces).max(0))).execute(c)?;
-            told(c, id, taken)?;
+            let short = format!("{} (the rack had only {there})", taken.words);
+            told(c, id, &Taken { words: if there < pieces { &short } else { taken.words }, ..taken.clone() })?;
             if let Some(job) = taken.job {
                 let own = reservations::table.find((id, job));
                 diesel::update(own).set(reservations::count.eq(reservations::count - pieces)).execute(c)?;
@@ -225,9 +234,7 @@ impl Store {
     /// broke off and were given up.
     pub fn runs_to_rack(&self) -> Result<Vec<i32>, StoreError> {
         let c = &mut self.connection()?;
-        let given_up = runs::answer.eq_any([Answer::Gone.to_string(), Answer::Nest.to_string()]);
-        let used = runs::state.eq(RunState::Done.to_string()).or(runs::ended_at.is_not_null().and(given_up));
-        Ok(runs::table.filter(used).filter(runs::racked.eq(false)).order(runs::id).select(runs::id).load(c)?)
+        Ok(to_rack(c)?)
     }
 
     /// Notes that a run's sheet has been looked up.

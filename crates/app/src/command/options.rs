@@ -190,7 +190,7 @@ fn open(parser: &mut lexopt::Parser, demo: bool) -> Result<Command, Failure> {
                 let link = typed.split_once('=').and_then(|(id, at)| Some((id, at.split_once(',')?)));
                 let (id, (address, token)) =
                     link.ok_or_else(|| Failure::Usage(format!("--connect {typed} will not do; use ID=HOST:PORT,TOKEN.")))?;
-                opening.connect.push((id.to_owned(), Link { address: address.to_owned(), token: secret(token)? }));
+                opening.connect.push((id.to_owned(), Link::new(address, secret(token)?)));
             }
             other => return Err(Failure::Usage(format!("{}.", other.unexpected()))),
         }

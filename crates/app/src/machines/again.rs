@@ -16,7 +16,7 @@ use boustrophe_core::released::{ReleasedBatch, ReleasedSheet};
 use boustrophe_core::run::Answer;
 use boustrophe_core::shop::{Machine, MachineKind};
 use boustrophe_machine::checksum;
-use boustrophe_store::{NewRun, Run, StoreError};
+use boustrophe_store::{NewRun, Run, StoreError, Then};
 use std::sync::Arc;
 
 /// Sizes of the lead, as shares of a piece's own, that are tried where a torch goes on in the scrap.
@@ -241,7 +241,7 @@ fn follow(app: &Arc<App>, run: &Run, proved: Proved, (how, answer): (&str, Answe
         work: Some(packed(&proved.own)?),
     };
     let desk = app.machines.desk(&run.machine)?;
-    let id = app.store.answer(run.id, answer, by, Some(&new))?.unwrap_or(run.id);
+    let id = app.store.answer(run.id, answer, by, Then::Run(&new))?.unwrap_or(run.id);
     tracing::info!(run = id, after = run.id, machine = run.machine, by, "sent");
     desk.look_again();
     Ok(id)

@@ -9,8 +9,9 @@ use boustrophe_core::run::RunState;
 use boustrophe_machine::{Held, State, Status};
 use boustrophe_store::{Heard, Run, StoreError};
 use std::sync::Arc;
-use std::time::{Duration, Instant};
+use std::time::Duration;
 use tokio::task::JoinHandle;
+use tokio::time::Instant;
 
 /// While a run goes on as before it is written down this often.
 const NOTE: Duration = Duration::from_secs(1);
@@ -93,14 +94,24 @@ impl InHand {
         held.is_some_and(|h| h.run == self.run && h.sum == self.sum)
     }
 
-    /// Where it stands by the record.
-    pub(super) fn state(&self) -> RunState {
-        self.noted.state
-    }
-
     /// True where the record has what was last heard of its state.
     pub(super) fn is_noted(&self) -> bool {
         self.writing.is_none() && self.last.state == self.noted.state
+    }
+
+    /// True where it waits at the machine for its start, and the record has that.
+    pub(super) fn is_ready(&self) -> bool {
+        self.noted.state == RunState::Ready && self.is_noted()
+    }
+
+    /// True while it goes back into its queue: from then on it is not to be started.
+    pub(super) fn goes_back(&self) -> bool {
+        self.writing.as_ref().is_some_and(|w| matches!(w.what, Change::GivenBack(_)))
+    }
+
+    /// Puts it back into its queue, with a word.
+    pub(super) fn give_back(&mut self, app: &Arc<App>, why: &str) {
+        self.write(app, Change::GivenBack(why.into()));
     }
 
     fn pieces(&self) -> usize {
@@ -223,16 +234,16 @@ impl InHand {
 
     /// Has a change written down, beside everything else.
     fn write(&mut self, app: &Arc<App>, what: Change) {
-        let (app, run, change) = (Arc::clone(app), self.run, what.clone());
-        let done = tokio::task::spawn_blocking(move || {
+        let (to, run, change) = (Arc::clone(app), self.run, what.clone());
+        let done = app.aside.run(move || {
             match change {
                 Change::Heard(heard) => {
-                    app.store.note_run(run, &heard)?;
+                    to.store.note_run(run, &heard)?;
                     if heard.state == RunState::Done {
-                        crate::rack::settle_soon(&app);
+                        crate::rack::settle_soon(&to);
                     }
                 }
-                Change::GivenBack(detail) => app.store.requeue(run, RunState::Waiting, &detail)?,
+                Change::GivenBack(detail) => to.store.requeue(run, RunState::Waiting, &detail)?,
             }
             Ok(())
         });

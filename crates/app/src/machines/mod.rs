@@ -7,6 +7,7 @@ mod broken;
 mod hand;
 #[cfg(test)]
 mod pace;
+pub mod said;
 #[cfg(test)]
 mod tests;
 pub mod watch;
@@ -14,14 +15,16 @@ pub mod watch;
 use crate::error::AppError;
 use crate::shop::App;
 use boustrophe_core::bed::Photo;
-use boustrophe_machine::{Driver, DriverError, Link, Status};
+use boustrophe_machine::{Driver, DriverError, Link, State, Status};
 use boustrophe_store::{NewRun, Release};
 use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
-use std::time::{Duration, Instant};
+use std::time::Duration;
 use tokio::runtime::Handle;
 use tokio::sync::{mpsc, oneshot};
+use tokio::task::JoinHandle;
+use tokio::time::Instant;
 
 /// Silence longer than this is told.
 pub const QUIET: Duration = Duration::from_secs(2);
@@ -128,12 +131,10 @@ impl Desk {
     /// everything that waits, and before anything is read, written or told.
     pub async fn stop(&self) -> Result<(), AppError> {
         let link = self.link.clone();
-        let told = async move { Driver::connect(&link).await?.ask("stop").await };
-        let told = self.threads.get_or_init(Handle::current).spawn(told).await;
+        let told = self.threads.get_or_init(Handle::current).spawn(stopped(link)).await;
         self.look_again();
         match told? {
-            // Where it refuses it does nothing that could be stopped.
-            Ok(_) | Err(DriverError::Refused { .. }) => Ok(()),
+            Ok(()) => Ok(()),
             Err(error) => {
                 tracing::warn!(machine = self.machine, %error, "Stop did not reach the machine");
                 Err(AppError::Unreached { machine: self.machine.clone(), word: "stop".into() })
@@ -161,6 +162,29 @@ impl Desk {
             }
         }
     }
+}
+
+/// Times that Stop is said where it was not understood.
+const STOPS: usize = 4;
+
+/// Stops whatever runs behind a link. A refusal is believed only where the machine does nothing that could be stopped; what was not
+/// understood, either way, is said again.
+async fn stopped(link: Link) -> Result<(), DriverError> {
+    let mut last = DriverError::Silent(link.address.clone());
+    for _ in 0..STOPS {
+        let mut driver = Driver::connect(&link).await?;
+        match driver.ask("stop").await {
+            Ok(_) => return Ok(()),
+            Err(refused @ DriverError::Refused { .. }) => match driver.status().await {
+                Ok(s) if !matches!(s.state, State::Running | State::Paused | State::Walking) => return Ok(()),
+                Ok(_) => last = refused,
+                Err(error) => last = error,
+            },
+            Err(error @ DriverError::Garbled { .. }) => last = error,
+            Err(error) => return Err(error),
+        }
+    }
+    Err(last)
 }
 
 /// The desks of all machines.
@@ -191,14 +215,14 @@ impl Machines {
     }
 }
 
-/// Begins to watch every machine, on these threads.
-pub fn open(app: &Arc<App>, threads: &Handle) {
-    for desk in app.machines.desks.values() {
+/// Begins to watch every machine, on these threads; gives who watches.
+pub fn open(app: &Arc<App>, threads: &Handle) -> Vec<JoinHandle<()>> {
+    let watched = |desk: &Arc<Desk>| {
         let _ = desk.threads.set(threads.clone());
-        if let Some(inbox) = desk.inbox.lock().unwrap_or_else(PoisonError::into_inner).take() {
-            threads.spawn(watch::watch(Arc::clone(app), Arc::clone(desk), inbox));
-        }
-    }
+        let inbox = desk.inbox.lock().unwrap_or_else(PoisonError::into_inner).take()?;
+        Some(threads.spawn(watch::watch(Arc::clone(app), Arc::clone(desk), inbox)))
+    };
+    app.machines.desks.values().filter_map(watched).collect()
 }
 
 /// Puts the program of a released sheet (from 1, as they are numbered through) into its machine's queue; gives the run's number. So many

@@ -15,7 +15,7 @@ use boustrophe_core::released::{ReleasedBatch, ReleasedSheet};
 use boustrophe_core::run::{Answer, RunState};
 use boustrophe_core::shop::Shop;
 use boustrophe_machine::{Driver, Link, Simulated, State, checksum, serve};
-use boustrophe_store::{NewRelease, Release, Run, SheetRow, Store};
+use boustrophe_store::{NewRelease, Release, Run, SheetRow, Store, Then};
 use proptest::prelude::*;
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -109,11 +109,11 @@ impl Bench {
     async fn new(speed: f64) -> Self {
         let shop = Shop::builtin();
         let listener = TcpListener::bind("127.0.0.1:0").await.expect("a free port");
-        let machine = Link { address: address(&listener).await, token: TOKEN.into() };
+        let machine = Link::new(address(&listener).await, TOKEN);
         tokio::spawn(serve(Simulated::new(shop.machine("lark").expect("lark").clone(), speed, TOKEN), listener));
         let (cut, cuts) = (Arc::new(AtomicBool::new(false)), Arc::new(AtomicU64::new(0)));
         let line = TcpListener::bind("127.0.0.1:0").await.expect("a free port");
-        let through = Link { address: address(&line).await, token: TOKEN.into() };
+        let through = Link::new(address(&line).await, TOKEN);
         tokio::spawn(relay(line, machine.address.clone(), Arc::clone(&cut), Arc::clone(&cuts)));
         let data = tempfile::tempdir().expect("a folder");
         let store = Store::open(data.path()).expect("a shop");
@@ -131,7 +131,7 @@ impl Bench {
 
     /// Somebody says what becomes of a run's sheet.
     fn answer(&self, id: i32, answer: Answer) {
-        self.app.store.answer(id, answer, "Bram Teck", None).expect("answered");
+        self.app.store.answer(id, answer, "Bram Teck", Then::Nothing).expect("answered");
         self.app.machines.desk("lark").expect("a desk").look_again();
     }
 
@@ -346,7 +346,7 @@ proptest! {
                     Step::Stop => drop(bench.app.machines.desk("lark").expect("a desk").stop().await),
                     Step::Answer(i) => {
                         let run = bench.run(of(i));
-                        let refused = bench.app.store.answer(run.id, Answer::Gone, "Bram Teck", None).is_err();
+                        let refused = bench.app.store.answer(run.id, Answer::Gone, "Bram Teck", Then::Nothing).is_err();
                         assert!(!run.asks() || !refused);
                         bench.app.machines.desk("lark").expect("a desk").look_again();
                     }

@@ -14,9 +14,10 @@ use boustrophe_machine::{Driver, DriverError, Held, State, Status};
 use boustrophe_store::{Run, StoreError};
 use std::sync::Arc;
 use std::sync::atomic::Ordering;
-use std::time::{Duration, Instant};
+use std::time::Duration;
 use tokio::sync::mpsc::Receiver;
 use tokio::task::JoinHandle;
+use tokio::time::Instant;
 
 /// How often a machine is asked how it stands.
 const LOOK: Duration = Duration::from_millis(100);
@@ -40,6 +41,8 @@ pub(super) async fn watch(app: Arc<App>, desk: Arc<Desk>, mut orders: Receiver<O
     loop {
         let end = match connect(&app, &desk).await {
             Ok(mut driver) => {
+                // What was being taken up when the line broke is found in the queue.
+                desk.look_again();
                 watched(&app, &desk, &mut driver).await;
                 follow(&app, &desk, &mut driver, &mut orders, &mut busy).await
             }
@@ -59,6 +62,7 @@ pub(super) async fn watch(app: Arc<App>, desk: Arc<Desk>, mut orders: Receiver<O
         tokio::pin!(again);
         loop {
             tokio::select! {
+                biased;
                 () = &mut again => break,
                 order = orders.recv() => match order {
                     Some(o) => drop(o.answer.send(Err(AppError::Unreached { machine: desk.machine.clone(), word: o.word.to_string() }))),
@@ -79,8 +83,11 @@ async fn connect(app: &App, desk: &Desk) -> Result<Driver, DriverError> {
 /// Tells the machine how long it runs on without being asked. One that does not know the word runs on.
 async fn watched(app: &App, desk: &Desk, driver: &mut Driver) {
     let silence = app.shop().machine(&desk.machine).map_or(0.0, |m| m.silence);
-    if let Err(error) = driver.ask(&format!("watch {silence}")).await {
-        tracing::debug!(machine = desk.machine, %error, "it does not watch the line");
+    match driver.ask(&format!("watch {silence}")).await {
+        // One of another make may say nothing but that it is well.
+        Ok(heard) if heard.is_empty() || heard == silence.to_string() => {}
+        Ok(heard) => tracing::warn!(machine = desk.machine, heard, silence, "it heard another silence to watch for"),
+        Err(error) => tracing::debug!(machine = desk.machine, %error, "it does not watch the line"),
     }
 }
 
@@ -91,6 +98,7 @@ async fn follow(app: &Arc<App>, desk: &Arc<Desk>, driver: &mut Driver, orders: &
             return end;
         }
         tokio::select! {
+            biased;
             order = orders.recv() => {
                 let Some(order) = order else { return DriverError::Silent(desk.machine.clone()) };
                 let done = obey(desk, driver, busy.hand.as_ref(), &order).await;
@@ -133,10 +141,10 @@ async fn look(app: &Arc<App>, desk: &Arc<Desk>, driver: &mut Driver, busy: &mut 
         return take_up(app, desk, driver, hand, found.await).await;
     }
     // One that is ready gives way to one that was put before it.
-    let idle = hand.as_ref().is_none_or(|h| h.state() == RunState::Ready && h.is_noted());
+    let idle = hand.as_ref().is_none_or(InHand::is_ready);
     if idle && busy.looking.is_none() && desk.fresh.swap(false, Ordering::AcqRel) {
-        let (app, machine, ready) = (Arc::clone(app), desk.machine.clone(), hand.as_ref().map(|h| h.run));
-        busy.looking = Some(tokio::task::spawn_blocking(move || next(&app, &machine, ready, &status)));
+        let (of, machine, ready) = (Arc::clone(app), desk.machine.clone(), hand.as_ref().map(|h| h.run));
+        busy.looking = Some(app.aside.run(move || next(&of, &machine, ready, &status)));
     }
     Ok(())
 }
@@ -147,8 +155,8 @@ enum Next {
     Follow(Box<InHand>),
     /// The machine is free for this one, which is on its way from now on.
     Send(Box<InHand>, String),
-    /// The run in hand gave way to another.
-    GaveWay,
+    /// The run in hand is to give way to another.
+    GiveWay,
     /// There is something, and the machine is not free for it.
     Taken,
     Nothing,
@@ -169,16 +177,18 @@ async fn take_up(
         }
         Ok(Next::Send(run, program)) => {
             // The queue took its time: what was loaded at the panel meanwhile is not overwritten.
-            if is_taken(&driver.status().await?, run.run) {
+            if is_taken(&driver.status().await?) {
                 give_back(app, &run).await;
                 desk.look_again();
             } else {
                 return load(app, desk, driver, hand, *run, program).await;
             }
         }
-        Ok(Next::GaveWay) => {
-            *hand = None;
-            desk.look_again();
+        // Unless it was started meanwhile: what burns is never put back into a queue.
+        Ok(Next::GiveWay) => {
+            if let Some(ready) = hand.as_mut().filter(|h| h.is_ready()) {
+                ready.give_back(app, "another was put before it");
+            }
         }
         Ok(Next::Taken) => desk.look_again(),
         Ok(Next::Nothing) => {}
@@ -198,10 +208,7 @@ fn next(app: &App, machine: &str, ready: Option<i32>, status: &Status) -> Result
     waiting.sort_by_key(|r| (r.goes_on.is_none(), r.place, r.id));
     if let Some(ready) = ready {
         return match waiting.first() {
-            Some(first) if first.id != ready => {
-                app.store.requeue(ready, RunState::Waiting, "another was put before it")?;
-                Ok(Next::GaveWay)
-            }
+            Some(first) if first.id != ready => Ok(Next::GiveWay),
             _ => Ok(Next::Nothing),
         };
     }
@@ -213,7 +220,7 @@ fn next(app: &App, machine: &str, ready: Option<i32>, status: &Status) -> Result
     if app.store.asking(machine)?.is_some() {
         return Ok(Next::Nothing);
     }
-    if is_taken(status, run.id) {
+    if is_taken(status) {
         return Ok(Next::Taken);
     }
     let mut hand = InHand::of(app, run)?;
@@ -227,9 +234,8 @@ fn next(app: &App, machine: &str, ready: Option<i32>, status: &Status) -> Result
 }
 
 async fn give_back(app: &Arc<App>, hand: &InHand) {
-    let (app, run) = (Arc::clone(app), hand.run);
-    let given =
-        tokio::task::spawn_blocking(move || app.store.requeue(run, RunState::Waiting, "the machine was given something else first"));
+    let (to, run) = (Arc::clone(app), hand.run);
+    let given = app.aside.run(move || to.store.requeue(run, RunState::Waiting, "the machine was given something else first"));
     if let Ok(Err(error)) = given.await {
         tracing::warn!(run, %error, "a run could not be given back to its queue");
     }
@@ -247,11 +253,11 @@ pub fn place(status: &Status) -> String {
 }
 
 /// What somebody loaded at the machine's own panel, and what runs, is left alone until it is gone; nothing is sent to a machine
-/// whose alarm stands. What is left of this `run` from a line that broke is in nobody's way.
-fn is_taken(status: &Status, run: i32) -> bool {
+/// whose alarm stands. What is left of a run of ours from a line that broke is in nobody's way: nobody but this desk sends it.
+fn is_taken(status: &Status) -> bool {
     let held = |of: &dyn Fn(&Held) -> bool| status.held.as_ref().is_some_and(of);
     let panel = status.state == State::Ready && held(&|h| h.run == 0);
-    let coming = status.state == State::Loading && !held(&|h| h.run == run);
+    let coming = status.state == State::Loading && held(&|h| h.run == 0);
     panel || coming || status.alarm.is_some() || matches!(status.state, State::Running | State::Paused | State::Walking)
 }
 
@@ -285,8 +291,14 @@ async fn obey(desk: &Desk, driver: &mut Driver, hand: Option<&InHand>, order: &O
             None => format!("this run is not at {}.", desk.machine),
         }));
     };
+    if hand.goes_back() {
+        return Err(AppError::Sentence(format!("{} goes back into the queue: another was put before it.", hand.file_name)));
+    }
     let line = match order.word {
-        Word::Start => format!("start {} {}", hand.run, hand.sum),
+        Word::Start => {
+            let zero = hand.pose.zero_on_bed();
+            format!("start {} {} {:.3} {:.3}", hand.run, hand.sum, zero.x, zero.y)
+        }
         word => word.to_string(),
     };
     tracing::info!(run = hand.run, machine = desk.machine, word = %order.word, "order");

@@ -2,13 +2,13 @@
 //! bed, and nothing else comes there.
 
 use super::typed::Typed;
-use super::{Shared, blocking, changes, named};
+use super::{Shared, blocking, named};
 use crate::error::AppError;
 use crate::machines::again::{self, FURTHEST_BACK, Onward, SheetOf, Wanted};
+use crate::machines::said::said;
 use crate::shop::App;
 use axum::extract::Path;
 use axum::response::Redirect;
-use boustrophe_core::decisions::{Edit, NestEdit};
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::ids::CopyId;
 use boustrophe_core::quantity::length;
@@ -120,52 +120,14 @@ fn answered(app: &Shared, id: i32, form: &Through) -> Result<String, AppError> {
         return sentence("type your name first: the list keeps who looked.");
     }
     let failed = form.failed.iter().map(|c| c.parse::<CopyId>()).collect::<Result<Vec<_>, _>>()?;
-    let done = run.state == RunState::Done;
+    let (done, here) = (run.state == RunState::Done, format!("/runs/{id}"));
     match form.then.as_str() {
         "" if !failed.is_empty() => sentence("say what is to be done with what is not cut through: cut it again, or nest it again."),
-        "" if done => finish(app, &run, Answer::Through, &person, &[]),
-        "gone" if !done => finish(app, &run, Answer::Gone, &person, &[]),
+        "" if done => said(app, &run, Answer::Through, &[], &person).map(|()| here),
+        "gone" if !done => said(app, &run, Answer::Gone, &[], &person).map(|()| here),
         "nest" if done && failed.is_empty() => sentence("tap what still hangs first, in the picture or in the list."),
-        "nest" => finish(app, &run, Answer::Nest, &person, &failed),
+        "nest" => said(app, &run, Answer::Nest, &failed, &person).map(|()| format!("/jobs/{}/nest", run.job_id)),
         "again" if done && !failed.is_empty() => Ok(format!("/runs/{}", again::cut_again(app, &run, &failed, &person)?)),
         _ => sentence("that is no answer to what becomes of the sheet; load the page again."),
     }
-}
-
-/// Keeps an answer that sends nothing. What is lost is wanted once more, of the batch that it was released in.
-fn finish(app: &Shared, run: &Run, answer: Answer, person: &str, lost: &[CopyId]) -> Result<String, AppError> {
-    // First what is wanted again: where that cannot be said the sheet is still asked about.
-    if answer == Answer::Nest {
-        nest_again(app, run, lost, person)?;
-    }
-    app.store.answer(run.id, answer, person, None)?;
-    app.machines.desk(&run.machine)?.look_again();
-    crate::rack::settle_soon(app);
-    Ok(if answer == Answer::Nest { format!("/jobs/{}/nest", run.job_id) } else { format!("/runs/{}", run.id) })
-}
-
-/// Wants the lost copies of a run's sheet once more: those that are named, or, of one that broke off, all that lie on it.
-fn nest_again(app: &Shared, run: &Run, lost: &[CopyId], person: &str) -> Result<(), AppError> {
-    let sheet = SheetOf::run(app, run)?;
-    let all: Vec<CopyId> = sheet.copies().iter().map(|p| p.copy).filter(|c| lost.is_empty() || lost.contains(c)).collect();
-    if all.is_empty() {
-        return Err(AppError::Sentence("none of what was chosen lies on this sheet; load the page again.".into()));
-    }
-    let batch = sheet.batch().batch;
-    let loaded = app.load(run.job_id)?;
-    let here = loaded.route.batches.get(&batch).ok_or_else(|| {
-        AppError::Sentence("the batch that it was cut in is not in the job any more; want the parts again by hand.".into())
-    })?;
-    let mut edits = Vec::new();
-    for part in sheet.batch().work.parts.iter() {
-        let n = all.iter().filter(|c| c.part == part.id).count();
-        let Some(now) = here.work.part(part.id).filter(|_| n > 0) else {
-            if n > 0 {
-                return Err(AppError::Sentence(format!("{} is not in the job any more; add it again.", part.name)));
-            }
-            continue;
-        };
-        edits.push(NestEdit::SetQuantity { part: part.id, quantity: now.quantity + u32::try_from(n).unwrap_or(0) }.on(batch));
-    }
-    changes::apply(app, run.job_id, loaded.revision.id, &Edit::All { edits }, person)
 }

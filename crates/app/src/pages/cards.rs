@@ -1,8 +1,8 @@
 //! Test cards and gauges: made as jobs, and what came out best goes to the cut chart.
 
 use super::book::{change, told};
-use super::changes::apply;
 use super::{Shared, blocking};
+use crate::changing::apply;
 use crate::error::{AppError, html};
 use crate::incoming::keep;
 use crate::shop::{Loaded, stock_words};

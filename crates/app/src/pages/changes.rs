@@ -3,11 +3,12 @@
 use super::station::docket;
 use super::typed::Typed;
 use super::{Shared, blocking, book, tables};
+use crate::changing::apply;
 use crate::edits::Form;
 use crate::error::{AppError, html};
 use crate::incoming;
 use crate::searches;
-use crate::shop::{App, Loaded};
+use crate::shop::App;
 use askama::Template;
 use axum::extract::{Form as Posted, Multipart, Path};
 use axum::http::StatusCode;
@@ -23,7 +24,7 @@ use boustrophe_core::ids::BatchId;
 use boustrophe_core::lettering::Face;
 use boustrophe_core::quantity::length;
 use boustrophe_formats::dxf::{self, WriteLayer};
-use boustrophe_store::{NewRevision, StoreError};
+use boustrophe_store::StoreError;
 
 #[derive(Template)]
 #[template(path = "conflict.html")]
@@ -74,19 +75,6 @@ pub fn answered(app: &App, job: i32, station: Station, batch: BatchId) -> Result
 /// Makes an edit on the revision that the page showed and answers with the station's docket.
 pub async fn make(app: Shared, job: i32, revision: i32, station: Station, edit: Edit) -> Result<Response, AppError> {
     blocking(&app, move |app| made(app, (job, revision), station, BatchId::FIRST, &edit)).await
-}
-
-/// Applies an edit to the revision that a page showed.
-pub fn apply(app: &App, job: i32, revision: i32, edit: &Edit, by: &str) -> Result<(), AppError> {
-    let before = app.store.revision(job, revision)?;
-    let after = edit.apply(&before.decisions)?;
-    // Worked out before it is kept: a change that cannot be computed is refused, not stored.
-    let shop = app.shop();
-    let route = app.route(&after, &shop)?;
-    let new = NewRevision { label: &edit.label(), person: by, decisions: &after };
-    let id = app.store.add_revision(job, revision, new)?;
-    let revision = boustrophe_store::Revision { id, decisions: after, ledger: None, ..before };
-    app.keep_figures(&Loaded { job: app.store.job(job)?, revision, route, shop, batch: BatchId::FIRST })
 }
 
 /// What slots and tabs are fitted to: three figures, and the contours whose slots are ticked among all that have some.

@@ -111,6 +111,8 @@ fn decided(app: &Shared, id: i32, fate: Fate) -> Result<Redirect, AppError> {
                     job.name
                 )));
             }
+            // What its runs used up is booked while it is known what they were.
+            crate::rack::settle(app);
             app.store.delete_job(id)?;
             app.searches.stop(id);
         }

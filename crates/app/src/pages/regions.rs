@@ -3,9 +3,9 @@
 use super::intake::state;
 use super::typed::Typed;
 use super::{Shared, blocking};
+use crate::changing::apply;
 use crate::error::{AppError, html};
 use crate::incoming;
-use crate::pages::changes::apply;
 use askama::Template;
 use axum::extract::Path;
 use axum::response::{Html, Redirect};

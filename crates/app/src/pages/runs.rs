@@ -122,7 +122,7 @@ pub async fn send(app: Shared, Path(job): Path<i32>, Typed { form: send, .. }: T
             return Err(AppError::Sentence("sheets are numbered from 1; load the page again.".into()));
         }
         let by = named(app.signed(&send.person));
-        let release = releases::to_send(app, job, send.release, send.revision, &by)?;
+        let release = releases::to_send(app, (job, send.sheet), releases::Shown { release: send.release, revision: send.revision }, &by)?;
         machines::send(app, &release, send.sheet, times as usize, &by)
     })
     .await?;

@@ -1,10 +1,10 @@
 //! What stands in a job's way on the rack and at its guests, and the way on that each finding has.
 
 use super::*;
+use crate::changing::apply;
 use crate::guests;
 use crate::incoming::{add_own, on_top};
 use crate::machines::send;
-use crate::pages::changes::apply;
 use crate::reading::Readers;
 use crate::releases::release;
 use boustrophe_core::decisions::{IntakeEdit, Lie, Stock, Tray};
@@ -26,7 +26,7 @@ impl Bench {
         let data = tempfile::tempdir().expect("a folder");
         let store = Store::open(data.path()).expect("a shop");
         // Nobody answers there; what is queued stays so.
-        let links = BTreeMap::from([("lark".to_owned(), Link { address: "127.0.0.1:9".into(), token: String::new() })]);
+        let links = BTreeMap::from([("lark".to_owned(), Link::new("127.0.0.1:9", ""))]);
         let app = App::new(store, Shop::builtin(), links, Readers::here(), data.path().to_owned()).expect("an app");
         Self { app: Arc::new(app), _data: data }
     }
@@ -121,7 +121,7 @@ async fn sheets_in_another_hand_and_sheets_that_are_gone_can_be_done_without() {
         bench.lift(second, "sheet-taken");
         // The first one's is thrown away under its hands.
         let gone = Taken { person: "Bram Teck", words: "thrown away", ..Taken::default() };
-        bench.app.store.change_stock(offcut, (0, None, ""), &gone).expect("thrown away");
+        bench.app.store.change_stock(offcut, (-1, None, ""), &gone).expect("thrown away");
         bench.lift(first, "sheet-gone");
     };
     tokio::task::spawn_blocking(work).await.expect("it runs");
@@ -238,7 +238,7 @@ async fn blanks_come_off_the_rack_as_many_as_were_worked_on() {
         reserve(&bench.app, &bench.app.load(job).expect("the job")).expect("in hand");
         assert_eq!(held(blank), 3);
         // Fewer there than are to be worked on: it is told, and sheets are cut instead.
-        store.change_stock(blank, (2, None, ""), &Taken { person: "Bram Teck", words: "broken", ..Taken::default() }).expect("fewer");
+        store.change_stock(blank, (-3, None, ""), &Taken { person: "Bram Teck", words: "broken", ..Taken::default() }).expect("fewer");
         bench.lift(job, "sheet-gone");
     };
     tokio::task::spawn_blocking(work).await.expect("it is done");

@@ -1,6 +1,6 @@
 //! What was released stays as it was, whatever is changed in job and book; what goes on, is cut again or nested again comes from it.
 
-use super::{release, since, to_send};
+use super::{Shown, release, since, to_send};
 use crate::machines::again::{Onward, SheetOf, Wanted, cut_again, go_on, own_work};
 use crate::machines::send;
 use crate::pages::book;
@@ -31,7 +31,7 @@ impl Bench {
         let store = Store::open(data.path()).expect("a shop");
         let shop = crate::settings::open(&store, &Shop::builtin()).expect("its book");
         // Nobody answers there; what is queued stays so.
-        let link = |id: &str| (id.to_owned(), Link { address: "127.0.0.1:9".into(), token: String::new() });
+        let link = |id: &str| (id.to_owned(), Link::new("127.0.0.1:9", ""));
         let links = BTreeMap::from([link("lark"), link("anvil")]);
         let app = Arc::new(App::new(store, shop, links, Readers::here(), data.path().to_owned()).expect("an app"));
         let job = app.store.add_job("Plates", "Odile Farrant", None, &Decisions::on(stock)).expect("a job").id;
@@ -108,7 +108,11 @@ async fn what_was_released_is_sent_whatever_has_changed() {
         let program = app.store.program_of(&before[0].sum).expect("its program");
         let loaded = app.load(job).expect("the job");
         assert!(since(app, &first, &loaded).expect("told").is_none(), "nothing has moved on");
-        assert_eq!(to_send(app, job, None, None, "").expect("the same").id, first.id, "nothing has moved on: it is the same release");
+        assert_eq!(
+            to_send(app, (job, 1), Shown::default(), "").expect("the same").id,
+            first.id,
+            "nothing has moved on: it is the same release"
+        );
 
         // The book moves on, and the job.
         bench.chart(|shop| {
@@ -129,10 +133,13 @@ async fn what_was_released_is_sent_whatever_has_changed() {
         assert_eq!(app.store.program(run).expect("its program"), program, "byte for byte");
         assert_eq!(app.store.run(run).expect("it").person, "Bram Teck");
         // A page that shows it may send it; what it does not show is not sent.
-        assert_eq!(to_send(app, job, Some(first.id), None, "").expect("as shown").id, first.id);
+        assert_eq!(to_send(app, (job, 1), Shown { release: Some(first.id), revision: None }, "").expect("as shown").id, first.id);
         let second = bench.release();
         assert_ne!(app.store.release_sheets(second.id).expect("its sheets")[0].sum, before[0].sum);
-        assert!(matches!(to_send(app, job, Some(first.id), None, ""), Err(crate::error::AppError::Store(StoreError::Replaced { .. }))));
+        assert!(matches!(
+            to_send(app, (job, 1), Shown { release: Some(first.id), revision: None }, ""),
+            Err(crate::error::AppError::Store(StoreError::Replaced { .. }))
+        ));
         assert_eq!(app.store.run(run).expect("it").state, RunState::Withdrawn, "what waited of the first is withdrawn");
     };
     tokio::task::spawn_blocking(work).await.expect("it runs");

@@ -9,7 +9,7 @@ use boustrophe_machine::{Driver, Link};
 async fn room(machine: &Controller, words: &str) {
     let (_, at) = machine.link.split_once('=').expect("a link");
     let (address, token) = at.split_once(',').expect("a token");
-    let link = Link { address: address.into(), token: token.into() };
+    let link = Link::new(address, token);
     Driver::connect(&link).await.expect("it is there").ask(&format!("room {words}")).await.expect("it befalls it");
 }
 

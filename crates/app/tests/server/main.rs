@@ -5,6 +5,8 @@ mod bursting;
 mod client;
 mod crowds;
 mod hands;
+mod killed;
+mod nested;
 mod odd_hands;
 mod shutting;
 mod stored;

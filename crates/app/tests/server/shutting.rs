@@ -1,6 +1,7 @@
 //! Being asked to end in the midst of everything.
 
 use crate::client::{Shop, demo, started, try_ask};
+use crate::nested::{nested, until};
 use std::io::Write;
 use std::net::TcpStream;
 use std::process::Command;
@@ -16,15 +17,6 @@ impl Drop for Ended {
     }
 }
 
-/// Waits until a page says something.
-fn until(what: &str, test: impl Fn() -> bool) {
-    let began = Instant::now();
-    while !test() {
-        assert!(began.elapsed() < Duration::from_secs(40), "waited in vain until {what}");
-        std::thread::sleep(Duration::from_millis(50));
-    }
-}
-
 #[test]
 fn asked_to_end_it_keeps_all_and_ends_in_time() {
     let mut controller = Command::new(env!("CARGO_BIN_EXE_boustrophe"));
@@ -32,37 +24,7 @@ fn asked_to_end_it_keeps_all_and_ends_in_time() {
     let _machine = Ended(machine);
     let link = format!("lark={at},beeswax");
     let mut shop = Shop::open(&["--connect", &link]);
-    let job = shop.job("Guards");
-    assert_eq!(shop.upload(&format!("/jobs/{job}/drawings"), &[("guard.dxf", &demo("mouse-guard.dxf"))]).status, 204);
-    let edit = |job: u32, fields: &[(&str, &str)]| {
-        let revision = shop.revision(job).to_string();
-        let answer = shop.post(&format!("/jobs/{job}/edit"), &[&[("revision", revision.as_str()), ("station", "nest")], fields].concat());
-        assert_eq!(answer.status, 200, "{fields:?}: {}", answer.sentence());
-    };
-    // What is to be looked at is accepted, by the page's own buttons.
-    let settle = |job: u32, stations: &[&str]| {
-        for station in stations {
-            loop {
-                let page = shop.get(&format!("/jobs/{job}/{station}")).text();
-                let Some(at) = page.find("class=\"finding look\"").or(page.find("class=\"finding stop\"")) else { break };
-                let edit_text = page[at..]
-                    .split("name=\"edit\" value=\"")
-                    .nth(1)
-                    .and_then(|t| t.split('"').next())
-                    .expect("a remedy")
-                    .replace("&#34;", "\"")
-                    .replace("&quot;", "\"");
-                edit(job, &[("edit", &edit_text)]);
-            }
-        }
-    };
-    settle(job, &["intake", "clean", "assign"]);
-    assert_eq!(shop.post(&format!("/jobs/{job}/search/start"), &[]).status, 204);
-    until("it searches", || shop.get(&format!("/jobs/{job}/nest")).text().contains("data-searching=\"true\""));
-    std::thread::sleep(Duration::from_millis(600));
-    assert_eq!(shop.post(&format!("/jobs/{job}/search/stop"), &[]).status, 204);
-    until("the nest is kept", || shop.get(&format!("/jobs/{job}/nest")).text().contains("data-searching=\"false\""));
-    settle(job, &["hold", "proof"]);
+    let job = nested(&shop, "Guards", ("guard.dxf", &demo("mouse-guard.dxf")));
     let sent = shop.post(&format!("/jobs/{job}/runs"), &[("sheet", "1")]);
     assert_eq!(sent.status, 303, "{}", sent.sentence());
     let run = sent.header("location");

@@ -218,6 +218,13 @@ proptest! {
         prop_assert_eq!(serde_json::from_str::<Decisions>(&kept).expect("read"), d);
     }
 
+    /// A place is read as it was written, to the last bit: else the program after a restart is another than the one that was looked at.
+    #[test]
+    fn places_are_read_as_they_were_written(place in -3000.0..3000.0_f64) {
+        let kept = serde_json::to_string(&place).expect("written");
+        prop_assert_eq!(serde_json::from_str::<f64>(&kept).expect("read").to_bits(), place.to_bits(), "{}", kept);
+    }
+
     /// Turns add up and stay within a full one.
     #[test]
     fn turns_add_up(turns in prop::collection::vec(-360.0..360.0_f64, 0..8)) {

@@ -2,7 +2,7 @@
 
 use super::runs::new_run;
 use super::shop;
-use crate::{OnRack, Stocked, Store, Taken};
+use crate::{OnRack, Stocked, Store, StoreError, Taken};
 use boustrophe_core::clean::ContourId;
 use boustrophe_core::decisions::Decisions;
 use boustrophe_core::ids::{BatchId, PartId};
@@ -49,6 +49,13 @@ fn an_offcut_is_in_one_hand_and_gone_when_it_is_cut() {
     assert!(store.stock(Some(("birch-ply", 6.0))).expect("the rack").is_empty());
     let told: Vec<String> = store.stock_events(offcut).expect("its story").into_iter().map(|e| e.words).collect();
     assert_eq!(told, ["cut in run 1", "bought"]);
+    // More and fewer add up, whoever says them; what is not there is not taken.
+    let sheet = put[0];
+    let by = |more: i32| store.change_stock(sheet, (more, Some(8.0), "left bay"), &Taken::default());
+    by(3).expect("more");
+    by(-2).expect("fewer");
+    assert!(matches!(by(-3), Err(StoreError::FewerThere { there: 2, wanted: 3, .. })));
+    assert_eq!(store.stocked(sheet).expect("it").stock.count, 2);
     assert!(store.change_stock(999, (1, None, ""), &Taken::default()).is_err() && store.stocked(999).is_err());
 }
 

@@ -2,7 +2,7 @@
 
 use super::rack::plywood;
 use super::shop;
-use crate::{Heard, NewRelease, NewRun, Store, StoreError};
+use crate::{Heard, NewRelease, NewRevision, NewRun, Store, StoreError, Taken, Then};
 use boustrophe_core::decisions::Decisions;
 use boustrophe_core::ledger::Ledger;
 use boustrophe_core::run::{Answer, RunState};
@@ -122,14 +122,30 @@ fn a_sheet_is_answered_for_once_and_what_follows_comes_next() {
     assert!(matches!(store.delete_job(job.id), Err(StoreError::AtMachine { .. })), "its sheet lies there");
     let release = store.last_release(job.id).expect("it").expect("one").id;
     let on = NewRun { goes_on: Some(broken), work: Some(vec![1, 2]), ..sheet_of(release, job.id, 1, None) };
-    let after = store.answer(broken, Answer::On, "Bram Teck", Some(&on)).expect("answered").expect("a run");
-    assert!(matches!(store.answer(broken, Answer::On, "Odile Farrant", Some(&on)), Err(StoreError::Answered { .. })), "two clicks are one");
+    let after = store.answer(broken, Answer::On, "Bram Teck", Then::Run(&on)).expect("answered").expect("a run");
+    assert!(
+        matches!(store.answer(broken, Answer::On, "Odile Farrant", Then::Run(&on)), Err(StoreError::Answered { .. })),
+        "two clicks are one"
+    );
     assert_eq!(store.open_runs("lark").expect("runs").iter().map(|r| r.id).collect::<Vec<_>>(), [after, other]);
     assert_eq!(store.own_work(after).expect("its own"), Some(vec![1, 2]));
     // Taken out of the queue again, the sheet is asked about again.
     store.requeue(after, RunState::Withdrawn, "").expect("withdrawn");
     assert_eq!(store.asking("lark").expect("asked").map(|r| r.id), Some(broken));
-    store.answer(broken, Answer::Gone, "Bram Teck", None).expect("given up");
+    // And where it was stopped at the machine before it burned anything.
+    let after = store.answer(broken, Answer::On, "Bram Teck", Then::Run(&on)).expect("answered").expect("a run");
+    go(&store, after, &[RunState::Sending, RunState::Ready]);
+    store.note_run(after, &Heard { state: RunState::Stopped, ..Heard::default() }).expect("stopped");
+    assert_eq!(store.asking("lark").expect("asked").map(|r| r.id), Some(broken));
+    // An answer and the change that follows of it are one step: where that cannot be made nothing is answered.
+    let wanted = Decisions::default();
+    let change = |parent| Then::Change { job: job.id, parent, new: NewRevision { label: "again", person: "", decisions: &wanted } };
+    assert!(matches!(store.answer(broken, Answer::Nest, "Bram Teck", change(999)), Err(StoreError::Moved { .. })));
+    assert_eq!(store.asking("lark").expect("asked").map(|r| r.id), Some(broken));
+    store.answer(broken, Answer::Gone, "Bram Teck", Then::Nothing).expect("given up");
+    let head = store.job(job.id).expect("it").head.expect("a head");
+    assert!(matches!(store.answer(broken, Answer::Nest, "Bram Teck", change(head)), Err(StoreError::Answered { .. })));
+    assert_eq!(store.job(job.id).expect("it").head, Some(head), "said twice it is wanted once");
     assert!(store.asking("lark").expect("asked").is_none());
     // One that burned nothing is not asked about.
     go(&store, other, &[RunState::Sending, RunState::Ready]);
@@ -146,12 +162,21 @@ fn no_more_sheets_are_sent_than_the_rack_has() {
     let first = send(&store, job.id, 1, Some((sheet, 1)), 2).expect("two");
     assert_eq!(send(&store, job.id, 1, Some((sheet, 1)), 2).expect("the same two"), first);
     assert!(matches!(send(&store, job.id, 2, Some((sheet, 1)), 1), Err(StoreError::TooFew { free: 0, .. })));
+    // And none is taken away under what is to burn it.
+    let taken = store.change_stock(sheet, (-1, None, ""), &Taken::default());
+    assert!(matches!(taken, Err(StoreError::FewerThere { there: 2, taken: 2, wanted: 1, .. })));
     store.requeue(first, RunState::Withdrawn, "").expect("withdrawn");
     let again = send(&store, job.id, 2, Some((sheet, 1)), 1).expect("one is free again");
     // One that broke off has used its sheet up, unless another goes on with it.
     go(&store, again, &[RunState::Sending, RunState::Ready, RunState::Running, RunState::Fault]);
     assert!(matches!(send(&store, job.id, 3, Some((sheet, 1)), 1), Err(StoreError::TooFew { free: 0, .. })));
     assert!(matches!(send(&store, job.id, 3, Some((99, 1)), 1), Err(StoreError::Missing { .. })));
+    // A job that goes leaves nothing on the rack that it used up.
+    let last = store.open_runs("lark").expect("runs").last().expect("one").id;
+    store.requeue(last, RunState::Withdrawn, "").expect("withdrawn");
+    store.answer(again, Answer::Gone, "Bram Teck", Then::Nothing).expect("given up");
+    store.delete_job(job.id).expect("deleted");
+    assert_eq!(store.stocked(sheet).expect("it").stock.count, 1);
 }
 
 proptest! {

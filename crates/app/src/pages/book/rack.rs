@@ -18,7 +18,7 @@ use boustrophe_core::quantity::{count, length, number};
 use boustrophe_core::route;
 use boustrophe_core::shop::{Shop, thickness};
 use boustrophe_formats::svg::path_data;
-use boustrophe_store::{OnRack, StockEvent, Stocked, Taken};
+use boustrophe_store::{OnRack, StockEvent, Stocked, StoreError, Taken};
 use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -38,6 +38,8 @@ struct Item {
     size: String,
     area: String,
     price: String,
+    /// Price and place, as a form brings them back.
+    seen: String,
     held: Vec<(i32, String)>,
     events: Vec<StockEvent>,
 }
@@ -74,10 +76,26 @@ fn item(app: &App, s: Stocked) -> Result<Item, AppError> {
             format!("{:.0} % of it there", s.stock.sheet.area() / whole * 100.0)
         },
         price: s.stock.price.map_or_else(String::new, |p| p.to_string()),
+        seen: seen(&s.stock),
         held: s.reserved.iter().map(|(job, name, n)| (*job, format!("{n} for “{name}”"))).collect(),
         events,
         s,
     })
+}
+
+/// Price and place in one word: a change is made on what somebody saw.
+fn seen(stock: &OnRack) -> String {
+    format!("{} at {}", stock.price.map_or_else(|| "as usual".into(), |p| p.to_string()), stock.place)
+}
+
+/// More or fewer, as typed: `+3`, `- 2`; nothing is none.
+fn more(typed: &str) -> Result<i32, String> {
+    let bare: String = typed.chars().filter(|c| !c.is_whitespace()).map(|c| if c == '\u{2212}' { '-' } else { c }).collect();
+    match (bare.strip_prefix('-'), bare.strip_prefix('+').unwrap_or(&bare)) {
+        (None, "") => Ok(0),
+        (Some(fewer), _) => count(fewer, 0, MOST_SHEETS).map(|n| -i32::try_from(n).unwrap_or(0)),
+        (None, more) => count(more, 0, MOST_SHEETS).map(|n| i32::try_from(n).unwrap_or(0)),
+    }
 }
 
 /// The rack, shelf by shelf.
@@ -102,7 +120,13 @@ pub async fn rack(app: Shared) -> Result<Html<String>, AppError> {
 /// Something on the rack, as it is typed.
 #[derive(Deserialize)]
 pub struct StockForm {
-    count: String,
+    /// So many more, or with a minus fewer; empty for as many as before.
+    #[serde(default)]
+    more: String,
+    /// How many the page showed.
+    there: u32,
+    /// Price and place as the page showed them.
+    saw: String,
     price: String,
     place: String,
     #[serde(default)]
@@ -144,13 +168,18 @@ fn changed(app: &Arc<App>, id: i32, form: StockForm) -> Result<Redirect, AppErro
     match form.what.as_str() {
         "away" => {
             let taken = Taken { person, words: "thrown away", ..Taken::default() };
-            app.store.change_stock(id, (0, stocked.stock.price, &stocked.stock.place), &taken)?;
+            // As many as somebody saw: what was put there since stays.
+            let fewer = -i32::try_from(form.there).unwrap_or(i32::MAX);
+            app.store.change_stock(id, (fewer, stocked.stock.price, &stocked.stock.place), &taken)?;
         }
         "pieces" => cut_up(app, &stocked, person)?,
         _ => {
-            let n = count(form.count.trim(), 0, MOST_SHEETS)?;
+            let n = more(&form.more)?;
+            if form.saw != seen(&stocked.stock) {
+                return Err(StoreError::Changed { what: ("rack".into(), format!("{}: {}", name(&stocked), seen(&stocked.stock))) }.into());
+            }
             let (price, place) = (price(&form.price)?, place(&form.place));
-            let words = format!("{n} there, {}, at “{place}”", price.map_or_else(|| "price as usual".into(), |p| format!("{p} each")));
+            let words = format!("{n:+}, {}, at “{place}”", price.map_or_else(|| "price as usual".into(), |p| format!("{p} each")));
             app.store.change_stock(id, (n, price, &place), &Taken { person, words: &words, ..Taken::default() })?;
         }
     }
