@@ -99,12 +99,13 @@ impl AppError {
                 | StoreError::Answered { .. }
                 | StoreError::RunMoved { .. }
                 | StoreError::AtMachine { .. }
-                | StoreError::TooFew { .. },
+                | StoreError::TooFew { .. }
+                | StoreError::FewerThere { .. },
             )
             | Self::Book(_)
             | Self::Moved { .. } => StatusCode::CONFLICT,
             Self::Store(StoreError::Unkeepable(_) | StoreError::TooLarge { .. }) => StatusCode::UNPROCESSABLE_ENTITY,
-            Self::Store(StoreError::Busy(_)) => StatusCode::SERVICE_UNAVAILABLE,
+            Self::Store(StoreError::Busy(_) | StoreError::OnlyRead) => StatusCode::SERVICE_UNAVAILABLE,
             Self::Foreign(_) => StatusCode::FORBIDDEN,
             Self::Unreached { .. } => StatusCode::BAD_GATEWAY,
             Self::Store(StoreError::Missing { .. }) | Self::NoPage(_) => StatusCode::NOT_FOUND,

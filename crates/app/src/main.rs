@@ -4,6 +4,7 @@ mod aside;
 mod assets;
 mod changing;
 mod command;
+mod damage;
 mod demo;
 mod edits;
 mod error;

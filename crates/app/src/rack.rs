@@ -6,7 +6,6 @@ mod tests;
 
 use crate::error::AppError;
 use crate::machines::again::SheetOf;
-use crate::pages::bed::place_on;
 use crate::shop::{App, Loaded};
 use boustrophe_core::assign::Process;
 use boustrophe_core::decisions::{BatchDecisions, Decisions, Edit, NestDecisions, NestEdit, Stock};
@@ -15,16 +14,32 @@ use boustrophe_core::ids::BatchId;
 use boustrophe_core::nest::{Sheet, rest};
 use boustrophe_core::run::RunState;
 use boustrophe_core::shop::{Machine, Shop};
-use boustrophe_store::{OnRack, Run, Stocked, StoreError, Taken};
+use boustrophe_store::{OnRack, Run, Stocked, StoreError, Taken, Unbalanced};
 use std::collections::BTreeMap;
 use std::sync::Arc;
+
+/// What the rack keeps of the place of something that lies on a machine's bed: the machine by its id, whatever it is called.
+pub fn place_on(machine: &str) -> String {
+    format!("{BED}{machine}")
+}
+
+/// How such a place begins.
+const BED: &str = "bed:";
+
+/// A place in words.
+pub fn place_words(shop: &Shop, place: &str) -> String {
+    match place.strip_prefix(BED) {
+        Some(id) => format!("on the bed of {}", shop.machine(id).map_or(id, |m| m.name.as_str())),
+        None => place.to_owned(),
+    }
+}
 
 /// Sheets whose sides differ by less are of one size, mm.
 const SAME_SIZE: f64 = 0.5;
 
 /// A sheet of the rack as Nest takes it for a machine. What lies on that machine's bed lies where it lies.
 pub fn as_sheet(stocked: &Stocked, job: i32, machine: Option<&Machine>) -> Sheet {
-    let lies_there = machine.is_some_and(|m| stocked.stock.place == place_on(m));
+    let lies_there = machine.is_some_and(|m| stocked.stock.place == place_on(&m.id));
     Sheet {
         on_bed: stocked.stock.sheet.on_bed.filter(|_| lies_there),
         count: Some(stocked.free_for(job)),
@@ -159,7 +174,7 @@ pub fn lay(app: &App, shop: &Shop, stock: &Stock, sheet: &Sheet) -> String {
     let material = shop.material(&stock.material).map_or(stock.material.as_str(), |m| m.name.as_str());
     let rack = number(sheet).and_then(|r| app.store.stocked(r).ok());
     let from = rack.map_or_else(String::new, |r| {
-        let place = if r.stock.place.is_empty() { String::new() } else { format!(", {}", r.stock.place) };
+        let place = if r.stock.place.is_empty() { String::new() } else { format!(", {}", place_words(shop, &r.stock.place)) };
         format!(", {} {} of the rack{place}", if r.stock.offcut { "offcut" } else { "sheet" }, r.id)
     });
     format!("{material} {} mm, {:.0} × {:.0}{from}", stock.thickness, sheet.width, sheet.height)
@@ -169,6 +184,24 @@ pub fn lay(app: &App, shop: &Shop, stock: &Stock, sheet: &Sheet) -> String {
 pub fn settle_soon(app: &Arc<App>) {
     let settling = Arc::clone(app);
     app.aside.run(move || settle(&settling));
+}
+
+/// What does not add up between runs and rack, in sentences.
+pub fn balance(app: &App) -> Result<Vec<String>, AppError> {
+    let said = |of: Unbalanced| match of {
+        Unbalanced::Unbooked { run } => {
+            format!("What run {run} used up could not be booked; take it off by hand, with a minus, and see the log for why.")
+        }
+        Unbalanced::NotTaken { run, stock } => {
+            format!("Run {run} used up one of {stock}, and none was taken off; look how many are there.")
+        }
+        Unbalanced::Short { stock, there, taken } => {
+            format!(
+                "Runs in the queue are to burn {taken} of {stock}, and the rack has {there}; put sheets there, or take runs out of the queue."
+            )
+        }
+    };
+    Ok(app.store.balance()?.into_iter().map(said).collect())
 }
 
 /// Looks up the sheets of all runs that have used theirs up since: each comes off the rack, and what is left of it goes on it.
@@ -186,6 +219,9 @@ pub fn settle(app: &App) {
         if let Err(error) = app.store.run(run).map_err(AppError::Store).and_then(|r| booked(app, &r)) {
             tracing::error!(run, %error, "what a run took off the rack could not be written down");
         }
+    }
+    for words in balance(app).unwrap_or_default() {
+        tracing::warn!("the rack does not add up: {words}");
     }
 }
 

@@ -162,7 +162,8 @@ impl App {
         if let Some(found) = self.released.get(&(release, batch)) {
             return Ok(found);
         }
-        let read: Arc<ReleasedBatch> = Arc::new(unpacked(&self.store.release_batch(release, batch)?)?);
+        let read: ReleasedBatch = unpacked(&self.store.release_batch(release, batch)?)?;
+        let read = Arc::new(ReleasedBatch { machine: read.machine.clone().modern(), ..read });
         self.released.insert((release, batch), Arc::clone(&read));
         Ok(read)
     }

@@ -256,7 +256,11 @@ async fn open(opening: &Opening, machines: &tokio::runtime::Handle) -> Result<Ex
     let failed = |e: &dyn std::fmt::Display| Failure::Other(e.to_string());
     let store = Store::open(&opening.data).map_err(|e| failed(&e))?;
     let first = if opening.demo { demo::shop() } else { Shop::builtin() };
-    let shop = crate::settings::open(&store, &first).map_err(|e| failed(&e))?;
+    let damaged = store.damage().map(str::to_owned);
+    if let Some(what) = &damaged {
+        crate::damage::tell(&opening.data, what);
+    }
+    let shop = crate::settings::open(&store, &first).or_else(|e| if damaged.is_some() { Ok(first) } else { Err(failed(&e)) })?;
     let mut links =
         simulated_machines(&shop, opening).await.map_err(|e| Failure::Other(format!("the simulated machines cannot start: {e}")))?;
     links.extend(opening.connect.iter().cloned());
@@ -264,7 +268,7 @@ async fn open(opening: &Opening, machines: &tokio::runtime::Handle) -> Result<Ex
     let mut app = App::new(store, shop, links, Readers::new(), incoming).map_err(|e| failed(&e))?;
     app.room = opening.demo;
     let app = Arc::new(app);
-    if opening.demo {
+    if opening.demo && damaged.is_none() {
         let seeding = Arc::clone(&app);
         tokio::task::spawn_blocking(move || demo::seed(&seeding)).await.map_err(|e| failed(&e))?.map_err(|e| failed(&e))?;
     }
@@ -275,10 +279,12 @@ async fn open(opening: &Opening, machines: &tokio::runtime::Handle) -> Result<Ex
     if !address.ip().is_loopback() {
         eprintln!("boustrophe: {address} is reached from other computers, and whoever reaches it may change jobs and start machines.");
     }
-    crate::machines::open(&app, machines);
-    // What ended just before the shop was shut, or broke down, is booked now.
-    crate::rack::settle_soon(&app);
-    crate::floor_cards::refresh(&app, false);
+    if damaged.is_none() {
+        crate::machines::open(&app, machines);
+        // What ended just before the shop was shut, or broke down, is booked now, and what does not add up then is told.
+        crate::rack::settle_soon(&app);
+        crate::floor_cards::refresh(&app, false);
+    }
     println!("Boustrophe is open at http://{address}/  (data in {}; Ctrl+C shuts it)", opening.data.display());
     let names = Names::new(address, &opening.hosts);
     serve(listener, router(Arc::clone(&app), names), asked_to_end()).await;

@@ -28,7 +28,7 @@ pub fn of(all: &[Setting]) -> Result<Shop, AppError> {
         all.iter().filter(|s| s.kind == kind).filter_map(read).collect()
     }
     let shop = Shop {
-        machines: things::<Machine>(all, "machine"),
+        machines: things::<Machine>(all, "machine").into_iter().map(Machine::modern).collect(),
         materials: things::<Material>(all, "material"),
         chart: things::<ChartRow>(all, "chart"),
         rules: things::<Rule>(all, "rule"),

@@ -213,6 +213,9 @@ impl App {
     /// Stores what the history and the floor show of a job, where that is not stored already. Pages that are only looked at
     /// store nothing.
     pub fn keep_figures(&self, loaded: &Loaded) -> Result<(), AppError> {
+        if self.store.damage().is_some() {
+            return Ok(());
+        }
         if loaded.revision.ledger.as_ref() != Some(&loaded.route.ledger) {
             self.store.set_ledger(loaded.revision.id, &loaded.route.ledger)?;
         }

@@ -26,6 +26,8 @@ use boustrophe_core::drawing::Drawing;
 pub const MOST_BYTES: usize = 160 << 20;
 /// Most strokes of one drawing, blocks and references expanded.
 pub const MOST_ENTITIES: usize = 3_000_000;
+/// Most entities that references to blocks, arrays of arrays among them, are drawn out to: a file of a thousand bytes may say millions.
+pub const MOST_DRAWN_OUT: usize = 400_000;
 
 /// Why a file cannot be read. The message names the file, the place and what to do.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error, serde::Serialize, serde::Deserialize)]
@@ -44,11 +46,13 @@ pub enum ReadError {
         /// Its size.
         megabytes: usize,
     },
-    /// Over [`MOST_ENTITIES`].
-    #[error("{file} holds more than {MOST_ENTITIES} lines once its blocks are drawn out. Split it, or leave out what is not to be cut.")]
+    /// Over [`MOST_ENTITIES`], or [`MOST_DRAWN_OUT`] of blocks.
+    #[error("{file} holds more than {most} lines once its blocks are drawn out. Split it, or leave out what is not to be cut.")]
     TooMany {
         /// File name.
         file: String,
+        /// The limit.
+        most: usize,
     },
     /// A format that is not read.
     #[error("{file} is no drawing that is read here ({what}). Export it as DXF, SVG, PDF, EPS, PNG, JPEG or STL.")]

@@ -59,7 +59,7 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
         x += w + APART;
     }
     if collector.over {
-        return Err(ReadError::TooMany { file: file.into() });
+        return Err(ReadError::TooMany { file: file.into(), most: crate::MOST_ENTITIES });
     }
     if collector.drawing.pages.is_empty() {
         return Err(damaged());

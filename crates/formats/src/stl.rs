@@ -21,7 +21,7 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
         let t = triangle.map_err(damage)?;
         mesh.add(t.vertices.map(|v| [f64::from(v[0]), f64::from(v[1]), f64::from(v[2])]));
         if mesh.solid.triangles.len() > MOST {
-            return Err(ReadError::TooMany { file: file.into() });
+            return Err(ReadError::TooMany { file: file.into(), most: crate::MOST_ENTITIES });
         }
     }
     if mesh.solid.triangles.is_empty() {

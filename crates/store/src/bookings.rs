@@ -1,9 +1,9 @@
 //! What runs take off the rack: what they will, what they have, and what is still to be booked.
 
-use crate::StoreError;
 use crate::runs::Run;
-use crate::schema::{release_sheets, runs, stock};
+use crate::schema::{release_sheets, runs, stock, stock_events};
 use crate::stock::{Taken, told};
+use crate::{Store, StoreError};
 use boustrophe_core::run::{Answer, RunState};
 use diesel::prelude::*;
 
@@ -52,4 +52,54 @@ pub(crate) fn to_rack(c: &mut SqliteConnection) -> QueryResult<Vec<i32>> {
     let given_up = runs::answer.eq_any([Answer::Gone.to_string(), Answer::Nest.to_string()]);
     let used = runs::state.eq(RunState::Done.to_string()).or(runs::ended_at.is_not_null().and(given_up));
     runs::table.filter(used).filter(runs::racked.eq(false)).order(runs::id).select(runs::id).load(c)
+}
+
+/// What does not add up between runs and rack.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Unbalanced {
+    /// A run used up its sheet, and that could not be booked.
+    Unbooked {
+        /// The run.
+        run: i32,
+    },
+    /// A run is called booked, and nothing was taken off for it.
+    NotTaken {
+        /// The run.
+        run: i32,
+        /// What it took, by its number on the rack.
+        stock: i32,
+    },
+    /// Runs are to burn more than there are.
+    Short {
+        /// Of what, by its number on the rack.
+        stock: i32,
+        /// So many are there.
+        there: i32,
+        /// So many runs take.
+        taken: i64,
+    },
+}
+
+impl Store {
+    /// Everything that does not add up between runs and rack.
+    pub fn balance(&self) -> Result<Vec<Unbalanced>, StoreError> {
+        let c = &mut self.connection()?;
+        let mut out: Vec<Unbalanced> = to_rack(c)?.into_iter().map(|run| Unbalanced::Unbooked { run }).collect();
+        let told = stock_events::table.filter(stock_events::run_id.is_not_null()).select(stock_events::run_id);
+        let booked = runs::table.filter(runs::racked.eq(true)).filter(runs::stock_id.is_not_null()).filter(runs::goes_on.is_null());
+        let booked = booked.filter(runs::state.eq(RunState::Done.to_string())).filter(runs::release_id.is_not_null());
+        let silent: Vec<(i32, Option<i32>)> =
+            booked.filter(runs::id.nullable().ne_all(told)).order(runs::id).select((runs::id, runs::stock_id)).load(c)?;
+        out.extend(silent.into_iter().filter_map(|(run, stock)| Some(Unbalanced::NotTaken { run, stock: stock? })));
+        let wanted =
+            runs::table.filter(runs::racked.eq(false)).filter(runs::stock_id.is_not_null()).select(runs::stock_id.assume_not_null());
+        let in_hand = stock::table.filter(stock::id.eq_any(wanted));
+        for (id, there) in in_hand.order(stock::id).select((stock::id, stock::count)).load::<(i32, i32)>(c)? {
+            let taken = spoken_for(c, id)?;
+            if taken > i64::from(there) {
+                out.push(Unbalanced::Short { stock: id, there, taken });
+            }
+        }
+        Ok(out)
+    }
 }

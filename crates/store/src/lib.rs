@@ -20,6 +20,7 @@ mod tests;
 mod ticks;
 mod unknown;
 
+pub use bookings::Unbalanced;
 pub use cards::{Card, OnFloor};
 pub use jobs::{Entry, Job, NewRevision, Revision};
 pub use made::Made;
@@ -140,9 +141,14 @@ pub enum StoreError {
         /// What is there.
         what: String,
     },
+    /// Nothing is written, as the data are damaged, or must not be written to.
+    #[error(
+        "the shop's data are only read, nothing is changed: they are damaged, or their disk takes nothing. What can be saved is on the floor."
+    )]
+    OnlyRead,
     /// SQLite refused.
     #[error("the shop's data could not be read or written: {0}")]
-    Sqlite(#[from] diesel::result::Error),
+    Sqlite(diesel::result::Error),
     /// A thing of the shop's book is another by now.
     #[error("this has been changed since the page was loaded")]
     Changed {
@@ -167,6 +173,15 @@ pub enum StoreError {
     Json(#[from] serde_json::Error),
 }
 
+impl From<diesel::result::Error> for StoreError {
+    fn from(error: diesel::result::Error) -> Self {
+        match &error {
+            diesel::result::Error::DatabaseError(_, told) if told.message().contains("readonly database") => Self::OnlyRead,
+            _ => Self::Sqlite(error),
+        }
+    }
+}
+
 /// Connections at most: readers do not wait for a large file to be written.
 const CONNECTIONS: u32 = 4;
 /// How long a connection, or another's writing, is waited for.
@@ -179,6 +194,8 @@ pub struct Store {
     identity: String,
     /// Nothing is written: 0 never, 1 again, 2 now.
     reads_only: AtomicU8,
+    /// What is wrong with the data, where something is: then nothing is written.
+    damage: Option<String>,
     /// Held as long as the shop is open, so that no second server opens it.
     _lock: File,
 }
@@ -212,9 +229,16 @@ impl Store {
         if let Some(migration) = unknown_migration(&mut first).map_err(failed)? {
             return Err(StoreError::Newer { path: path.display().to_string(), migration });
         }
-        first.run_pending_migrations(MIGRATIONS).map_err(|e| failed(e.to_string()))?;
+        let damage = damaged(&mut first);
+        if damage.is_none() {
+            first.run_pending_migrations(MIGRATIONS).map_err(|e| failed(e.to_string()))?;
+        }
         let known = schema::facts::table.find("identity").select(schema::facts::value);
-        let identity: String = known.first(&mut first).map_err(|e| failed(e.to_string()))?;
+        let identity = match known.first(&mut first) {
+            // Its machines are not spoken to.
+            Err(_) if damage.is_some() => String::new(),
+            known => known.map_err(|e| failed(e.to_string()))?,
+        };
         drop(first);
         let pool = Pool::builder()
             .max_size(CONNECTIONS)
@@ -223,15 +247,24 @@ impl Store {
             .connection_customizer(Box::new(Pragmas))
             .build(ConnectionManager::new(path.to_string_lossy()))
             .map_err(|e| failed(e.to_string()))?;
-        let store = Self { pool, identity, reads_only: AtomicU8::new(0), _lock: lock };
-        store.note_files()?;
-        store.drop_forgotten_files()?;
+        let store = Self { pool, identity, reads_only: AtomicU8::new(0), damage, _lock: lock };
+        if store.damage.is_some() {
+            store.only_read(true);
+        } else {
+            store.note_files()?;
+            store.drop_forgotten_files()?;
+        }
         Ok(store)
     }
 
     /// The name by which machines know this shop: made once.
     pub fn identity(&self) -> &str {
         &self.identity
+    }
+
+    /// What is wrong with the data, where something is: such a shop is only read.
+    pub fn damage(&self) -> Option<&str> {
+        self.damage.as_deref()
     }
 
     /// Refuses every change from now on, or takes them again: for a disk that must not be written to.
@@ -253,6 +286,20 @@ impl Store {
             c.batch_execute(if reads_only == 2 { "PRAGMA query_only = ON" } else { "PRAGMA query_only = OFF" })?;
         }
         Ok(c)
+    }
+}
+
+/// What is wrong with the data, where something is, in SQLite's words.
+fn damaged(c: &mut SqliteConnection) -> Option<String> {
+    #[derive(QueryableByName)]
+    struct Found {
+        #[diesel(sql_type = diesel::sql_types::Text)]
+        quick_check: String,
+    }
+    match diesel::sql_query("PRAGMA quick_check(3)").load::<Found>(c) {
+        Ok(found) if found.iter().all(|f| f.quick_check == "ok") => None,
+        Ok(found) => Some(found.into_iter().map(|f| f.quick_check).collect::<Vec<_>>().join("; ")),
+        Err(error) => Some(error.to_string()),
     }
 }
 

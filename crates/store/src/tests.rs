@@ -8,6 +8,7 @@ use boustrophe_core::run::RunState;
 use diesel::prelude::*;
 use proptest::prelude::*;
 
+mod damaged;
 mod rack;
 mod runs;
 

@@ -24,8 +24,34 @@ pub fn run(args: impl IntoIterator<Item = OsString>) -> Result<ExitCode, Failure
         Command::Open(opening) => crate::server::run(&opening),
         Command::Controller(controller) => crate::server::run_machine(&controller),
         Command::ReadDrawing(name) => crate::reading::run(&name),
-        Command::Prep(options) => prep::run(&options),
-        Command::Prove { program, job, sheet, json } => prove::run(&program, &job, sheet, json),
-        Command::Check { drawings, reading, json } => check::run(&drawings, &reading, json),
+        Command::Prep(options) => {
+            bound(LONGEST + options.nest_seconds);
+            prep::run(&options)
+        }
+        Command::Prove { program, job, sheet, json } => {
+            bound(LONGEST);
+            prove::run(&program, &job, sheet, json)
+        }
+        Command::Check { drawings, reading, json } => {
+            bound(LONGEST);
+            check::run(&drawings, &reading, json)
+        }
     }
+}
+
+/// How long one command may take on the clock beside its nests, s: what a drawing that is still worked on then asks for is no drawing.
+const LONGEST: f64 = 1200.0;
+/// Address space of one command at most, bytes.
+const MOST_MEMORY: u64 = 12 << 30;
+
+/// Bounds what this command may take; past its time it ends with a sentence. Files are read in children with bounds of their own.
+fn bound(seconds: f64) {
+    let _ = rlimit::setrlimit(rlimit::Resource::AS, MOST_MEMORY, MOST_MEMORY);
+    std::thread::spawn(move || {
+        std::thread::sleep(std::time::Duration::from_secs_f64(seconds.clamp(1.0, 1e6)));
+        eprintln!(
+            "boustrophe: this takes longer than {seconds:.0} s and was ended; split the drawing, or leave out what is not to be cut."
+        );
+        std::process::exit(2);
+    });
 }

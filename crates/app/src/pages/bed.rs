@@ -6,6 +6,7 @@ use super::typed::Typed;
 use super::{Shared, blocking};
 use crate::error::{AppError, html};
 use crate::incoming::receive;
+use crate::rack;
 use crate::shop::App;
 use askama::Template;
 use axum::Json;
@@ -35,11 +36,6 @@ struct Page {
     materials: Vec<(String, String)>,
     /// What lies there as the rack has it: name, and corners in mm with y down from the bed's far edge, as of a polygon.
     lying: Vec<(String, String)>,
-}
-
-/// What the rack says of something that was outlined on a machine's bed and still lies there.
-pub fn place_on(machine: &Machine) -> String {
-    format!("on the bed of {}", machine.name)
 }
 
 fn file(app: &App, machine: &str, kind: &str) -> Result<PathBuf, AppError> {
@@ -73,12 +69,12 @@ pub async fn page(app: Shared, Path(id): Path<String>) -> Result<Html<String>, A
         // A photo that is newer than what was made of one before waits to be laid flat.
         let waits = at("photo").ok().filter(|p| at("flat").ok().is_none_or(|f| f < *p));
         let photo = waits.and_then(|_| std::fs::read(file(app, &id, "photo").ok()?).ok()).and_then(|b| bitmap::photo(&b).ok());
-        let place = place_on(&machine);
+        let place = rack::place_on(&machine.id);
         let mut lying = Vec::new();
         for s in app.store.stock(None)?.into_iter().filter(|s| s.stock.place == place) {
             let Some(at) = s.stock.sheet.on_bed else { continue };
             let rings: Vec<String> = s.stock.sheet.edges().iter().take(1).map(|p| corners(p, at, machine.bed_height)).collect();
-            lying.push((crate::rack::name(&s), rings.join(" ")));
+            lying.push((rack::name(&s), rings.join(" ")));
         }
         let materials = app.shop().materials.iter().map(|m| (m.id.clone(), m.name.clone())).collect();
         html(&Page { machine, taken, photo: photo.map(|p| (p.width, p.height)), materials, lying })
@@ -244,7 +240,7 @@ fn kept(app: &Shared, id: &str, form: &Kept) -> Result<(), AppError> {
         offcut: true,
         count: 1,
         price: None,
-        place: place_on(&machine),
+        place: rack::place_on(&machine.id),
         origin: format!("outlined on the bed of {}", machine.name),
     };
     app.store.add_stock(&new, who(app.signed(&form.person)))?;

@@ -12,10 +12,10 @@ use boustrophe_core::decisions::{Edit, OrderEdit, Strategy};
 use boustrophe_core::finding::Station;
 use boustrophe_core::hold::Op;
 use boustrophe_core::ids::{BatchId, CutId};
+use boustrophe_core::ledger::Ledger;
 use boustrophe_core::quantity::count;
 use boustrophe_core::time::clock;
 use serde::Deserialize;
-use std::sync::Arc;
 
 /// Where cuts are wanted in the order, as the stage and the list post it.
 #[derive(Deserialize)]
@@ -91,11 +91,12 @@ pub async fn places(app: Shared, Path(job): Path<i32>, Typed { form, .. }: Typed
     .await
 }
 
-/// Which batch.
+/// Which batch, and which way over its sheets, by its number; none for the table with the one that is chosen.
 #[derive(Deserialize)]
 pub struct Of {
     #[serde(default)]
     batch: BatchId,
+    way: Option<usize>,
 }
 
 struct Choice {
@@ -116,34 +117,52 @@ struct Strategies {
     revision: i32,
     batch: BatchId,
     rows: Vec<Choice>,
+    /// The way that is asked for next: its number and what it is called.
+    next: Option<(usize, String)>,
 }
 
-/// Every strategy with what it comes to.
+#[derive(Template)]
+#[template(path = "order/ways.html")]
+struct Ways {
+    job: i32,
+    revision: i32,
+    batch: BatchId,
+    rows: Vec<Choice>,
+    next: Option<(usize, String)>,
+}
+
+/// Ways over a batch's sheets with what each comes to, one at a time: the page asks for the next when it has one.
 pub async fn strategies(app: Shared, Path(job): Path<i32>, Query(of): Query<Of>) -> Result<Html<String>, AppError> {
-    blocking(&app, move |app| html(&compared(app, &app.load(job)?.about(of.batch))?)).await
+    blocking(&app, move |app| {
+        let loaded = app.load(job)?.about(of.batch);
+        let current = loaded.decided().order.strategy;
+        let others: Vec<Strategy> = Strategy::ALL.into_iter().filter(|s| *s != current).collect();
+        let next = |n: usize| others.get(n).map(|s| (n, s.name()));
+        let (revision, batch) = (loaded.revision.id, loaded.batch);
+        let Some(n) = of.way else {
+            let rows = vec![choice(&loaded, current, &loaded.here().ledger)];
+            return html(&Strategies { job, revision, batch, rows, next: next(0) });
+        };
+        let strategy = *others.get(n).ok_or_else(|| AppError::NoPage(format!("/jobs/{job}/orders")))?;
+        let edit = OrderEdit::SetStrategy { strategy }.on(batch).apply(&loaded.revision.decisions)?;
+        let then = app.deep.install(|| app.route(&edit, &loaded.shop))?.batch(batch).ledger;
+        html(&Ways { job, revision, batch, rows: vec![choice(&loaded, strategy, &then)], next: next(n + 1) })
+    })
+    .await
 }
 
-fn compared(app: &Arc<App>, loaded: &Loaded) -> Result<Strategies, AppError> {
+/// A way with what it comes to, against the one that is chosen.
+fn choice(loaded: &Loaded, strategy: Strategy, then: &Ledger) -> Choice {
     let now = loaded.here().ledger;
-    let current = loaded.decided().order.strategy;
-    let row = |strategy: Strategy| {
-        let edit = OrderEdit::SetStrategy { strategy }.on(loaded.batch);
-        let route = app.route(&edit.apply(&loaded.revision.decisions)?, &loaded.shop)?;
-        let then = route.batch(loaded.batch).ledger;
-        let signed =
-            |by: f64, text: String| if by.abs() < 0.5 { "=".into() } else { format!("{}{text}", if by < 0.0 { "−" } else { "+" }) };
-        Ok(Choice {
-            name: strategy.name(),
-            edit: serde_json::to_string(&edit).unwrap_or_default(),
-            chosen: strategy == current,
-            travel: metres(then.travel),
-            travel_change: signed(then.travel - now.travel, metres((then.travel - now.travel).abs())),
-            time: clock(then.seconds),
-            time_change: signed(then.seconds - now.seconds, clock((then.seconds - now.seconds).abs())),
-        })
-    };
-    // One that was chosen with figures of its own stands first.
-    let own = (!Strategy::ALL.contains(&current)).then_some(current);
-    let rows = own.into_iter().chain(Strategy::ALL).map(row).collect::<Result<_, AppError>>()?;
-    Ok(Strategies { job: loaded.job.id, revision: loaded.revision.id, batch: loaded.batch, rows })
+    let edit = OrderEdit::SetStrategy { strategy }.on(loaded.batch);
+    let signed = |by: f64, text: String| if by.abs() < 0.5 { "=".into() } else { format!("{}{text}", if by < 0.0 { "−" } else { "+" }) };
+    Choice {
+        name: strategy.name(),
+        edit: serde_json::to_string(&edit).unwrap_or_default(),
+        chosen: strategy == loaded.decided().order.strategy,
+        travel: metres(then.travel),
+        travel_change: signed(then.travel - now.travel, metres((then.travel - now.travel).abs())),
+        time: clock(then.seconds),
+        time_change: signed(then.seconds - now.seconds, clock((then.seconds - now.seconds).abs())),
+    }
 }

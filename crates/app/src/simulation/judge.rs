@@ -205,7 +205,8 @@ impl World {
             let _ = desk.tell("clear").await;
         } else if status.unknown && !matches!(status.state, State::Running | State::Paused | State::Walking) {
             let _ = desk.tell("zero").await;
-        } else if status.state == State::Ready && status.held.as_ref().is_some_and(|h| h.run == 0) {
+        } else if matches!(status.state, State::Ready | State::Paused | State::Loading) && status.held.as_ref().is_some_and(|h| h.run == 0)
+        {
             let _ = desk.stop().await;
         }
         let Some(run) = open.iter().find(|r| r.state != RunState::Waiting).cloned() else { return open };

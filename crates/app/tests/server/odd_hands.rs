@@ -80,8 +80,16 @@ fn what_no_page_would_post_is_answered_in_a_sentence() {
     // A stale page is told that the job has moved on.
     let stale = shop.post(&format!("/jobs/{job}/places"), &[("cuts", hole), ("at", "1"), ("revision", now.as_str()), ("batch", "1")]);
     assert_eq!(stale.status, 409, "{}", stale.text());
-    let ways = shop.get(&format!("/jobs/{job}/orders?batch=1")).text();
-    assert_eq!(ways.matches("<tr").count(), 1 + 7, "six ways, and the one with a figure of its own: {ways}");
+    // The way with a figure of its own stands first; the six others are asked for one after the other.
+    let mut ways = shop.get(&format!("/jobs/{job}/orders?batch=1")).text();
+    for n in 0..6 {
+        let next = format!("way={n}\"");
+        assert!(ways.contains(&next) && ways.contains("is worked out"), "{ways}");
+        ways = shop.get(&format!("/jobs/{job}/orders?batch=1&way={n}")).text();
+        assert_eq!(ways.matches("<form").count(), 1, "{ways}");
+    }
+    assert!(!ways.contains("is worked out"));
+    assert_eq!(shop.get(&format!("/jobs/{job}/orders?batch=1&way=6")).status, 404);
 }
 
 #[test]

@@ -1,6 +1,6 @@
 //! A shop that an earlier version stored opens as it was.
 
-use crate::client::Shop;
+use crate::client::{Shop, demo};
 use diesel::prelude::*;
 use diesel::sql_types::{Integer, Nullable, Text};
 use std::io::Read;
@@ -68,4 +68,34 @@ fn a_shop_from_before_there_were_batches_opens_as_it_was() {
     // And it goes on from there, in its one batch.
     let answer = shop.post("/jobs/1/edit", &[("revision", "19"), ("station", "nest"), ("edit", r#"{"do":"set-spacing","spacing":4.0}"#)]);
     assert_eq!(answer.status, 200, "{}", answer.sentence());
+}
+
+/// Data that were damaged open for reading only, and every page says so and what to do.
+#[test]
+fn a_damaged_shop_is_read_and_says_so() {
+    let mut shop = Shop::open(&[]);
+    let job = shop.job("Combs");
+    let mut large = demo("comb-tiles.svg");
+    large.extend(std::iter::repeat_n(b' ', 300_000));
+    assert_eq!(shop.upload(&format!("/jobs/{job}/drawings"), &[("comb.svg", &large)]).status, 204);
+    assert_eq!(shop.get("/health").status, 200);
+    let ended = std::process::Command::new("kill").args(["-TERM", &shop.process.id().to_string()]).status().expect("asked");
+    assert!(ended.success() && shop.process.wait().expect("it ends").success());
+    let data = std::mem::replace(&mut shop.data, tempfile::tempdir().expect("a folder"));
+    let path = data.path().join("shop.sqlite");
+    // All of it stands in the file, nothing in its log.
+    let mut shut = SqliteConnection::establish(path.to_str().expect("a path")).expect("it opens");
+    diesel::connection::SimpleConnection::batch_execute(&mut shut, "PRAGMA wal_checkpoint(TRUNCATE)").expect("written back");
+    drop(shut);
+    let mut bytes = std::fs::read(&path).expect("the data");
+    // Pages in the midst of the large file's: what stands before them is whole.
+    let from = bytes.len() - 20 * 4096;
+    bytes[from..from + 3 * 4096].fill(0x55);
+    std::fs::write(&path, &bytes).expect("damaged");
+    let shop = Shop::over(data, &[]);
+    let floor = shop.get("/");
+    assert!(floor.status == 200 && floor.text().contains("id=\"damaged\"") && floor.text().contains("Combs"), "{}", floor.text());
+    assert_eq!(shop.post("/jobs", &[("name", "Lids")]).status, 503);
+    assert_eq!(shop.get("/health").status, 503);
+    assert!(shop.get("/machines").status == 200 && shop.get("/shop/rack").status == 200);
 }

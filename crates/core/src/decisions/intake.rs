@@ -4,10 +4,10 @@ use super::clean::{Mend, Operation, Trace};
 use super::nest::Placement;
 use super::solid::SolidChoices;
 use super::table::{Table, TableEdit};
-use super::{Decisions, EditError, copies, within};
+use super::{BatchDecisions, Decisions, EditError, copies, within};
 use crate::drawing::Unit;
 use crate::geometry::{Affine, Bounds};
-use crate::ids::{BatchId, ContourId, PartId};
+use crate::ids::{BatchId, ContourId, EdgePlace, PartId};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -172,6 +172,12 @@ pub enum IntakeEdit {
         /// Contours that are there again under other names.
         #[serde(default)]
         carried: BTreeMap<ContourId, ContourId>,
+        /// Places on them that a hand set, where the contour is drawn from another corner or the other way round now.
+        #[serde(default)]
+        places: Vec<MovedPlace>,
+        /// Contours that are drawn the other way round now.
+        #[serde(default)]
+        reversed: BTreeSet<ContourId>,
         /// From where the drawing was to where it is, mm, as the six numbers of a matrix.
         #[serde(default)]
         moved: Option<[f64; 6]>,
@@ -258,7 +264,10 @@ impl IntakeEdit {
                 let id = d.drawings.iter().map(|x| x.id).max().unwrap_or(0) + 1;
                 d.drawings.push(DrawingDecisions::new(id, file, name));
             }
-            Self::ReplaceDrawing { drawing, file, name, carried, moved } => replace(d, *drawing, (file, name), carried, *moved)?,
+            Self::ReplaceDrawing { drawing, file, name, carried, moved, places, reversed } => {
+                replace(d, *drawing, (file, name), (carried, *moved))?;
+                redrawn(d, places, reversed);
+            }
             Self::RemoveDrawing { drawing } => {
                 d.find(*drawing)?;
                 d.drawings.retain(|x| x.id != *drawing);
@@ -357,13 +366,23 @@ impl IntakeEdit {
     }
 }
 
+/// A place on a contour, as it was called before a revision and as it is called since.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct MovedPlace {
+    /// The contour, by its name since.
+    pub contour: ContourId,
+    /// The place before.
+    pub was: EdgePlace,
+    /// The place since.
+    pub is: EdgePlace,
+}
+
 /// Another file in the place of a drawing's, with what was decided on contours that are there again under other names.
 fn replace(
     d: &mut Decisions,
     drawing: u32,
     (file, name): (&str, &str),
-    carried: &BTreeMap<ContourId, ContourId>,
-    moved: Option<[f64; 6]>,
+    (carried, moved): (&BTreeMap<ContourId, ContourId>, Option<[f64; 6]>),
 ) -> Result<(), EditError> {
     d.find(drawing)?;
     if !carried.is_empty() {
@@ -373,6 +392,24 @@ fn replace(
     let found = d.find(drawing)?;
     found.before = Some((std::mem::replace(&mut found.file, file.into()), std::mem::replace(&mut found.name, name.into())));
     Ok(())
+}
+
+/// What a hand said of places and sides stays where it was, on contours that are drawn from another corner or the other way round now.
+fn redrawn(d: &mut Decisions, places: &[MovedPlace], reversed: &BTreeSet<ContourId>) {
+    d.each_place(|contour, at| {
+        if let Some(to) = places.iter().find(|p| p.contour == contour && p.was == *at) {
+            *at = to.is;
+        }
+    });
+    for BatchDecisions { order, hold, .. } in d.batches.values_mut() {
+        let ways = order.ways.iter_mut().chain(order.copy_ways.values_mut().flatten());
+        ways.filter(|w| reversed.contains(w.0)).for_each(|(_, way)| *way = way.other());
+        let pierces = hold.pierces.iter_mut().chain(hold.copy_pierces.values_mut().flatten());
+        for (_, pierce) in pierces.filter(|p| reversed.contains(p.0)) {
+            (pierce.ahead, pierce.aside) = (-pierce.ahead, -pierce.aside);
+        }
+        hold.sides.iter_mut().filter(|s| reversed.contains(s.0)).for_each(|(_, side)| *side = side.other());
+    }
 }
 
 /// Copies of parts that a revision moved within their drawing stay where they lie on their sheets.

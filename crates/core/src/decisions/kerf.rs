@@ -20,6 +20,15 @@ impl LineSide {
     /// All, as offered.
     pub const ALL: [Self; 3] = [Self::Middle, Self::Left, Self::Right];
 
+    /// The same side of a line that runs the other way.
+    pub fn other(self) -> Self {
+        match self {
+            Self::Middle => Self::Middle,
+            Self::Left => Self::Right,
+            Self::Right => Self::Left,
+        }
+    }
+
     /// As shown.
     pub fn name(self) -> &'static str {
         match self {

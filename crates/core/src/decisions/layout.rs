@@ -177,6 +177,9 @@ pub struct Layout {
     pub sheets: Vec<SheetLayout>,
     /// Copies that found no place, by part.
     pub unplaced: BTreeMap<PartId, u32>,
+    /// What of the rack it was made for, used or not; `None` where that was not kept.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub made_for: Option<BTreeSet<u32>>,
 }
 
 impl Layout {

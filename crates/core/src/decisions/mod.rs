@@ -44,7 +44,7 @@ pub use clean::{CleanEdit, Mend};
 pub use edit::{Edit, EditError, MOST_COPIES, OnBatch};
 use edit::{copies, millimetres, set_or_clear, within};
 pub use hold::{HoldDecisions, HoldEdit, NickWhich, Sweep};
-pub use intake::{DrawingDecisions, Guest, IntakeEdit, Naming, View};
+pub use intake::{DrawingDecisions, Guest, IntakeEdit, MovedPlace, Naming, View};
 pub use kerf::{CornerRule, InnerCorner, LineSide, OuterCorner};
 pub use leads::{LeadEnd, LeadFrom, LeadRule, LeadShape, PiercePlace};
 pub use nest::{NestDecisions, NestEdit};
@@ -56,7 +56,7 @@ pub use stored::modern;
 pub use tray::{Lie, Tray};
 
 use crate::card::Card;
-use crate::ids::{BatchId, ContourId, PartId};
+use crate::ids::{BatchId, ContourId, EdgePlace, PartId};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use std::collections::BTreeMap;
@@ -195,10 +195,17 @@ impl Decisions {
     }
     /// The same with contours under other names, wherever they stand.
     pub fn renamed(&self, names: &BTreeMap<ContourId, ContourId>) -> Self {
-        /// A contour or part by its name, or a copy, whose name begins with its part's.
+        /// A contour or part by its name, a copy, whose name begins with its part's, or a cut.
         fn new_name(s: &str, names: &BTreeMap<String, String>) -> Option<String> {
             let of_copy = || s.split_once('-').and_then(|(part, n)| Some(format!("{}-{n}", names.get(part)?)));
-            names.get(s).cloned().or_else(of_copy)
+            // A cut is of a contour and a copy: either may be called otherwise now.
+            let of_cut = || {
+                let (contour, copy) = s.split_once('@')?;
+                let (to, at) = (new_name(contour, names), new_name(copy, names));
+                let known = to.is_some() || at.is_some();
+                known.then(|| format!("{}@{}", to.as_deref().unwrap_or(contour), at.as_deref().unwrap_or(copy)))
+            };
+            names.get(s).cloned().or_else(of_copy).or_else(of_cut)
         }
         fn rename(value: &mut Value, names: &BTreeMap<String, String>) {
             match value {
@@ -225,6 +232,20 @@ impl Decisions {
         });
         // What was written from decisions reads back as decisions.
         written.and_then(serde_json::from_value).unwrap_or_else(|_| self.clone())
+    }
+    /// All places on contours that a hand set.
+    pub fn each_place(&mut self, mut look: impl FnMut(ContourId, &mut EdgePlace)) {
+        for batch in self.batches.values_mut() {
+            let (order, hold) = (&mut batch.order, &mut batch.hold);
+            let starts = order.starts.iter_mut().chain(order.copy_starts.values_mut().flatten());
+            starts.for_each(|(c, at)| look(*c, at));
+            let nicks = hold.nick_places.iter_mut().chain(hold.copy_nicks.values_mut().flatten());
+            nicks.for_each(|(c, all)| all.iter_mut().for_each(|at| look(*c, at)));
+            let common = hold.common_nicks.iter_mut();
+            common.for_each(|(cut, all)| all.iter_mut().for_each(|at| look(cut.contour, at)));
+            let pierces = hold.pierces.iter_mut().chain(hold.copy_pierces.values_mut().flatten());
+            pierces.for_each(|(c, pierce)| look(*c, &mut pierce.at));
+        }
     }
     /// True where findings of this code were accepted at all these places.
     pub fn accepts(&self, code: &str, places: &BTreeMap<String, u32>) -> bool {

@@ -287,7 +287,8 @@ impl NestEdit {
             }
             Self::KeepLayout { layout } => {
                 sane_layout(layout)?;
-                nest.layout = Some(layout.clone());
+                let made_for = Some(nest.sheets.iter().filter_map(|s| s.rack).collect());
+                nest.layout = Some(Layout { made_for, ..layout.clone() });
             }
             Self::LayCopies { to } => {
                 let layout = nest.layout.as_mut().ok_or_else(|| EditError::Gone("that layout".into()))?;

@@ -121,6 +121,16 @@ pub enum Way {
     Against,
 }
 
+impl Way {
+    /// The same way along a line that is drawn the other way.
+    pub fn other(self) -> Self {
+        match self {
+            Self::Drawn => Self::Against,
+            Self::Against => Self::Drawn,
+        }
+    }
+}
+
 /// Decisions at Order, of one batch.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[serde(default)]

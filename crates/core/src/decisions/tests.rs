@@ -55,6 +55,8 @@ fn every() -> Vec<Edit> {
             file: "other".into(),
             name: "plate-b.dxf".into(),
             carried: Default::default(),
+            places: Vec::new(),
+            reversed: Default::default(),
             moved: None,
         }),
         Edit::Intake(IntakeEdit::SetUnit { drawing: 1, unit: Unit::In }),
@@ -181,6 +183,8 @@ fn a_new_file_keeps_what_was_decided_and_remembers_the_one_before() {
             file: "b".into(),
             name: "plate-b.dxf".into(),
             carried: Default::default(),
+            places: Vec::new(),
+            reversed: Default::default(),
             moved: None,
         }),
     ] {

@@ -36,6 +36,35 @@ pub fn meetings(a: &Segment, b: &Segment, same: f64) -> Vec<Meeting> {
         .collect()
 }
 
+/// Where on the first of two segments it comes nearest to the second, and how near, mm: 0 where they meet.
+pub fn apart(a: &Segment, b: &Segment) -> (Point, f64) {
+    let met = meetings(a, b, 1e-9).into_iter().map(|m| m.point);
+    let ends = [a.start, a.end, a.at(a.nearest(b.start)), a.at(a.nearest(b.end))];
+    // Between their ends they are nearest where the shortest way is square to both: through an arc's centre, along a line's normal.
+    let mut square: Vec<Point> = Vec::new();
+    if !b.is_line() {
+        let centre = b.center();
+        square.push(a.at(a.nearest(centre)));
+        if !a.is_line()
+            && let Some(way) = unit(a.center() - centre)
+        {
+            square.extend([a.center() + way * a.radius(), a.center() - way * a.radius()]);
+        }
+    } else if !a.is_line()
+        && let Some(way) = unit(b.end - b.start)
+    {
+        let normal = way.turn_90() * a.radius();
+        square.extend([a.center() + normal, a.center() - normal]);
+    }
+    let square = square.into_iter().map(|p| a.at(a.nearest(p)));
+    let all = met.chain(ends).chain(square).map(|p| (p, b.distance(p)));
+    all.min_by(|p, q| p.1.total_cmp(&q.1)).unwrap_or((a.start, f64::INFINITY))
+}
+
+fn unit(way: kurbo::Vec2) -> Option<kurbo::Vec2> {
+    (way.hypot() > 1e-12).then(|| way.normalize())
+}
+
 /// See [`meetings`], mm.
 const FLAT_RISE: f64 = 1e-4;
 /// A point that is nearer than this, mm, to both is a meeting or next to one: circles of kilometres leave so few figures.

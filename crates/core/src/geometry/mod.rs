@@ -20,7 +20,7 @@ pub use area::Corners;
 pub use clip::Clip;
 pub use curve::{Curve, subpaths};
 pub use fit::{biarc, fit_curves};
-pub use intersect::{Meeting, alongside, meetings};
+pub use intersect::{Meeting, alongside, apart, meetings};
 pub use kurbo::{Affine, Point, Vec2};
 pub use linear::solved;
 pub use nurbs::Nurbs;

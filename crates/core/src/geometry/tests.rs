@@ -264,3 +264,23 @@ proptest! {
         prop_assert!(found.iter().any(|m| m.point.distance(p) < 1e-5), "{found:?} for {p:?}");
     }
 }
+
+proptest! {
+    /// Two segments are as far apart as the nearest of many places along the one and the other.
+    #[test]
+    fn segments_are_apart_as_their_nearest_places_are(
+        from in (-20.0..20.0_f64, -20.0..20.0_f64), to in (-20.0..20.0_f64, -20.0..20.0_f64), bulge in prop_oneof![Just(0.0), -1.0..1.0_f64],
+        other in (-20.0..20.0_f64, -20.0..20.0_f64), end in (-20.0..20.0_f64, -20.0..20.0_f64), rise in prop_oneof![Just(0.0), -1.0..1.0_f64],
+    ) {
+        let segment = |a: (f64, f64), b: (f64, f64), bulge| Segment { start: p(a.0, a.1), end: p(b.0, b.1), bulge };
+        let (a, b) = (segment(from, to, bulge), segment(other, end, rise));
+        prop_assume!(a.chord() > 0.1 && b.chord() > 0.1);
+        let (place, near) = apart(&a, &b);
+        let places = |s: Segment| (0..=400).map(move |k| s.at(f64::from(k) / 400.0));
+        let looked = places(a).flat_map(|x| places(b).map(move |y| x.distance(y))).fold(f64::MAX, f64::min);
+        // Between two looks there is so much of each at most.
+        let between = (a.length() + b.length()) / 800.0;
+        prop_assert!(near <= looked + 1e-6 && near >= looked - between, "{near} for {looked}");
+        prop_assert!(a.distance(place) < 1e-6 && (b.distance(place) - near).abs() < 1e-6);
+    }
+}

@@ -121,6 +121,9 @@ impl Bench<'_> {
         line.runs = nicks::split(path, &places, gap);
         if self.holding.leads {
             // Between two copies there is no scrap to light the torch in.
+            if line.runs.len() > 1 {
+                troubles.on_shared_edges.extend(self.cuts.names().get(step.cut));
+            }
             troubles.on_the_edge.extend(line.runs.iter().skip(1).map(|r| (op.contour, r[0].start)));
             line.restarts = vec![Vec::new(); line.runs.len() - 1];
         }

@@ -7,7 +7,7 @@ use crate::clean::{ContourId, Operation};
 use crate::decisions::{AssignEdit, CleanEdit, Edit, HoldEdit, JobSetting, NestEdit};
 use crate::finding::{Finding, Severity, Station, counted};
 use crate::geometry::Point;
-use crate::ids::BatchId;
+use crate::ids::{BatchId, CutId};
 
 /// What could not be done as it should, gathered over a sheet.
 #[derive(Default)]
@@ -21,6 +21,8 @@ pub(super) struct Troubles {
     pub(super) in_a_cut: Vec<(ContourId, Point)>,
     /// Restarts behind nicks that would be on the finished edge.
     pub(super) on_the_edge: Vec<(ContourId, Point)>,
+    /// Cuts that copies have in common and that have such nicks.
+    pub(super) on_shared_edges: std::collections::BTreeSet<CutId>,
     pub(super) small_holes: Vec<(ContourId, Point)>,
     /// In which drawings those are.
     pub(super) drawn_in: std::collections::BTreeSet<(ContourId, u32)>,
@@ -29,6 +31,21 @@ pub(super) struct Troubles {
 }
 
 impl Troubles {
+    /// The lines behind whose nicks there is no place for a lead get none, whoever set them: the rule, or a hand, for one copy or all.
+    fn without_nicks(&self, given: &Given) -> Edit {
+        let shared: std::collections::BTreeSet<ContourId> = self.on_shared_edges.iter().map(|c| c.contour).collect();
+        let contours: std::collections::BTreeSet<ContourId> =
+            self.on_the_edge.iter().map(|at| at.0).filter(|c| !shared.contains(c)).collect();
+        let none = || Some(Vec::new());
+        let own = contours.iter().flat_map(|contour| {
+            let copies = given.decisions.copy_nicks.iter().filter(|c| c.1.contains_key(contour)).map(|c| Some(*c.0));
+            let all = std::iter::once(None).chain(copies).collect::<Vec<_>>();
+            all.into_iter().map(|copy| HoldEdit::SetNickPlaces { contour: *contour, places: none(), copy })
+        });
+        let common = self.on_shared_edges.iter().map(|cut| HoldEdit::SetCommonNicks { cut: *cut, places: none() });
+        Edit::All { edits: own.chain(common).map(|e| e.on(BatchId::FIRST)).collect() }
+    }
+
     pub(super) fn findings(self, sheet: usize, given: &Given) -> Vec<Finding> {
         let thickness = given.thickness;
         let place = |f: Finding, at: &[(ContourId, Point)]| f.on(at.iter().map(|a| a.0)).on_sheet(sheet, at.iter().map(|a| a.1));
@@ -111,7 +128,7 @@ impl Troubles {
             );
             out.push(
                 place(Finding::new(Station::Hold, Severity::Look, "nick-pierce", n, text), &self.on_the_edge)
-                    .choice("Leave the nicks off", HoldEdit::SetNicks { on: false }.on(BatchId::FIRST))
+                    .choice("Leave those nicks off", self.without_nicks(given))
                     .acceptable("Light it there"),
             );
         }

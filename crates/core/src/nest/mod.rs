@@ -44,7 +44,7 @@ use crate::geometry::{Path, Segment};
 use crate::ids::BatchId;
 use crate::shop::{Bed, Shop};
 use serde::Serialize;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 /// The terms in force at Nest.
@@ -205,7 +205,7 @@ pub fn run(work: &Work, kept: Option<&Layout>, terms: &Terms, bed: &Bed) -> (Nes
         sheet.placed.retain(|p| work.part(p.copy.part).is_some_and(|part| part.quantity > 0));
     }
     let gone = before - layout.sheets.iter().map(|s| s.placed.len()).sum::<usize>();
-    let stale = staleness(work, &layout, gone).or_else(|| other_blanks(&layout, terms));
+    let stale = staleness(work, &layout, gone).or_else(|| other_blanks(&layout, terms)).or_else(|| other_sheets(&layout, terms));
     if let Some(text) = &stale {
         findings.push(
             Finding::new(Station::Nest, Severity::Stop, "nest-stale", 1, text.as_str())
@@ -269,6 +269,19 @@ fn other_blanks(layout: &Layout, terms: &Terms) -> Option<String> {
         Some(tray) => format!("The nest was not made for {} in trays of {} × {}.", tray.name, tray.columns, tray.rows),
         None => "The nest was made for blanks, and sheets are cut now.".into(),
     })
+}
+
+/// What was chosen of the rack since, or is not any more.
+fn other_sheets(layout: &Layout, terms: &Terms) -> Option<String> {
+    let then = layout.made_for.as_ref().filter(|_| terms.tray.is_none())?;
+    let now: BTreeSet<u32> = terms.sheets.iter().filter_map(|s| s.rack).collect();
+    let named = |all: Vec<&u32>| all.into_iter().map(u32::to_string).collect::<Vec<_>>().join(", ");
+    let (more, fewer) = (named(now.difference(then).collect()), named(then.difference(&now).collect()));
+    match (more.is_empty(), fewer.is_empty()) {
+        (true, true) => None,
+        (false, _) => Some(format!("The nest was made before {more} of the rack was chosen.")),
+        (true, false) => Some(format!("The nest was made for {fewer} of the rack, which is not chosen any more.")),
+    }
 }
 
 fn staleness(work: &Work, layout: &Layout, gone: usize) -> Option<String> {

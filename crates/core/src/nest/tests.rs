@@ -96,6 +96,23 @@ fn what_fits_no_sheet_is_told_with_its_size() {
 }
 
 #[test]
+fn a_kept_layout_goes_stale_with_what_is_chosen_of_the_rack() {
+    let work = work(&[Path::rectangle(0.0, 0.0, 50.0, 50.0)], 3);
+    let layout = nest(&work, &terms_of(600.0, 400.0, 2.0, 6.0), 5);
+    let edit = |d: &Decisions, edit: NestEdit| edit.on(BatchId::FIRST).apply(d).expect("it applies");
+    let kept = edit(&Decisions::default(), NestEdit::KeepLayout { layout });
+    assert!(nested(&work, &kept).0.current);
+    let offcut = Sheet { rack: Some(7), ..Sheet::rectangle(300.0, 200.0) };
+    let chosen = edit(&kept, NestEdit::SetSheets { sheets: vec![offcut] });
+    let (left, findings) = nested(&work, &chosen);
+    assert!(!left.current && findings.iter().any(|f| f.code == "nest-stale" && f.text.contains("before 7 of the rack")), "{findings:?}");
+    // Nested again it is right, also where nothing found a place on it; and not when it is chosen no more.
+    let again = edit(&chosen, NestEdit::KeepLayout { layout: kept.first().nest.layout.clone().expect("it") });
+    assert!(nested(&work, &again).0.current);
+    assert!(!nested(&work, &edit(&again, NestEdit::SetSheets { sheets: Vec::new() })).0.current);
+}
+
+#[test]
 fn a_kept_layout_goes_stale_with_its_parts() {
     let before = work(&[Path::rectangle(0.0, 0.0, 50.0, 50.0)], 3);
     let mut decisions = Decisions::default();

@@ -30,8 +30,8 @@ const TOUCH: f64 = 0.6;
 /// Distance of the looks along what is scored or engraved, mm.
 const MARKED: f64 = 5.0;
 /// Distance of the samples along a burned move, mm, and most of them on one move.
-pub(super) const STEP: f64 = 0.5;
-pub(super) const MOST_SAMPLES: f64 = 64.0;
+const STEP: f64 = 0.5;
+const MOST_SAMPLES: f64 = 64.0;
 
 pub(super) type Boxed = GeomWithData<Rectangle<[f64; 2]>, usize>;
 

@@ -1,16 +1,25 @@
 //! Good parts are not cut into.
 
-use super::compare::{Boxed, MOST_SAMPLES, STEP, boxed, in_box};
+use super::compare::{Boxed, boxed, in_box};
 use super::faults::Faults;
 use super::{Meant, SheetProof, Traced};
 use crate::assign::Process;
-use crate::geometry::{Path, Point, Segment};
+use crate::geometry::{Path, Point, Segment, apart};
 use crate::release::Dialect;
 use rayon::prelude::*;
 use rstar::{AABB, RTree};
 
 /// A cut may come nearer to a part than half its kerf by this much, mm.
 const GOUGE: f64 = 0.05;
+
+/// So much of a move at either end is not looked at, mm: where cuts turn round the corner of a gap they come nearer by less than that.
+const TURNS: f64 = 0.25;
+
+/// A move without its ends; of a short one its middle.
+fn within(path: &Segment) -> Segment {
+    let share = (TURNS / path.length().max(1e-9)).min(0.5 - 1e-6);
+    path.piece(share, 1.0 - share)
+}
 
 /// No closed cut and no lead may come nearer to any part's material than half its kerf.
 pub(super) fn check(proof: &SheetProof, meant: &Meant, faults: &mut Faults) {
@@ -41,19 +50,17 @@ pub(super) fn check(proof: &SheetProof, meant: &Meant, faults: &mut Faults) {
             return bad;
         }
         let reach = (op.kerf / 2.0 - GOUGE - chord).max(0.0);
-        let samples = (m.path.length() / STEP).ceil().clamp(1.0, MOST_SAMPLES) as usize;
-        for i in 0..samples {
-            let p = m.path.at((i as f64 + 0.5) / samples as f64);
-            let mut near =
-                index.locate_in_envelope_intersecting(AABB::from_corners([p.x - reach, p.y - reach], [p.x + reach, p.y + reach]));
-            if near.any(|e| edges[e.data].0.distance(p) < reach) {
-                bad.push(p);
-            }
+        let looked_at = within(&m.path);
+        let around = looked_at.bounds().grown(reach);
+        let around = AABB::from_corners([around.min.x, around.min.y], [around.max.x, around.max.y]);
+        let near = index.locate_in_envelope_intersecting(around).map(|e| apart(&looked_at, &edges[e.data].0));
+        if let Some((p, _)) = near.filter(|n| n.1 < reach).min_by(|a, b| a.1.total_cmp(&b.1)) {
+            bad.push(p);
         }
-        // Crossing an edge shows in the samples; lying wholly inside a part does not.
+        // Coming near an edge, or crossing it, shows by that; lying wholly inside a part does not.
         let p = m.path.at(0.5);
-        let within = |(outer, holes): &(Path, Vec<Path>)| outer.contains(p) && !holes.iter().any(|h| h.contains(p));
-        if boxes.locate_in_envelope_intersecting(AABB::from_point([p.x, p.y])).any(|b| within(&outlines[b.data])) {
+        let inside = |(outer, holes): &(Path, Vec<Path>)| outer.contains(p) && !holes.iter().any(|h| h.contains(p));
+        if boxes.locate_in_envelope_intersecting(AABB::from_point([p.x, p.y])).any(|b| inside(&outlines[b.data])) {
             bad.push(p);
         }
         bad

@@ -176,6 +176,40 @@ fn a_cut_that_enters_a_neighbour_is_a_gouge() {
     assert!(verdict(&job, &blocks(&job.sheet)).iter().any(|f| f == "gouge"));
 }
 
+/// A plate of 300 mm, and below its long side a needle that points at it from so far, at so much along it; only the plate is cut.
+fn needle(at: f64, gap: f64) -> Job {
+    let thin = Path::polygon(&[(0.0, -100.0), (4.0, -100.0), (2.0, -70.0)].map(Point::from));
+    let (drawing, decisions) = cleaned(&outlines(&[Path::rectangle(0.0, 0.0, 300.0, 40.0), thin]), 1);
+    let shop = Shop::builtin();
+    let (work, _) = crate::testing::assigned(&[drawing], &decisions, &shop);
+    let place = |part: &crate::assign::Part| {
+        let b = part.outline.bounds();
+        let (x, y) = if b.width() > 100.0 { (10.0, 50.0) } else { (10.0 + at - 2.0, 50.0 - gap - 30.0) };
+        Placement { copy: crate::testing::copy(part.id, 0), x: x - b.min.x, y: y - b.min.y, angle: 0.0, mirrored: false }
+    };
+    let placed: Vec<Placement> = work.parts.iter().map(place).collect();
+    let plate = work.parts.iter().position(|p| p.outline.bounds().width() > 100.0).expect("the plate");
+    let layout = Layout { sheets: vec![SheetLayout { sheet: Sheet::rectangle(400.0, 200.0), placed }], ..Layout::default() };
+    let (toolpath, _) = crate::testing::held(&work, &layout, &Decisions::default(), &shop.machines[0], &shop);
+    let cuts = crate::testing::planned(&work, &layout, &Decisions::default(), &shop).sheets.swap_remove(0);
+    let mut sheet = toolpath.sheets[0].clone();
+    sheet.ops.retain(|op| op.placement == plate);
+    Job { work, layout, cuts, sheet }
+}
+
+/// However little reaches into a long cut, and wherever: no place of it lies between two looks.
+#[test]
+fn a_hair_of_a_neighbour_in_a_long_cut_is_a_gouge() {
+    for at in [7.1, 77.7, 151.3, 201.9, 263.4] {
+        let kerf = needle(at, 20.0).sheet.ops[0].kerf;
+        let gouged = |gap: f64| {
+            let job = needle(at, gap);
+            verdict(&job, &blocks(&job.sheet)).iter().any(|f| f == "gouge")
+        };
+        assert!(gouged(0.9 * kerf - 0.05) && !gouged(kerf), "at {at}, kerf {kerf}");
+    }
+}
+
 #[test]
 fn the_interpreter_reads_the_standard_and_nothing_else() {
     let length = |program: &str| -> Result<f64, ProgramFault> {

@@ -180,13 +180,6 @@ impl Dialect {
     pub fn of(machine: &Machine) -> Self {
         let mut dialect = machine.dialect.clone();
         dialect.arcs &= machine.arcs;
-        // The machine's own words go before the others. What the shop's book has was looked at when it was put there.
-        for (text, words) in [(&machine.air.0, &mut dialect.words.air_on), (&machine.air.1, &mut dialect.words.air_off)] {
-            if let Ok(word) = text.parse() {
-                words.retain(|w| *w != word);
-                words.insert(0, word);
-            }
-        }
         dialect
     }
 
@@ -309,9 +302,12 @@ mod tests {
 
     #[test]
     fn a_machine_s_own_words_are_written_and_the_usual_ones_still_understood() {
-        let mut machine = Shop::builtin().machines[0].clone();
-        machine.air = ("M7".into(), "M9".into());
-        let dialect = Dialect::of(&machine);
+        // As earlier versions stored it, beside the dialect.
+        let mut stored = serde_json::to_value(&Shop::builtin().machines[0]).expect("written");
+        assert!(stored.get("air").is_none(), "the air's words are in one place");
+        stored["air"] = serde_json::json!(["M7", "M9"]);
+        let machine: Machine = serde_json::from_value(stored).expect("read");
+        let dialect = Dialect::of(&machine.modern());
         assert_eq!(dialect.word(Meaning::Air), "M7".parse().ok());
         assert_eq!(dialect.means(Word::new('M', 8.0)), Some(Meaning::Air));
         assert_eq!(dialect.means(Word::new('M', 777.0)), None);
@@ -331,11 +327,7 @@ mod tests {
     #[test]
     fn words_of_many_controllers_can_be_said() {
         let text = "name = \"a\"\nwait-in = \"ms\"\nheader = [\"O1001\", \"G54 G64\", \"G0 Z5\"]\nfooter = [\"G0 Z20\"]\n[words]\nair-on = [\"M62 P1\"]\nair-off = [\"M63 P1\"]";
-        let machine = Machine {
-            dialect: text.parse().expect("it reads"),
-            air: (String::new(), String::new()),
-            ..Shop::builtin().machines[0].clone()
-        };
+        let machine = Machine { dialect: text.parse().expect("it reads"), ..Shop::builtin().machines[0].clone() };
         let program = super::super::sample(&machine);
         assert!(program.contains("M62 P1") && program.contains("G4 P500") && program.starts_with("O1001"), "{program}");
         let mut reader = Interpreter::new(Dialect::of(&machine));

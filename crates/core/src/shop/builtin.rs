@@ -1,6 +1,6 @@
 //! The shop as it is delivered: two machines, five materials, a chart.
 
-use super::{ChartRow, Machine, MachineKind, Material, Tool, air};
+use super::{ChartRow, Machine, MachineKind, Material, Tool};
 use crate::assign::Process;
 use crate::release::Dialect;
 
@@ -30,7 +30,7 @@ pub(super) fn lark() -> Machine {
         slow_share: 0.6,
         arcs: true,
         fast_gaps: true,
-        air: air(),
+        earlier_air: None,
         spot: 0.1,
         tools: Vec::new(),
         overlap: None,
@@ -67,7 +67,7 @@ pub(super) fn anvil() -> Machine {
         slow_share: 0.6,
         arcs: true,
         fast_gaps: true,
-        air: air(),
+        earlier_air: None,
         spot: 1.0,
         tools: vec![Tool { number: 1, kind: "scriber".into(), width: 0.5 }, Tool { number: 2, kind: "forming wheel".into(), width: 3.0 }],
         overlap: None,

@@ -86,9 +86,9 @@ pub struct Machine {
     /// A laser leads into stock that is so thick, mm; 0 where only told to. A torch always does.
     #[serde(default)]
     pub leads_from: f64,
-    /// Words that switch the assist air on and off.
-    #[serde(default = "air")]
-    pub air: (String, String),
+    /// Words that switch the assist air on and off, as earlier versions kept them beside the dialect; see [`Machine::modern`].
+    #[serde(default, rename = "air", skip_serializing)]
+    pub earlier_air: Option<(String, String)>,
     /// Width of the beam or torch on the material, mm: what is thinner cannot be engraved.
     #[serde(default = "spot")]
     pub spot: f64,
@@ -137,10 +137,6 @@ fn slow_share() -> f64 {
     0.6
 }
 
-fn air() -> (String, String) {
-    ("M8".into(), "M9".into())
-}
-
 fn spot() -> f64 {
     0.1
 }
@@ -157,6 +153,19 @@ pub struct Tool {
 }
 
 impl Machine {
+    /// The same with what earlier versions kept beside the dialect in the dialect: its words go before the others.
+    pub fn modern(mut self) -> Self {
+        if let Some((on, off)) = self.earlier_air.take() {
+            for (text, words) in [(on, &mut self.dialect.words.air_on), (off, &mut self.dialect.words.air_off)] {
+                if let Ok(word) = text.parse() {
+                    words.retain(|w| *w != word);
+                    words.insert(0, word);
+                }
+            }
+        }
+        self
+    }
+
     /// Its bed.
     pub fn bed(&self) -> Bed {
         Bed { name: self.name.clone(), width: self.bed_width, height: self.bed_height }
@@ -198,10 +207,6 @@ impl Machine {
         within("a spacing", self.spacing, 0.0, 500.0, " mm");
         within("a margin", self.margin, 0.0, 500.0, " mm");
         within("a spot", self.spot, 0.01, 10.0, " mm");
-        let known = |w: &str| matches!(w, "M7" | "M8" | "M9");
-        if !known(&self.air.0) || !known(&self.air.1) {
-            out.push(format!("{} and {} will not do for the air; use M7 or M8 for on, M9 for off", self.air.0, self.air.1));
-        }
         if !self.file_names.contains("{sheet}") || self.file_names.len() > 120 {
             out.push(
                 "a pattern for file names has {sheet} in it, and 120 letters at most: else one sheet's file would take another's place"

@@ -2,7 +2,7 @@
 
 use super::entities::{Insert, Paint, Raw, RawShape};
 use super::{Layer, Tables};
-use crate::{MOST_ENTITIES, ReadError};
+use crate::{MOST_DRAWN_OUT, MOST_ENTITIES, ReadError};
 use boustrophe_core::drawing::{Drawing, Entity, Nature, Shape, Style, Text};
 use boustrophe_core::geometry::{Affine, Point, Vec2};
 use std::collections::HashMap;
@@ -27,13 +27,15 @@ struct Expansion<'a> {
     styles: HashMap<Style, usize>,
     /// Entities visited, references among them: blocks that only hold blocks are bounded too.
     visited: usize,
+    /// Those that stand in blocks, once for each reference.
+    drawn_out: usize,
     /// Areas so far: the loops of one are filled together.
     areas: u32,
 }
 
 /// Puts every entity into the drawing, references drawn out; each entity of the file counts once.
 pub(super) fn expand(raw: Vec<Raw>, tables: &Tables, drawing: &mut Drawing) -> Result<(), ReadError> {
-    let mut expansion = Expansion { tables, drawing, styles: HashMap::new(), visited: 0, areas: 0 };
+    let mut expansion = Expansion { tables, drawing, styles: HashMap::new(), visited: 0, drawn_out: 0, areas: 0 };
     for entity in raw {
         let before = expansion.drawing.entities.len();
         let attached = entity.attached;
@@ -55,8 +57,11 @@ pub(super) fn expand(raw: Vec<Raw>, tables: &Tables, drawing: &mut Drawing) -> R
 impl Expansion<'_> {
     fn add(&mut self, raw: Raw, transform: Affine, outer: &Outer, depth: usize) -> Result<(), ReadError> {
         self.visited += 1;
-        if self.visited > MOST_ENTITIES {
-            return Err(ReadError::TooMany { file: self.drawing.file.clone() });
+        self.drawn_out += usize::from(depth > 0);
+        for (n, most) in [(self.visited, MOST_ENTITIES), (self.drawn_out, MOST_DRAWN_OUT)] {
+            if n > most {
+                return Err(ReadError::TooMany { file: self.drawing.file.clone(), most });
+            }
         }
         // Entities on layer 0 of a block take the layer of the reference.
         let layer = if depth > 0 && raw.layer == "0" { outer.layer.clone() } else { raw.layer.clone() };

@@ -96,6 +96,13 @@ fn a_block_in_itself_and_a_bomb_of_blocks_are_told() {
     }
     let bomb = read("bomb.dxf", file("", "", &blocks, "0 INSERT 8 0 2 B8 10 0 20 0").as_bytes());
     assert!(matches!(bomb, Err(ReadError::TooMany { .. })), "{:?}", bomb.map(|d| d.entities.len()));
+    // An array of arrays: three million lines in a thousand bytes.
+    let arrays = "0 BLOCK 2 A 10 0 20 0 0 LINE 8 0 10 0 20 0 11 1 21 0 0 ENDBLK 0 BLOCK 2 B 10 0 20 0 0 INSERT 8 0 2 A 10 0 20 0 70 100 71 100 44 2 45 2 0 ENDBLK";
+    let of = |columns: u32| {
+        read("rows.dxf", file("", "", arrays, &format!("0 INSERT 8 0 2 B 10 0 20 0 70 {columns} 71 1 44 300 45 300")).as_bytes())
+    };
+    assert!(matches!(of(300), Err(ReadError::TooMany { most: crate::MOST_DRAWN_OUT, .. })));
+    assert_eq!(of(3).expect("a perforated plate is read").entities.len(), 30_000);
 }
 
 #[test]

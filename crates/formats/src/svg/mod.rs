@@ -118,7 +118,7 @@ impl<'d> Walk<'_, 'd> {
     fn element(&mut self, node: &Node<'d, 'd>, transform: Affine, outer: &Looks, depth: usize) -> Result<(), ReadError> {
         self.visited += 1;
         if self.visited > MOST_ENTITIES || self.drawing.entities.len() > MOST_ENTITIES {
-            return Err(ReadError::TooMany { file: self.drawing.file.clone() });
+            return Err(ReadError::TooMany { file: self.drawing.file.clone(), most: crate::MOST_ENTITIES });
         }
         let name = node.tag_name().name();
         if depth > DEEPEST {

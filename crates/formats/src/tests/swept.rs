@@ -55,7 +55,7 @@ fn a_controller_without_arcs_gets_chords_and_its_own_words_for_the_air() {
     let shop = Shop::builtin();
     let mut machine = shop.machines[0].clone();
     machine.arcs = false;
-    machine.air = ("M7".into(), "M9".into());
+    machine.dialect.words.air_on = vec!["M7".parse().expect("a word")];
     let path = SheetPath {
         width: 300.0,
         height: 200.0,

@@ -1,10 +1,13 @@
 //! Boxes from their figures to released programs, and changed later with what was decided kept.
 
 use crate::job::Job;
+use crate::real::replacing;
 use boustrophe_core::assign::Process;
-use boustrophe_core::decisions::Stock;
+use boustrophe_core::clean::carry::carry;
+use boustrophe_core::decisions::{AssignEdit, Edit, NestEdit, Stock};
 use boustrophe_core::finding::Severity;
 use boustrophe_core::geometry::{Path, Point, Segment};
+use boustrophe_core::ids::BatchId;
 use boustrophe_core::panels::{BoxSpec, Form, Top};
 use boustrophe_core::proof::{Action, interpret};
 use boustrophe_core::route::Route;
@@ -118,4 +121,31 @@ fn figures_that_will_not_do_are_refused_by_name() {
         let told = boustrophe_formats::read("Nucleus.box", text.as_bytes()).expect_err("refused").to_string();
         assert!(told.starts_with("Nucleus.box") && told.contains(why), "{told}");
     }
+}
+
+/// What was decided on a panel stays with it when the box's figures change: its batch, how many of it.
+#[test]
+fn a_panel_keeps_its_batch_when_the_figures_change() {
+    let narrow = BoxSpec { size: (180.0, 120.0, 80.0), ..BoxSpec::default() };
+    let mut job = job(&narrow);
+    let base = |route: &Route| {
+        let part = route.work.parts.iter().find(|p| route.work.items[p.outer.expect("an outline")].contour.style.layer == "base");
+        part.expect("the base").clone()
+    };
+    let thick = Stock { thickness: 6.0, ..Stock::default() };
+    job.edit(&Edit::Assign(AssignEdit::AddBatch { stock: thick }));
+    let (part, to) = (base(&job.route()).id, BatchId(2));
+    job.edit(&Edit::Assign(AssignEdit::MoveParts { parts: vec![part], to }));
+    job.edit(&NestEdit::SetQuantity { part, quantity: 3 }.on(to));
+    let wide = BoxSpec { size: (210.0, 120.0, 80.0), ..narrow.clone() };
+    let read = |spec: &BoxSpec| boustrophe_formats::read("Nucleus.box", spec.to_text().as_bytes()).expect("it reads");
+    let machine = job.shop.machine("lark").expect("lark").clone();
+    let carried = carry((&read(&narrow), &read(&wide), true), &job.decisions, 1, &machine, &job.shop.tolerance);
+    job.edit(&replacing(carried));
+    let mut changed = self::job(&wide);
+    changed.decisions = job.decisions.clone();
+    let now = base(&changed.route());
+    assert_ne!(now.id, part, "its outline is another");
+    assert_eq!(now.wanted.get(&to), Some(&3), "{:?}", now.wanted);
+    assert!(!now.wanted.contains_key(&BatchId::FIRST));
 }

@@ -140,6 +140,8 @@ impl Job {
             file: format!("{name} revised"),
             name: name.into(),
             carried: Default::default(),
+            places: Vec::new(),
+            reversed: Default::default(),
             moved: None,
         };
         self.edit(&Edit::Intake(edit));

@@ -18,6 +18,7 @@ mod plans;
 mod posed;
 mod printed;
 mod real;
+mod revised;
 mod sabotage;
 mod solids;
 mod tables;

@@ -2,7 +2,7 @@
 
 use crate::job::{Job, pdf, stl};
 use boustrophe_core::assign::Process;
-use boustrophe_core::clean::carry::carry;
+use boustrophe_core::clean::carry::{Carried, carry};
 use boustrophe_core::decisions::{AssignEdit, Edit, IntakeEdit, NestEdit, Stock};
 use boustrophe_core::drawing::{FileUnits, Unit};
 use boustrophe_core::finding::Severity;
@@ -235,6 +235,21 @@ fn the_paper_of_a_plan_is_told_on_every_page() {
     }
 }
 
+/// The change to another file in the place of the first drawing's.
+pub fn replacing(carried: Carried) -> Edit {
+    let Carried { names, moved, places, reversed } = carried;
+    let (file, name) = ("b".to_owned(), "plates.dxf".to_owned());
+    Edit::Intake(IntakeEdit::ReplaceDrawing {
+        drawing: 1,
+        file,
+        name,
+        carried: names,
+        moved: moved.map(|m| m.as_coeffs()),
+        places,
+        reversed,
+    })
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(24))]
     /// A revision moved or turned as a whole keeps what was decided on each contour, with one of them changed the rest.
@@ -271,8 +286,8 @@ proptest! {
         let before = read("plates.dxf", &drawn(false, &|x, y| (x, y))).expect("it reads");
         let bytes = drawn(changed, &place);
         let after = read("plates.dxf", &bytes).expect("it reads");
-        let carried = carry(&before, &after, &job.decisions, 1, &machine, &job.shop.tolerance);
-        job.edit(&Edit::Intake(IntakeEdit::ReplaceDrawing { drawing: 1, file: "b".into(), name: "plates.dxf".into(), carried: carried.names, moved: carried.moved.map(|m| m.as_coeffs()) }));
+        let carried = carry((&before, &after, false), &job.decisions, 1, &machine, &job.shop.tolerance);
+        job.edit(&replacing(carried));
         let mut again = Job::of(&[("plates.dxf", bytes)], Stock::default());
         again.decisions = job.decisions.clone();
         let route = again.route();

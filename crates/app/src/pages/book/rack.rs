@@ -4,7 +4,7 @@ use super::who;
 use crate::error::{AppError, html};
 use crate::incoming::{Dropped, receive_form};
 use crate::pages::{Shared, blocking};
-use crate::rack::name;
+use crate::rack::{balance, name, place_words};
 use crate::shop::App;
 use askama::Template;
 use axum::extract::{Form, Multipart, Path};
@@ -38,6 +38,8 @@ struct Item {
     size: String,
     area: String,
     price: String,
+    /// Where it stands, in words.
+    place: String,
     /// Price and place, as a form brings them back.
     seen: String,
     held: Vec<(i32, String)>,
@@ -53,6 +55,8 @@ struct Shelf {
 #[derive(Template)]
 #[template(path = "shop/rack.html")]
 struct Rack {
+    /// What does not add up.
+    balance: Vec<String>,
     shelves: Vec<Shelf>,
     materials: Vec<(String, String)>,
 }
@@ -76,6 +80,7 @@ fn item(app: &App, s: Stocked) -> Result<Item, AppError> {
             format!("{:.0} % of it there", s.stock.sheet.area() / whole * 100.0)
         },
         price: s.stock.price.map_or_else(String::new, |p| p.to_string()),
+        place: place_words(&app.shop(), &s.stock.place),
         seen: seen(&s.stock),
         held: s.reserved.iter().map(|(job, name, n)| (*job, format!("{n} for “{name}”"))).collect(),
         events,
@@ -112,7 +117,7 @@ pub async fn rack(app: Shared) -> Result<Html<String>, AppError> {
             shelf.items.push(item(app, s)?);
         }
         let materials = shop.materials.iter().map(|m| (m.id.clone(), m.name.clone())).collect();
-        html(&Rack { shelves: shelves.into_values().collect(), materials })
+        html(&Rack { balance: balance(app)?, shelves: shelves.into_values().collect(), materials })
     })
     .await
 }
@@ -146,7 +151,7 @@ fn price(text: &str) -> Result<Option<f64>, AppError> {
 }
 
 fn place(text: &str) -> String {
-    text.trim().chars().take(LONGEST_PLACE).collect()
+    text.trim().replace(':', " ").chars().take(LONGEST_PLACE).collect()
 }
 
 /// Changes something on the rack, takes it away, or cuts it up into its largest pieces.
@@ -178,7 +183,9 @@ fn changed(app: &Arc<App>, id: i32, form: StockForm) -> Result<Redirect, AppErro
             if form.saw != seen(&stocked.stock) {
                 return Err(StoreError::Changed { what: ("rack".into(), format!("{}: {}", name(&stocked), seen(&stocked.stock))) }.into());
             }
-            let (price, place) = (price(&form.price)?, place(&form.place));
+            // What lies on a machine's bed lies there until somebody says another place.
+            let stays = form.place.trim() == place_words(&app.shop(), &stocked.stock.place);
+            let (price, place) = (price(&form.price)?, if stays { stocked.stock.place.clone() } else { place(&form.place) });
             let words = format!("{n:+}, {}, at “{place}”", price.map_or_else(|| "price as usual".into(), |p| format!("{p} each")));
             app.store.change_stock(id, (n, price, &place), &Taken { person, words: &words, ..Taken::default() })?;
         }

@@ -119,8 +119,6 @@ pub struct MachineForm {
     arcs: String,
     #[serde(default)]
     fast_gaps: String,
-    air_on: String,
-    air_off: String,
     #[serde(default)]
     tools: String,
     /// Pattern of file names; empty for as it was.
@@ -182,6 +180,7 @@ impl MachineForm {
             leads_from: or(&self.leads_from, known.leads_from)?,
             overlap: if self.overlap.trim().is_empty() { known.overlap } else { Some(n(&self.overlap)?) },
             silence: or(&self.silence, known.silence)?,
+            earlier_air: None,
             hourly: n(&self.hourly)?,
             spacing: n(&self.spacing)?,
             margin: n(&self.margin)?,
@@ -190,7 +189,6 @@ impl MachineForm {
             arcs: self.arcs == "on",
             fast_gaps: self.fast_gaps == "on",
             camera: self.camera == "on",
-            air: (self.air_on.trim().to_owned(), self.air_off.trim().to_owned()),
             file_names: if self.file_names.trim().is_empty() { known.file_names.clone() } else { self.file_names.trim().to_owned() },
             dialect: if self.dialect.trim().is_empty() {
                 known.dialect.clone()

@@ -234,7 +234,7 @@ fn rack_rows(app: &App, loaded: &Loaded) -> Result<Vec<RackRow>, AppError> {
             free,
             chosen: u32::try_from(s.id).is_ok_and(|id| chosen.contains(&id)),
             taken: if free == 0 { format!("in hand for {}", others()) } else { String::new() },
-            place: s.stock.place,
+            place: rack::place_words(&loaded.shop, &s.stock.place),
         }
     };
     Ok(app.store.stock(Some((&stock.material, stock.thickness)))?.into_iter().map(row).collect())
