@@ -7,7 +7,7 @@ use boustrophe_core::decisions::{AssignEdit, CleanEdit, Edit, HoldEdit, IntakeEd
 use boustrophe_core::finding::{Finding, Severity};
 use boustrophe_core::geometry::Point;
 use boustrophe_core::hold::Op;
-use boustrophe_core::ids::{BatchId, EdgePlace};
+use boustrophe_core::ids::BatchId;
 use boustrophe_core::proof;
 use boustrophe_core::route::Route;
 use proptest::prelude::*;
@@ -19,7 +19,7 @@ fn svg(width: u32, height: u32, body: &str) -> Vec<u8> {
 }
 
 /// A job over one drawing, one copy of each part as it was drawn, laid and held.
-fn job(body: &str, stock: Stock, edits: &[Edit]) -> (Job, Route) {
+pub fn job(body: &str, stock: Stock, edits: &[Edit]) -> (Job, Route) {
     let mut job = Job::of(&[("part.svg", svg(200, 150, body))], stock);
     let filled: Vec<_> = job.route().work.items.iter().filter(|i| i.contour.style.fill.is_some()).map(|i| i.contour.id).collect();
     job.edit(&Edit::Assign(AssignEdit::SetContours { contours: filled, process: Some(Process::Engrave) }));
@@ -29,7 +29,7 @@ fn job(body: &str, stock: Stock, edits: &[Edit]) -> (Job, Route) {
     (job, route)
 }
 
-fn told<'a>(route: &'a Route, code: &str) -> Option<&'a Finding> {
+pub fn told<'a>(route: &'a Route, code: &str) -> Option<&'a Finding> {
     route.findings.iter().find(|f| f.code == code && f.severity != Severity::Note)
 }
 
@@ -39,7 +39,7 @@ fn places(route: &Route, finding: &Finding) -> Vec<Point> {
     finding.place.points.iter().map(|p| placed.affine().inverse() * *p).collect()
 }
 
-const RED: &str = r#"fill="none" stroke="red""#;
+pub const RED: &str = r#"fill="none" stroke="red""#;
 
 #[test]
 fn what_the_beam_cannot_make_is_told_where_it_is() {
@@ -125,47 +125,6 @@ fn a_torch_is_lit_in_the_scrap_behind_nicks_too() {
         |code: &str| route.findings.iter().filter(|f| f.code == code && f.severity == Severity::Look).map(|f| f.count).sum::<usize>();
     assert!(told_of("nick-pierce") + told_of("no-lead") + told_of("pierce-in-cut") > 0, "{:?}", route.findings);
     keeps_off_cuts(&route);
-}
-
-/// Nicks that are left off stay off, also those that a hand set, for one copy or for all, and on common edges; other lines keep theirs.
-#[test]
-fn nicks_that_are_left_off_stay_off() {
-    let several =
-        [HoldEdit::SetNicks { on: true }.on(BatchId::FIRST), Edit::Intake(IntakeEdit::SetDrawingQuantity { drawing: 1, quantity: 3 })];
-    // A slot so narrow that no lead finds room in it behind a nick.
-    let place = |share: f64| Some(vec![EdgePlace::On { segment: 0, share }, EdgePlace::On { segment: 2, share }]);
-    let narrow = |height: f64| {
-        let body = format!(r#"<path {RED} d="M10 10h140v90h-140z"/><path {RED} d="M40 50h60v{height}h-60z"/>"#);
-        let (mut job, route) = self::job(&body, steel(), &several);
-        let slot = route.work.items.iter().find(|i| i.contour.area.abs() < 400.0).expect("the slot").contour.id;
-        job.edit(&HoldEdit::SetNickPlaces { contour: slot, places: place(0.4), copy: None }.on(BatchId::FIRST));
-        told(&job.route(), "nick-pierce").is_some().then_some((job, route, slot))
-    };
-    let (mut job, route, slot) = [5.0, 4.4, 3.8, 3.2, 2.6].into_iter().find_map(narrow).expect("a slot without room");
-    let copies: Vec<_> = route.first().nested.layout.sheets[0].placed.iter().map(|p| p.copy).collect();
-    job.edit(&HoldEdit::SetNickPlaces { contour: slot, places: place(0.6), copy: Some(copies[1]) }.on(BatchId::FIRST));
-    let left_off = |job: &mut Job, what: &str| {
-        let route = job.route();
-        let finding = told(&route, "nick-pierce").unwrap_or_else(|| panic!("{what}: {:?}", route.findings)).clone();
-        job.edit(&finding.remedies[0].edit);
-        let route = job.route();
-        assert!(told(&route, "nick-pierce").is_none(), "{what}: {:?}", route.findings);
-        assert_eq!(job.decisions.first().hold.nicks, Some(true), "nicks are not off for everything else");
-        route
-    };
-    let route = left_off(&mut job, "slots");
-    let nicks = |slot_only: bool| {
-        let ops = route.first().toolpath.sheets.iter().flat_map(|s| &s.ops).filter(|op| (op.contour == slot) == slot_only);
-        ops.map(|op| op.line().nicks.len()).sum::<usize>()
-    };
-    assert!(nicks(true) == 0 && nicks(false) > 0);
-    let shared = [
-        HoldEdit::SetNicks { on: true }.on(BatchId::FIRST),
-        NestEdit::SetCommonEdges { on: true }.on(BatchId::FIRST),
-        Edit::Intake(IntakeEdit::SetDrawingQuantity { drawing: 1, quantity: 6 }),
-    ];
-    let (mut job, _) = self::job(&format!(r#"<path {RED} d="M10 10h120v90h-120z"/>"#), steel(), &shared);
-    left_off(&mut job, "common edges");
 }
 
 /// No lead begins within a kerf of the slit of what is cut before it.

@@ -22,6 +22,7 @@ mod revised;
 mod sabotage;
 mod solids;
 mod tables;
+mod unnicked;
 mod views;
 
 use boustrophe_core::assign::Process;
