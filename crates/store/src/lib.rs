@@ -38,7 +38,7 @@ use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 use std::cell::Cell;
 use std::fs::{File, TryLockError};
 use std::path::Path;
-use std::sync::atomic::{AtomicU8, Ordering};
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 use time::OffsetDateTime;
 use time::format_description::well_known::Rfc3339;
@@ -192,8 +192,8 @@ pub struct Store {
     pool: Pool<ConnectionManager<SqliteConnection>>,
     /// The name by which machines know this shop.
     identity: String,
-    /// Nothing is written: 0 never, 1 again, 2 now.
-    reads_only: AtomicU8,
+    /// Nothing is written now.
+    reads_only: AtomicBool,
     /// What is wrong with the data, where something is: then nothing is written.
     damage: Option<String>,
     /// Held as long as the shop is open, so that no second server opens it.
@@ -247,7 +247,7 @@ impl Store {
             .connection_customizer(Box::new(Pragmas))
             .build(ConnectionManager::new(path.to_string_lossy()))
             .map_err(|e| failed(e.to_string()))?;
-        let store = Self { pool, identity, reads_only: AtomicU8::new(0), damage, _lock: lock };
+        let store = Self { pool, identity, reads_only: AtomicBool::new(false), damage, _lock: lock };
         if store.damage.is_some() {
             store.only_read(true);
         } else {
@@ -269,7 +269,7 @@ impl Store {
 
     /// Refuses every change from now on, or takes them again: for a disk that must not be written to.
     pub fn only_read(&self, on: bool) {
-        self.reads_only.store(if on { 2 } else { 1 }, Ordering::Release);
+        self.reads_only.store(on, Ordering::Release);
     }
 
     /// Reads and writes, as everything else does: for whoever asks whether the shop is well.
@@ -281,10 +281,8 @@ impl Store {
 
     fn connection(&self) -> Result<PooledConnection<ConnectionManager<SqliteConnection>>, StoreError> {
         let mut c = self.pool.get().map_err(|e| StoreError::Busy(e.to_string()))?;
-        let reads_only = self.reads_only.load(Ordering::Acquire);
-        if reads_only > 0 {
-            c.batch_execute(if reads_only == 2 { "PRAGMA query_only = ON" } else { "PRAGMA query_only = OFF" })?;
-        }
+        // A connection may have been used when that was otherwise.
+        c.batch_execute(if self.reads_only.load(Ordering::Acquire) { "PRAGMA query_only = ON" } else { "PRAGMA query_only = OFF" })?;
         Ok(c)
     }
 }

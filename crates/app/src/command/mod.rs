@@ -25,7 +25,8 @@ pub fn run(args: impl IntoIterator<Item = OsString>) -> Result<ExitCode, Failure
         Command::Controller(controller) => crate::server::run_machine(&controller),
         Command::ReadDrawing(name) => crate::reading::run(&name),
         Command::Prep(options) => {
-            bound(LONGEST + options.nest_seconds);
+            // Each batch is nested for so long.
+            bound(LONGEST + options.nest_seconds * (1 + options.stocks.len()) as f64);
             prep::run(&options)
         }
         Command::Prove { program, job, sheet, json } => {

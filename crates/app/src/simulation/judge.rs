@@ -258,8 +258,10 @@ impl World {
             let certain = used.values().filter(|b| **b).count() as i64;
             let possible = used.len() as i64;
             let gone = i64::from(SHEETS) + by_hand - i64::from(stocked);
+            let doubt: Vec<i64> = locked(&self.told).in_doubt.iter().filter(|d| d.0 == m.stock).map(|d| -d.1).collect();
+            let (less, more): (i64, i64) = (doubt.iter().map(|d| (*d).min(0)).sum(), doubt.iter().map(|d| (*d).max(0)).sum());
             assert!(
-                (certain..=possible).contains(&gone),
+                (certain + less..=possible + more).contains(&gone),
                 "of sheet {} the rack lacks {gone}, and {certain} to {possible} were worked on ({used:?}): {:#?}",
                 m.stock,
                 events.iter().map(|e| &e.words).collect::<Vec<_>>()

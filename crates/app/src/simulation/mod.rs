@@ -70,6 +70,8 @@ struct Told {
     again: BTreeSet<i32>,
     /// Sheets put on the rack and taken from it by hand, by number.
     by_hand: BTreeMap<i32, i64>,
+    /// The same where the shop was killed in it: sheet and how many.
+    in_doubt: Vec<(i32, i64)>,
     /// Jobs that were deleted, with their runs: what each burned is settled before.
     deleted: BTreeSet<i32>,
 }
