@@ -149,3 +149,50 @@ fn a_job_that_cannot_be_read_stops_itself_alone() {
     assert_eq!(shop.post(&format!("/jobs/{bad}/back"), &[("revision", &head.to_string())]).status, 303);
     assert_eq!(shop.get(&format!("/jobs/{bad}/intake")).status, 200);
 }
+
+/// A place on a bed is the machine, whatever it is called: renamed, what lies there still lies there for Nest.
+#[test]
+fn what_lies_on_a_bed_lies_there_under_its_new_name() {
+    let shop = Shop::open(&[]);
+    let rings = [("rings", "[[[20,30],[220,30],[220,180],[20,180]]]"), ("material", "birch-ply"), ("thickness", "3")];
+    assert_eq!(shop.post("/bed/lark/keep", &rings).status, 303);
+    let names = [
+        "bed_width",
+        "bed_height",
+        "feed_limit",
+        "rapid",
+        "acceleration",
+        "junction",
+        "power_limit",
+        "lift",
+        "change",
+        "row_turn",
+        "slat_pitch",
+        "hourly",
+        "spacing",
+        "margin",
+        "spot",
+        "revision",
+    ];
+    let form = "action=\"/shop/machines/lark\"";
+    let renamed = |name: &str| {
+        let page = shop.get("/shop/machines").text();
+        let known: Vec<(&str, String)> = names.iter().map(|n| (*n, field(&page, form, n))).collect();
+        let mut fields: Vec<(&str, &str)> = known.iter().map(|(n, v)| (*n, v.as_str())).collect();
+        fields.push(("name", name));
+        let answer = shop.post("/shop/machines/lark", &fields);
+        assert_eq!(answer.status, 303, "{}", answer.sentence());
+        let rack = shop.get("/shop/rack").text();
+        assert!(rack.contains(&format!("on the bed of {name}")), "{rack}");
+        rack
+    };
+    let rack = renamed("Meadow pipit");
+    // Changed on the rack by somebody who left its place as it was shown, it stays there too.
+    let id = rack.split("action=\"/shop/rack/").nth(1).and_then(|t| t.split('"').next()).expect("its form");
+    let path = format!("/shop/rack/{id}");
+    let (there, saw) = (field(&rack, &path, "there"), field(&rack, &path, "saw"));
+    let changed = [("there", there.as_str()), ("saw", &saw), ("price", "4"), ("place", "on the bed of Meadow pipit"), ("what", "keep")];
+    assert_eq!(shop.post(&path, &changed).status, 303);
+    let rack = renamed("Wheatear");
+    assert!(!rack.contains("Meadow"), "{rack}");
+}

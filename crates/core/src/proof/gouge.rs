@@ -12,8 +12,14 @@ use rstar::{AABB, RTree};
 /// A cut may come nearer to a part than half its kerf by this much, mm.
 const GOUGE: f64 = 0.05;
 
-/// So much of a move at either end is not looked at, mm: where cuts turn round the corner of a gap they come nearer by less than that.
+/// So much of a move at either end, mm, is where it turns: round the corner of a gap that two parts share it may come [`CORNER`] nearer.
 const TURNS: f64 = 0.25;
+
+/// What a cut may come nearer to a corner where it turns, mm; it never touches.
+const CORNER: f64 = 0.15;
+
+/// Two lines that are nearer than this touch, mm.
+const TOUCH: f64 = 1e-3;
 
 /// A move without its ends; of a short one its middle.
 fn within(path: &Segment) -> Segment {
@@ -50,13 +56,13 @@ pub(super) fn check(proof: &SheetProof, meant: &Meant, faults: &mut Faults) {
             return bad;
         }
         let reach = (op.kerf / 2.0 - GOUGE - chord).max(0.0);
-        let looked_at = within(&m.path);
-        let around = looked_at.bounds().grown(reach);
-        let around = AABB::from_corners([around.min.x, around.min.y], [around.max.x, around.max.y]);
-        let near = index.locate_in_envelope_intersecting(around).map(|e| apart(&looked_at, &edges[e.data].0));
-        if let Some((p, _)) = near.filter(|n| n.1 < reach).min_by(|a, b| a.1.total_cmp(&b.1)) {
-            bad.push(p);
-        }
+        let too_near = |path: &Segment, reach: f64| {
+            let around = path.bounds().grown(reach);
+            let around = AABB::from_corners([around.min.x, around.min.y], [around.max.x, around.max.y]);
+            let near = index.locate_in_envelope_intersecting(around).map(|e| apart(path, &edges[e.data].0));
+            near.filter(|n| n.1 < reach).min_by(|a, b| a.1.total_cmp(&b.1)).map(|n| n.0)
+        };
+        bad.extend(too_near(&within(&m.path), reach).or_else(|| too_near(&m.path, (reach - CORNER).max(TOUCH))));
         // Coming near an edge, or crossing it, shows by that; lying wholly inside a part does not.
         let p = m.path.at(0.5);
         let inside = |(outer, holes): &(Path, Vec<Path>)| outer.contains(p) && !holes.iter().any(|h| h.contains(p));

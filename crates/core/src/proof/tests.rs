@@ -210,6 +210,18 @@ fn a_hair_of_a_neighbour_in_a_long_cut_is_a_gouge() {
     }
 }
 
+/// Where a cut turns it may come nearer to a neighbour's corner, but does not touch it.
+#[test]
+fn a_neighbour_is_not_touched_where_a_cut_turns() {
+    for at in [0.1, 299.9] {
+        let gouged = |gap: f64| {
+            let job = needle(at, gap);
+            verdict(&job, &blocks(&job.sheet)).iter().any(|f| f == "gouge")
+        };
+        assert!(gouged(0.03) && !gouged(0.3), "at {at}");
+    }
+}
+
 #[test]
 fn the_interpreter_reads_the_standard_and_nothing_else() {
     let length = |program: &str| -> Result<f64, ProgramFault> {
