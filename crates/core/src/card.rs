@@ -3,12 +3,13 @@
 //! A card is an ordinary job: a drawing with one layer a cell, and a setting of the job's own for each. The person burns
 //! it, looks, and clicks the best cell; the gauge is measured, and its figures give the kerf.
 
-use crate::assign::Process;
+pub use crate::decisions::Card;
+use crate::process::Process;
+
 use crate::decisions::JobSetting;
 use crate::geometry::{Affine, Path, Point, Vec2};
 use crate::lettering::strokes;
 use crate::shop::ChartRow;
-use serde::{Deserialize, Serialize};
 
 /// Sides of a cell and room between cells, mm.
 const CELL: f64 = 10.0;
@@ -22,23 +23,6 @@ const MOST_CELLS: usize = 144;
 pub const BLOCKS: u32 = 10;
 /// Width of one block of a gauge as drawn, mm.
 pub const BLOCK: f64 = 20.0;
-
-/// What a job tries out.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Card {
-    /// A grid: a row a feed, a column a power.
-    Grid {
-        /// What is tried.
-        process: Process,
-        /// Feeds from the lowest row up, mm/min.
-        feeds: Vec<f64>,
-        /// Powers from the left, percent.
-        powers: Vec<f64>,
-    },
-    /// Blocks cut side by side without making up for the kerf.
-    Gauge,
-}
 
 /// A card as it is drawn.
 #[derive(Clone, Debug, Default, PartialEq)]

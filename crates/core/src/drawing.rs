@@ -311,7 +311,7 @@ pub struct Drawing {
     /// [`Drawing::MOST_BROKEN`].
     pub damage: Vec<String>,
     /// The solid that the file is of: its faces may be drawn otherwise.
-    pub solid: Option<Arc<crate::solid::Solid>>,
+    pub solid: Option<Arc<crate::mesh::Solid>>,
     /// What outlines say that were set as letters when it was read.
     #[serde(default)]
     pub lettered: Vec<Text>,

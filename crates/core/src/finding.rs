@@ -1,5 +1,7 @@
 //! What the software noticed: where, how bad, and what would mend it.
 
+pub use crate::words::counted;
+
 use crate::decisions::Edit;
 use crate::geometry::Point;
 use crate::ids::{BatchId, ContourId};
@@ -231,9 +233,4 @@ impl Finding {
         self.place.points = points.into_iter().take(Place::MOST_POINTS).collect();
         self
     }
-}
-
-/// `1 line`, `3 lines`.
-pub fn counted(n: usize, one: &str, many: &str) -> String {
-    if n == 1 { format!("1 {one}") } else { format!("{n} {many}") }
 }

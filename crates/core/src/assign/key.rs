@@ -59,7 +59,7 @@ pub(super) fn process_of(contour: &Contour, given: &Given) -> (Process, Why) {
         let tool = given.customs.stock(given.wanted.batch(contour.drawing)).marks;
         return (if tool { Process::Mark } else { Process::Score }, Why::Centre);
     }
-    if let Some(n) = rules.iter().position(|r| r.when.holds(contour)) {
+    if let Some(n) = rules.iter().position(|r| r.when.holds(&contour.style, contour.path.closed, contour.bounds)) {
         return (rules[n].process, Why::Rule(n + 1));
     }
     if contour.style.nature == Nature::Picture {

@@ -1,7 +1,6 @@
 //! Station 3: what each line is, and which lines make a part.
 
 mod chart;
-mod containment;
 mod given;
 mod key;
 mod notes;
@@ -13,9 +12,9 @@ mod tests;
 mod thin;
 
 pub use crate::decisions::Process;
+pub use crate::geometry::parents;
 pub use crate::ids::PartId;
 pub use chart::{bereft, charted};
-pub use containment::parents;
 pub use given::{Customs, Decided, Given, StockCustoms, Wanted};
 pub use key::KeyRow;
 pub use parts::Part;

@@ -7,12 +7,12 @@ use super::given::Given;
 use super::{Item, Part, Process};
 use crate::clean::Cleaned;
 use crate::decisions::clean::Operation;
+use crate::decisions::nest::{Grain, PartNest};
 use crate::decisions::{AssignEdit, CleanEdit, Edit, NestEdit, Stock};
 use crate::drawing::Text;
 use crate::finding::{Finding, Severity, Station, counted};
 use crate::geometry::Point;
 use crate::ids::{BatchId, ContourId, PartId};
-use crate::nest::{Grain, PartNest};
 use std::collections::BTreeMap;
 use words::{Said, is_stuff, understood};
 

@@ -1,9 +1,9 @@
 //! Parts: an outer contour with all that lies inside it, moving as one.
 
-use super::containment::{Outlines, parents};
 use super::{Item, Process};
 use crate::clean::{Cleaned, Contour, ContourId};
 use crate::geometry::{Bounds, Path};
+use crate::geometry::{Outlines, parents};
 use crate::ids::{BatchId, PartId};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;

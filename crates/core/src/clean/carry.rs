@@ -4,12 +4,12 @@
 //! the same contours under other names: they are found again by their shape, and by the one motion that most of them share.
 
 use super::{Cleaned, Contour, ContourId};
+use crate::decisions::nest::turned;
 use crate::decisions::{Decisions, DrawingDecisions, MovedPlace};
 use crate::drawing::{Drawing, FileUnits, Unit};
 use crate::geometry::{Affine, Path, Point, Tolerance, Vec2};
 use crate::ids::EdgePlace;
 use crate::intake;
-use crate::nest::turned;
 use crate::shop::Machine;
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::collections::{BTreeMap, BTreeSet};

@@ -18,6 +18,7 @@ pub mod operate;
 mod overlaps;
 mod paper;
 mod strays;
+mod table;
 #[cfg(test)]
 mod tests;
 mod told;
@@ -35,7 +36,7 @@ use crate::drawing::{Bitmap, Drawing, Nature, Picture, Shape, Style, Text};
 use crate::finding::Finding;
 use crate::geometry::{Affine, Bounds, LARGEST_COORDINATE, Path, Point, Segment, Tolerance};
 use crate::intake::Intake;
-use crate::table;
+
 use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use serde::{Deserialize, Serialize};

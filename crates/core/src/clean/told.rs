@@ -5,12 +5,12 @@ use super::crossings::Crossing;
 use super::operate::Lost;
 use super::overlaps::Overlaps;
 use super::{Cleaned, Contour, ContourId, Piece, strays, trace};
-use crate::assign::Process;
 use crate::decisions::{AssignEdit, CleanEdit, DrawingDecisions, Edit, IntakeEdit, Mend};
 use crate::drawing::{Bitmap, Nature, Style};
 use crate::finding::{Finding, Severity, Station, counted};
 use crate::geometry::{Path, Point, Segment, Tolerance, Vec2};
 use crate::intake::Intake;
+use crate::process::Process;
 use rayon::prelude::*;
 use std::sync::Arc;
 

@@ -8,8 +8,8 @@ mod common;
 #[cfg(test)]
 mod tests;
 
-use crate::assign::{Process, Work, parents};
-use crate::geometry::Path;
+use crate::assign::{Process, Work};
+use crate::geometry::{Path, parents};
 use crate::ids::{ContourId, CopyId, CutId, EdgePlace};
 use crate::nest::{Layout, SheetLayout};
 use rayon::prelude::*;

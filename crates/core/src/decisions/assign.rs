@@ -1,11 +1,11 @@
 //! What is decided at Assign: what each line is, what it is done with, and which batch makes it.
 
-pub use super::process::Process;
-use super::{Decisions, EditError, Stock, set_or_clear, within};
-use crate::card::Card;
+use super::Card;
+use super::{Decisions, EditError, Stock, checked, set_or_clear, within};
 use crate::ids::{BatchId, ContourId, PartId};
 use crate::lettering::Face;
 use crate::picture::Tone;
+pub use crate::process::Process;
 use crate::shop::ChartRow;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -261,13 +261,13 @@ impl AssignEdit {
             }
             Self::SetBatch { batch, machine, material, thickness } => {
                 let stock = Stock { machine: machine.clone(), material: material.clone(), thickness: *thickness };
-                d.batch_mut(*batch)?.stock = stock.checked()?;
+                d.batch_mut(*batch)?.stock = checked(stock)?;
             }
             Self::AddBatch { stock } => {
                 if d.batches.len() >= MOST_BATCHES {
                     return Err(EditError::TooMany { what: "batches of one job", most: MOST_BATCHES });
                 }
-                d.add_batch(stock.clone().checked()?);
+                d.add_batch(checked(stock.clone())?);
             }
             Self::DropBatch { batch } => drop_batch(d, *batch)?,
             Self::MoveParts { parts, to } => {
@@ -308,7 +308,7 @@ impl AssignEdit {
             Self::AddBatch { stock } => format!("A batch of {} {} mm on {}", stock.material, stock.thickness, stock.machine),
             Self::DropBatch { batch } => format!("Batch {batch} given up"),
             Self::MoveParts { parts, to } => {
-                format!("{} to batch {to}", crate::finding::counted(parts.len(), "part", "parts"))
+                format!("{} to batch {to}", crate::words::counted(parts.len(), "part", "parts"))
             }
         }
     }

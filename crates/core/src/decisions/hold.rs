@@ -252,10 +252,10 @@ impl HoldEdit {
             Self::SetNickCount { count: None } => "Nicks as many as usual".into(),
             Self::SetNickWhich { which } => format!("Nicks: {}", which.name()),
             Self::SetNickPlaces { places: None, .. } => "Nicks left to the rule".into(),
-            Self::SetNickPlaces { places: Some(at), .. } => format!("{} set by hand", crate::finding::counted(at.len(), "nick", "nicks")),
+            Self::SetNickPlaces { places: Some(at), .. } => format!("{} set by hand", crate::words::counted(at.len(), "nick", "nicks")),
             Self::SetCommonNicks { places: None, .. } => "Nicks on a common edge left to the rule".into(),
             Self::SetCommonNicks { places: Some(at), .. } => {
-                format!("{} set by hand on a common edge", crate::finding::counted(at.len(), "nick", "nicks"))
+                format!("{} set by hand on a common edge", crate::words::counted(at.len(), "nick", "nicks"))
             }
             Self::SetCorners { corners } => format!("Inner corners {}, outer {}", corners.inner.name(), corners.outer.name()),
             Self::SetSide { side, .. } => format!("Kerf {}", side.unwrap_or_default().name()),

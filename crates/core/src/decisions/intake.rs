@@ -347,7 +347,7 @@ impl IntakeEdit {
             Self::MirrorDrawing { .. } => "Mirrored".into(),
             Self::SetRegions { regions, .. } if regions.is_empty() => "All of the drawing".into(),
             Self::SetRegions { regions, .. } => {
-                format!("{} of the drawing", crate::finding::counted(regions.len(), "region", "regions"))
+                format!("{} of the drawing", crate::words::counted(regions.len(), "region", "regions"))
             }
             Self::SetView { region, view, .. } => {
                 let name = if view.name.is_empty() { format!("Region {}", region + 1) } else { format!("Region “{}”", view.name) };

@@ -18,6 +18,7 @@
 //! ```
 
 pub mod assign;
+mod card;
 pub mod clean;
 mod edit;
 mod grain;
@@ -29,10 +30,10 @@ pub mod leads;
 pub mod nest;
 pub mod order;
 mod pose;
-mod process;
 mod reach;
 pub mod release;
 mod revision;
+mod rows;
 mod solid;
 mod stored;
 pub mod table;
@@ -40,7 +41,9 @@ pub mod table;
 mod tests;
 mod tray;
 
+pub use crate::shop::Stock;
 pub use assign::{AssignDecisions, AssignEdit, Elsewhere, JobSetting, Numbers, PartDecisions, Process};
+pub use card::Card;
 pub use clean::{CleanEdit, Mend};
 pub use edit::{Edit, EditError, MOST_COPIES, OnBatch};
 use edit::{copies, millimetres, set_or_clear, within};
@@ -57,7 +60,6 @@ pub use solid::{Joints, SolidChoices};
 pub use stored::modern;
 pub use tray::{Lie, Tray};
 
-use crate::card::Card;
 use crate::ids::{BatchId, ContourId, EdgePlace, PartId};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
@@ -104,28 +106,10 @@ pub struct BatchDecisions {
     pub release: ReleaseDecisions,
 }
 
-/// Machine, material and thickness that parts are made with.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Stock {
-    /// Machine id.
-    pub machine: String,
-    /// Material id.
-    pub material: String,
-    /// Thickness, mm.
-    pub thickness: f64,
-}
-
-impl Default for Stock {
-    fn default() -> Self {
-        Self { machine: "lark".into(), material: "birch-ply".into(), thickness: 3.0 }
-    }
-}
-
-impl Stock {
-    fn checked(self) -> Result<Self, EditError> {
-        within("a thickness in mm", self.thickness, 0.05, 200.0)?;
-        Ok(self)
-    }
+/// A stock, where it can be.
+fn checked(stock: Stock) -> Result<Stock, EditError> {
+    within("a thickness in mm", stock.thickness, 0.05, 200.0)?;
+    Ok(stock)
 }
 
 /// What a person accepted as it is.

@@ -330,7 +330,7 @@ impl NestEdit {
                 none if none.is_empty() => "A part is laid as the others are".into(),
                 told => format!("A part: {told}"),
             },
-            Self::SetClamps { clamps } => crate::finding::counted(clamps.len(), "clamp", "clamps"),
+            Self::SetClamps { clamps } => crate::words::counted(clamps.len(), "clamp", "clamps"),
             Self::SetSheets { sheets } => {
                 let of = |s: &Sheet| s.count.map_or_else(String::new, |n| format!("{n} of ")) + &format!("{} × {}", s.width, s.height);
                 let told: Vec<String> = sheets.iter().take(3).map(of).collect();
@@ -338,17 +338,17 @@ impl NestEdit {
             }
             Self::SetTray { tray: Some(t) } => format!("{} in trays of {} × {}", t.name, t.columns, t.rows),
             Self::SetTray { tray: None } => "Sheets, no blanks".into(),
-            Self::KeepLayout { layout } => format!("Nested on {}", crate::finding::counted(layout.sheets.len(), "sheet", "sheets")),
+            Self::KeepLayout { layout } => format!("Nested on {}", crate::words::counted(layout.sheets.len(), "sheet", "sheets")),
             Self::LayCopies { to } if to.len() == 1 => {
                 to.iter().map(|(p, _)| format!("A copy laid at {:.1}, {:.1}, {:.0}°", p.x, p.y, p.angle)).collect()
             }
-            Self::LayCopies { to } => format!("{} laid by hand", crate::finding::counted(to.len(), "copy", "copies")),
-            Self::LiftCopies { copies } => format!("{} lifted off", crate::finding::counted(copies.len(), "copy", "copies")),
+            Self::LayCopies { to } => format!("{} laid by hand", crate::words::counted(to.len(), "copy", "copies")),
+            Self::LiftCopies { copies } => format!("{} lifted off", crate::words::counted(copies.len(), "copy", "copies")),
             Self::SetAside => "This nest set aside".into(),
             Self::SwapAside => "The other nest taken".into(),
             Self::DropAside => "The nest set aside given up".into(),
             Self::HoldCopies { copies, on } => {
-                format!("{} {}", crate::finding::counted(copies.len(), "copy", "copies"), if *on { "held" } else { "let go" })
+                format!("{} {}", crate::words::counted(copies.len(), "copy", "copies"), if *on { "held" } else { "let go" })
             }
             Self::Nest => "Nest again".into(),
         }

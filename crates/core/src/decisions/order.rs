@@ -249,7 +249,7 @@ impl OrderEdit {
             Self::SetStrategy { strategy } => format!("Order: {}", strategy.name()),
             Self::SetPlace { at: Some(at), .. } => format!("A cut in place {}", at + 1),
             Self::SetPlace { at: None, .. } => "A cut’s place left to the machine".into(),
-            Self::SetSequence { cuts, .. } => format!("{} in the order of a hand", crate::finding::counted(cuts.len(), "cut", "cuts")),
+            Self::SetSequence { cuts, .. } => format!("{} in the order of a hand", crate::words::counted(cuts.len(), "cut", "cuts")),
             Self::SetWay { way: None, .. } => "Direction left to the machine".into(),
             Self::SetWay { .. } => "Direction turned".into(),
             Self::FreeAll => "Order left to the machine".into(),

@@ -2,8 +2,8 @@
 //!
 //! Jobs from before batches have one, whose parts lie flat among the rest, and name parts where copies are named now.
 
+use super::Card;
 use super::{Acceptance, AssignDecisions, BatchDecisions, Decisions, DrawingDecisions, PartDecisions};
-use crate::card::Card;
 use crate::ids::{BatchId, PartId};
 use serde::Deserialize;
 use serde_json::{Map, Value, json};

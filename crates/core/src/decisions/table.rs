@@ -117,7 +117,7 @@ impl TableEdit {
 
     pub(super) fn label(&self) -> String {
         match self {
-            Self::Set { table: Some(t) } => format!("Filled from {}, {}", t.name, crate::finding::counted(t.rows.len(), "row", "rows")),
+            Self::Set { table: Some(t) } => format!("Filled from {}, {}", t.name, crate::words::counted(t.rows.len(), "row", "rows")),
             Self::Set { table: None } => "Not filled from a table".into(),
             Self::Narrowest { share } => format!("Words narrowed to {:.0} % at least", share * 100.0),
             Self::TwoLines { on } => if *on { "Long words in two lines" } else { "Words in one line" }.into(),
@@ -126,7 +126,7 @@ impl TableEdit {
                 Face::Stroke => "Letters to be scored",
             }
             .into(),
-            Self::LeaveOut { rows } => format!("{} left out", crate::finding::counted(rows.len(), "row", "rows")),
+            Self::LeaveOut { rows } => format!("{} left out", crate::words::counted(rows.len(), "row", "rows")),
             Self::TakeAll => "All rows".into(),
         }
     }

@@ -2,8 +2,8 @@
 
 use super::{Approach, Row};
 use crate::assign::Process;
-use crate::clean::ContourId;
 use crate::geometry::{Point, Segment, Vec2};
+use crate::ids::ContourId;
 use crate::order::Step;
 use crate::picture::Raster;
 use crate::shop::ChartRow;

@@ -7,9 +7,9 @@
 use super::plough::{self, Area, Extent, Pace, Rows, Spans, united};
 use super::{AreaSweep, Doing, Op, Swept, blank};
 use crate::assign::{Process, Work};
-use crate::clean::ContourId;
 use crate::decisions::{Pose, Sweep};
 use crate::geometry::{Affine, Bounds, Path, Point, Vec2};
+use crate::ids::ContourId;
 use crate::nest::SheetLayout;
 use crate::order::Step;
 use crate::shop::{ChartRow, Machine};

@@ -9,9 +9,9 @@ mod tests;
 
 pub use dither::Dither;
 
-use crate::clean::ContourId;
 use crate::drawing::Bitmap;
 use crate::geometry::{Affine, Bounds, Clip, Point};
+use crate::ids::ContourId;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 

@@ -4,8 +4,8 @@ use super::compare::{Boxed, boxed, in_box};
 use super::faults::Faults;
 use super::{Meant, SheetProof, Traced};
 use crate::assign::Process;
+use crate::dialect::Dialect;
 use crate::geometry::{Path, Point, Segment, apart};
-use crate::release::Dialect;
 use rayon::prelude::*;
 use rstar::{AABB, RTree};
 

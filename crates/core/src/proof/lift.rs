@@ -4,12 +4,12 @@
 //! person without a way: what is concerned is done within the machine's limits, laid anew on the bed, or left out.
 
 use crate::assign::{Process, Work};
-use crate::clean::ContourId;
 use crate::decisions::{AssignEdit, Edit, JobSetting, NestEdit, Pose, ReleaseEdit};
 use crate::finding::{Finding, Severity, counted};
 use crate::geometry::{Bounds, Point};
 use crate::hold::{Op, SheetPath};
 use crate::ids::BatchId;
+use crate::ids::ContourId;
 use crate::nest::{Sheet, SheetLayout};
 use crate::shop::Machine;
 use std::collections::{BTreeMap, BTreeSet};

@@ -3,16 +3,13 @@
 //! The interpreter ([`Interpreter`]) knows nothing of the writer: it reads program text as a controller would. What it
 //! burns is laid over the intended strokes, and over the parts themselves.
 
-mod action;
 mod compare;
 mod contained;
 mod differences;
 mod edges;
 mod faults;
 mod gouge;
-mod interpret;
 mod lift;
-mod line;
 mod read;
 mod reader;
 mod remains;
@@ -21,9 +18,8 @@ mod still;
 #[cfg(test)]
 mod tests;
 
-pub use action::{Action, Oddities, ProgramFault};
+pub use crate::dialect::{Action, Interpreter, Oddities, ProgramFault, interpret};
 pub use differences::{Difference, differences};
-pub use interpret::{Interpreter, interpret};
 pub(crate) use lift::offered;
 pub use reader::Reader;
 pub use still::{Stopped, still};

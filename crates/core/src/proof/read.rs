@@ -1,7 +1,7 @@
 //! A program as it was read.
 
-use super::action::{Action, Oddities};
 use super::reader::Short;
+use super::{Action, Oddities};
 use crate::geometry::{Affine, Point};
 use rustc_hash::FxHashMap;
 

@@ -4,13 +4,13 @@
 //! soon as it has gone by, and stays as one move. A row's moves lie on one line at one feed, so that the time model gives
 //! the same for the row as for its pieces.
 
-use super::action::{Action, ProgramFault};
-use super::interpret::Interpreter;
 use super::read::{Read, on_the_sheet};
+use super::{Action, ProgramFault};
 use crate::decisions::Pose;
+use crate::dialect::Dialect;
+use crate::dialect::Interpreter;
 use crate::geometry::{Affine, Point, Segment};
 use crate::hold::SheetPath;
-use crate::release::Dialect;
 use crate::shop::Machine;
 use rustc_hash::FxHashMap;
 use std::io;

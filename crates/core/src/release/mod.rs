@@ -1,22 +1,19 @@
 //! Station 8: what is handed over. The order of a program's lines, and the words of a controller.
 
 mod again;
-mod dialect;
 mod lines;
 mod number;
 mod program;
 mod rest;
 mod rows;
 mod sample;
-mod words;
 
+pub use crate::dialect::{Dialect, Meaning, PowerIn, ProgramUnit, Remarks, WaitUnit, Word, Words};
 pub use again::only;
-pub use dialect::{Dialect, PowerIn, ProgramUnit, Remarks, WaitUnit};
 pub use lines::Lines;
 pub use program::{write, write_lines};
 pub use rest::{GoOn, Joint, Relit, Still, rest};
 pub use sample::sample;
-pub use words::{Meaning, Word, Words};
 
 use crate::decisions::{Pose, Stock};
 use crate::hold::SheetPath;

@@ -4,10 +4,10 @@
 //! its [`Dialect`]'s. The laser's beam is lit with a power word and turned down to no power between engraved
 //! stretches; the plasma torch is lit at the pierce, waits, and is put out after every contour.
 
-use super::dialect::{PowerIn, Remarks};
 use super::number::{number, push_number_to, rounded};
 use super::{Dialect, Lines, Meaning, ProgramOrder};
 use crate::decisions::{Pose, Process};
+use crate::dialect::{PowerIn, Remarks};
 use crate::geometry::{Affine, Point, Segment};
 use crate::hold::Op;
 use crate::shop::{Machine, MachineKind};

@@ -1,8 +1,8 @@
 //! The shop as it is delivered: two machines, five materials, a chart.
 
 use super::{ChartRow, Machine, MachineKind, Material, Tool};
-use crate::assign::Process;
-use crate::release::Dialect;
+use crate::dialect::Dialect;
+use crate::process::Process;
 
 pub(super) fn lark() -> Machine {
     Machine {

@@ -1,7 +1,7 @@
 //! The cut chart: with what a machine cuts a material.
 
 use super::{Machine, Shop};
-use crate::assign::Process;
+use crate::process::Process;
 use serde::{Deserialize, Serialize};
 
 /// One row of the cut chart.

@@ -6,16 +6,18 @@ mod material;
 mod pace;
 mod rows;
 pub mod rules;
+mod stock;
 
 pub use chart::{ChartRow, SAME_THICKNESS, thickness};
 pub use material::{Material, NickRule};
 pub use pace::{Pace, paces};
 pub use rows::Rows;
 pub use rules::{Match, Rule};
+pub use stock::Stock;
 
-use crate::decisions::Process;
+use crate::dialect::Dialect;
 use crate::geometry::Tolerance;
-use crate::release::Dialect;
+use crate::process::Process;
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
 
@@ -324,7 +326,7 @@ impl Shop {
         self.chart.iter().find(|r| r.is(machine, material, thickness, process))
     }
     /// How many times as long work on a stock takes as is reckoned from speeds and acceleration; 1 where nothing is known.
-    pub fn time_factor(&self, stock: &crate::decisions::Stock) -> f64 {
+    pub fn time_factor(&self, stock: &Stock) -> f64 {
         self.row(&stock.machine, &stock.material, stock.thickness, Process::Cut).map_or(1.0, |r| r.time_factor)
     }
     /// Thicknesses that the chart has for cutting a material on a machine, ascending.
@@ -337,5 +339,14 @@ impl Shop {
             .collect();
         found.sort_by(f64::total_cmp);
         found
+    }
+}
+
+impl Dialect {
+    /// What a machine of the shop understands.
+    pub fn of(machine: &Machine) -> Self {
+        let mut dialect = machine.dialect.clone();
+        dialect.arcs &= machine.arcs;
+        dialect
     }
 }

@@ -1,7 +1,8 @@
 //! How long runs took against what was reckoned for them: the factor of time of a cut's row.
 
+use super::Stock;
 use super::{ChartRow, Shop};
-use crate::decisions::{Process, Stock};
+use crate::process::Process;
 
 /// Runs that a factor of time is reckoned from: fewer say little.
 const FEWEST: usize = 3;

@@ -1,8 +1,8 @@
 //! Standing rules: what the shop always makes of a look. In order; the first that matches says.
 
-use crate::assign::Process;
-use crate::clean::Contour;
 use crate::drawing::{Nature, Style, colour_name};
+use crate::geometry::Bounds;
+use crate::process::Process;
 use serde::{Deserialize, Serialize};
 
 /// Steps of colour at most that a rule may reach.
@@ -62,12 +62,10 @@ impl Match {
         *self == Self::default()
     }
 
-    /// True when the contour is meant.
-    pub fn holds(&self, contour: &Contour) -> bool {
-        let size = contour.bounds.width().max(contour.bounds.height());
-        self.holds_style(&contour.style)
-            && self.closed.is_none_or(|c| c == contour.path.closed)
-            && self.size.is_none_or(|(from, to)| (from..=to).contains(&size))
+    /// True when a line of these looks is meant, closed or not, in a box of this size.
+    pub fn holds(&self, style: &Style, closed: bool, bounds: Bounds) -> bool {
+        let size = bounds.width().max(bounds.height());
+        self.holds_style(style) && self.closed.is_none_or(|c| c == closed) && self.size.is_none_or(|(from, to)| (from..=to).contains(&size))
     }
 
     /// True when the looks are meant, whatever the contour.

@@ -54,7 +54,12 @@ fn shown(app: &Shared) -> Result<Html<String>, AppError> {
         slug: r.process.slug(),
         stroke: r.when.stroke.map_or_else(String::new, |s| colour_name(s.0)),
         trouble: troubles.iter().filter(|t| t.0 == i).map(|t| t.1.as_str()).collect::<Vec<_>>().join(" "),
-        matched: past.iter().flat_map(|p| &p.cleaned).flat_map(|c| &c.contours).filter(|c| r.when.holds(c)).count(),
+        matched: past
+            .iter()
+            .flat_map(|p| &p.cleaned)
+            .flat_map(|c| &c.contours)
+            .filter(|c| r.when.holds(&c.style, c.path.closed, c.bounds))
+            .count(),
     };
     html(&Rules {
         rules: shop.rules.iter().enumerate().map(view).collect(),
@@ -172,7 +177,12 @@ pub async fn try_rule(app: Shared, Form(form): Form<RuleForm>) -> Result<Html<St
         let trouble =
             rules::troubles(&draft.rules).into_iter().filter(|t| t.0 + 1 == draft.rules.len()).map(|t| t.1).collect::<Vec<_>>().join(" ");
         let past = past(app)?;
-        let matched = past.iter().flat_map(|p| &p.cleaned).flat_map(|c| &c.contours).filter(|c| rule.when.holds(c)).count();
+        let matched = past
+            .iter()
+            .flat_map(|p| &p.cleaned)
+            .flat_map(|c| &c.contours)
+            .filter(|c| rule.when.holds(&c.style, c.path.closed, c.bounds))
+            .count();
         let lines = past.iter().filter_map(|p| would_change(p, &draft)).collect();
         html(&Tried { words: rule.words(), trouble, matched, jobs: past.len(), lines })
     })

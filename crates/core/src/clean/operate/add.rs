@@ -64,7 +64,7 @@ pub(super) fn slot(work: &mut Work, part: ContourId, spot: &Spot, (length, width
             true,
         )
     };
-    each(work, part, spot, |at| shape.transformed(Affine::translate(at.to_vec2()) * crate::nest::turned(angle)))
+    each(work, part, spot, |at| shape.transformed(Affine::translate(at.to_vec2()) * crate::decisions::nest::turned(angle)))
 }
 
 fn each(work: &mut Work, part: ContourId, spot: &Spot, shape: impl Fn(Point) -> Path) -> bool {
@@ -117,7 +117,7 @@ const ROOM: f64 = 0.75;
 pub(super) fn marks(work: &mut Work, part: ContourId, spot: &Spot, scale: &Scale) -> bool {
     let Some(i) = work.find(part) else { return false };
     let at = spot.places(work.contours[i].bounds)[0];
-    let row = Affine::translate(at.to_vec2()) * crate::nest::turned(scale.angle);
+    let row = Affine::translate(at.to_vec2()) * crate::decisions::nest::turned(scale.angle);
     // The widest number leaves room to its neighbours'.
     let apart = scale.pitch * f64::from(scale.numbered);
     let last = (scale.count.saturating_sub(1) / scale.numbered.max(1)).saturating_mul(scale.by).to_string();
@@ -174,7 +174,7 @@ pub(super) fn write(work: &mut Work, part: ContourId, spot: &Spot, text: &str, h
         Face::Stroke => written(drawn),
     };
     for at in spot.places(work.contours[i].bounds) {
-        let place = Affine::translate(at.to_vec2()) * crate::nest::turned(angle) * Affine::translate(home);
+        let place = Affine::translate(at.to_vec2()) * crate::decisions::nest::turned(angle) * Affine::translate(home);
         for path in &line.paths {
             work.add_styled(i, path.transformed(place), Arc::clone(&style));
         }

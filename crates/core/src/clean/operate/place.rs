@@ -14,7 +14,7 @@ pub(super) fn shift(work: &mut Work, contours: &[ContourId], dx: f64, dy: f64) -
 pub(super) fn turn(work: &mut Work, contours: &[ContourId], degrees: f64) -> bool {
     let at = work.all(contours);
     let middle = work.bounds(&at).center().to_vec2();
-    work.transform(&at, Affine::translate(middle) * crate::nest::turned(degrees) * Affine::translate(-middle));
+    work.transform(&at, Affine::translate(middle) * crate::decisions::nest::turned(degrees) * Affine::translate(-middle));
     !at.is_empty()
 }
 

@@ -62,7 +62,7 @@ pub fn find(contours: &[Arc<Contour>], nominal: f64) -> Vec<Found> {
 fn outer(contours: &[Arc<Contour>]) -> Vec<bool> {
     let closed: Vec<usize> = (0..contours.len()).filter(|i| contours[*i].path.closed).collect();
     let paths: Vec<&Path> = closed.iter().map(|i| &contours[*i].path).collect();
-    let parents = crate::assign::parents(&paths);
+    let parents = crate::geometry::parents(&paths);
     let mut out = vec![true; contours.len()];
     for (k, i) in closed.iter().enumerate() {
         let depth = std::iter::successors(parents[k], |p| parents[*p]).take(closed.len()).count();

@@ -238,7 +238,7 @@ fn is_none(n: &u32) -> bool {
 impl Operation {
     /// What it is, for the list and the history.
     pub fn sentence(&self) -> String {
-        let on = |c: &[ContourId]| crate::finding::counted(c.len(), "contour", "contours");
+        let on = |c: &[ContourId]| crate::words::counted(c.len(), "contour", "contours");
         match self {
             Self::Delete { contours } => format!("Deleted {}", on(contours)),
             Self::TakeApart { contours } => format!("Took {} apart", on(contours)),

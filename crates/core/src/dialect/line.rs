@@ -1,6 +1,6 @@
 //! The words of a program's line, and their numbers.
 
-use crate::release::{Dialect, Meaning};
+use super::{Dialect, Meaning};
 
 /// Characters of one line at most.
 const LONGEST_LINE: usize = 256;

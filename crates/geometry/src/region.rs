@@ -272,7 +272,7 @@ fn fine(s: &Segment) -> Vec<Point> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::geometry::Corners;
+    use crate::Corners;
     use proptest::prelude::*;
 
     fn outline(points: &[(f64, f64)]) -> Path {

@@ -2,6 +2,7 @@
 
 mod area;
 mod clip;
+mod containment;
 mod curve;
 mod ellipse;
 mod fit;
@@ -18,6 +19,7 @@ mod tests;
 
 pub use area::Corners;
 pub use clip::Clip;
+pub use containment::{Outlines, parents};
 pub use curve::{Curve, subpaths};
 pub use fit::{biarc, fit_curves};
 pub use intersect::{Meeting, alongside, apart, meetings};

@@ -252,7 +252,7 @@ proptest! {
         let way = kurbo::Affine::rotate(angle) * a.direction(share).to_point();
         let across = way.to_vec2() * back;
         for b in [Segment::line(p - across, p + across), Segment::line(p + across, p - across * 0.7)] {
-            let found = crate::geometry::meetings(&a, &b, 1e-6);
+            let found = crate::meetings(&a, &b, 1e-6);
             prop_assert!(found.iter().any(|m| m.point.distance(p) < 1e-5), "{found:?} for {p:?}");
         }
         // An arc through the same point.
@@ -260,7 +260,7 @@ proptest! {
         let q = whole.at(0.5);
         let moved = Segment { start: whole.start - (q - p), end: whole.end - (q - p), ..whole };
         prop_assume!(moved.direction(0.5).cross(a.direction(share)).abs() > 0.2);
-        let found = crate::geometry::meetings(&a, &moved, 1e-6);
+        let found = crate::meetings(&a, &moved, 1e-6);
         prop_assert!(found.iter().any(|m| m.point.distance(p) < 1e-5), "{found:?} for {p:?}");
     }
 }

@@ -4,8 +4,8 @@
 
 use super::action::{Action, Oddities, ProgramFault};
 use super::line::{Words, each_once};
+use super::{Dialect, Meaning, Word};
 use crate::geometry::{Point, Segment, Vec2};
-use crate::release::{Dialect, Meaning, Word};
 use std::f64::consts::TAU;
 
 /// Lines read at most.

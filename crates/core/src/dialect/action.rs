@@ -1,7 +1,7 @@
 //! What a program does, or why it cannot be run.
 
+use super::Word;
 use crate::geometry::{Point, Segment};
-use crate::release::Word;
 
 /// What a program does.
 #[derive(Clone, Debug, PartialEq)]

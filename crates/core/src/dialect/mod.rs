@@ -1,15 +1,23 @@
 //! Dialects: how a controller is spoken to, beyond what the standard says.
 //!
 //! Motion (G0 to G3), positions and coordinates are ISO 6983's own and the same everywhere. Who writes a program and who reads it
-//! back get the same value, and nothing else in common. A dialect is a TOML file (docs/dialects.md); three come with the
+//! back get the same value, and nothing else in common: the [`Interpreter`] knows nothing of the writer, it reads a program's text as
+//! a controller would. A dialect is a TOML file (docs/dialects.md); three come with the
 //! application, every machine of the shop has its own.
 
-use super::words::{EVERYWHERE, MEANINGS, Meaning, Word, Words};
-use crate::proof::Interpreter;
-use crate::shop::Machine;
+mod action;
+mod interpret;
+mod line;
+mod words;
+
+pub use action::{Action, Oddities, ProgramFault};
+pub use interpret::{Interpreter, interpret};
+pub use words::{Meaning, Word, Words};
+
 use serde::{Deserialize, Serialize};
 use std::fmt;
 use std::str::FromStr;
+use words::{EVERYWHERE, MEANINGS};
 
 /// Where a power is said.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -176,13 +184,6 @@ impl Dialect {
         Self::SHIPPED.iter().find(|s| s.0 == name).and_then(|s| s.1.parse().ok())
     }
 
-    /// What a machine of the shop understands.
-    pub fn of(machine: &Machine) -> Self {
-        let mut dialect = machine.dialect.clone();
-        dialect.arcs &= machine.arcs;
-        dialect
-    }
-
     /// The word that is written for a meaning; none where the controller has none.
     pub fn word(&self, meaning: Meaning) -> Option<Word> {
         self.words.of(meaning).first().copied()
@@ -298,7 +299,7 @@ impl Dialect {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::shop::Shop;
+    use crate::shop::{Machine, Shop};
 
     #[test]
     fn a_machine_s_own_words_are_written_and_the_usual_ones_still_understood() {
@@ -328,13 +329,13 @@ mod tests {
     fn words_of_many_controllers_can_be_said() {
         let text = "name = \"a\"\nwait-in = \"ms\"\nheader = [\"O1001\", \"G54 G64\", \"G0 Z5\"]\nfooter = [\"G0 Z20\"]\n[words]\nair-on = [\"M62 P1\"]\nair-off = [\"M63 P1\"]";
         let machine = Machine { dialect: text.parse().expect("it reads"), ..Shop::builtin().machines[0].clone() };
-        let program = super::super::sample(&machine);
+        let program = crate::release::sample(&machine);
         assert!(program.contains("M62 P1") && program.contains("G4 P500") && program.starts_with("O1001"), "{program}");
         let mut reader = Interpreter::new(Dialect::of(&machine));
         let mut actions = Vec::new();
         program.lines().for_each(|l| reader.line(l, &mut actions).expect("it is read back"));
-        let waits: f64 = actions.iter().map(|a| if let crate::proof::Action::Wait { seconds, .. } = a { *seconds } else { 0.0 }).sum();
-        let air = |a: &crate::proof::Action| matches!(a, crate::proof::Action::Move { air: true, .. });
+        let waits: f64 = actions.iter().map(|a| if let Action::Wait { seconds, .. } = a { *seconds } else { 0.0 }).sum();
+        let air = |a: &Action| matches!(a, Action::Move { air: true, .. });
         assert!(waits > 0.4 && waits < 5.0 && actions.iter().any(air), "{waits}");
     }
 

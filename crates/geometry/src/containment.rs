@@ -1,6 +1,6 @@
 //! Which closed contour lies in which.
 
-use crate::geometry::{Bounds, Path, Point};
+use super::{Bounds, Path, Point};
 use rayon::prelude::*;
 use rstar::primitives::{GeomWithData, Rectangle};
 use rstar::{AABB, RTree};
@@ -8,7 +8,7 @@ use rstar::{AABB, RTree};
 type Boxed = GeomWithData<Rectangle<[f64; 2]>, usize>;
 
 /// An index of closed outlines by their boxes.
-pub(super) struct Outlines<'a> {
+pub struct Outlines<'a> {
     paths: Vec<(&'a Path, Bounds, f64)>,
     tree: RTree<Boxed>,
     /// Areas by themselves: of crowds that lie on each other most are told apart by them.
@@ -23,7 +23,7 @@ const NEXT_LARGER: usize = 160;
 
 impl<'a> Outlines<'a> {
     /// Indexes closed paths, each with its box and its area without sign.
-    pub(super) fn new(paths: Vec<(&'a Path, Bounds, f64)>) -> Self {
+    pub fn new(paths: Vec<(&'a Path, Bounds, f64)>) -> Self {
         let boxes = paths
             .iter()
             .enumerate()
@@ -36,7 +36,7 @@ impl<'a> Outlines<'a> {
     }
 
     /// The smallest outline round `path`, other than `itself`.
-    pub(super) fn around(&self, path: &Path, bounds: Bounds, area: f64, itself: Option<usize>) -> Option<usize> {
+    pub fn around(&self, path: &Path, bounds: Bounds, area: f64, itself: Option<usize>) -> Option<usize> {
         let samples = samples(path)?;
         let least = area * (1.0 + 1e-9);
         // Two of three points settle it, so that touching an outline with one does not mislead.
