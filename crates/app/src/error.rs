@@ -1,68 +1,21 @@
 //! What a person reads when something cannot be done.
 
+use crate::conflict::Conflict;
 use askama::Template;
 use axum::http::{HeaderName, HeaderValue, StatusCode};
 use axum::response::{Html, IntoResponse, Response};
-use boustrophe_core::decisions::EditError;
-use boustrophe_formats::ReadError;
-use boustrophe_machine::DriverError;
+use boustrophe_shop::error::ShopError;
 use boustrophe_store::StoreError;
 
 /// Anything that keeps a page from doing as asked, in a sentence.
 #[derive(Debug, thiserror::Error)]
 pub enum AppError {
-    /// From the shop's memory.
+    /// The shop did not do it.
     #[error(transparent)]
-    Store(#[from] StoreError),
-    /// From a file.
-    #[error(transparent)]
-    Read(#[from] ReadError),
-    /// From a machine.
-    #[error(transparent)]
-    Machine(#[from] DriverError),
-    /// A change that cannot be made.
-    #[error(transparent)]
-    Edit(#[from] EditError),
-    /// What was typed or asked will not do; the sentence says why.
-    #[error("{0}")]
-    Sentence(String),
-    /// Reading a file would take more than it may.
-    #[error(
-        "{file} would take more than {what} to read, and was given up. Split it, leave out pictures and hidden layers, or export it in another format."
-    )]
-    Limit {
-        /// File name.
-        file: String,
-        /// Which limit.
-        what: String,
-    },
-    /// A word did not get to its machine.
-    #[error("“{word}” did not reach {machine}: it does not answer. Look at the machine; stop it there if need be.")]
-    Unreached {
-        /// Machine.
-        machine: String,
-        /// What it was to be told.
-        word: String,
-    },
+    Shop(ShopError),
     /// From a page of another site, or under a name that is not ours.
     #[error("{0}")]
     Foreign(&'static str),
-    /// A job whose revision in force cannot be read.
-    #[error(
-        "{name} cannot be opened: its last revision is not understood ({why}). All its other revisions and all other jobs are as they were."
-    )]
-    Unreadable {
-        /// Job.
-        job: i32,
-        /// Its name.
-        name: String,
-        /// The revision.
-        head: i32,
-        /// True where there is one before it.
-        before: bool,
-        /// What is wrong with it.
-        why: String,
-    },
     /// The job has moved on, and what was asked would undo another's change.
     #[error("this page is no longer the newest: meanwhile “{theirs}” was done. Load it again, and undo that if it is what you want")]
     Moved {
@@ -73,46 +26,56 @@ pub enum AppError {
     },
     /// The shop's book has been changed by somebody else; the page shows both.
     #[error("this has been changed since the page was loaded")]
-    Book(Box<crate::pages::book::Conflict>),
+    Book(Box<Conflict>),
     /// There is no such page.
     #[error("There is no page {0}. Go back to the floor.")]
     NoPage(String),
-    /// A task broke off.
-    #[error("the work broke off: {0}. What was decided is kept; load the page again.")]
-    Task(#[from] tokio::task::JoinError),
 }
 
-/// What is typed is refused in a sentence by whoever reads it.
-impl From<String> for AppError {
-    fn from(sentence: String) -> Self {
-        Self::Sentence(sentence)
+impl<E> From<E> for AppError
+where
+    ShopError: From<E>,
+{
+    fn from(error: E) -> Self {
+        Self::Shop(error.into())
     }
 }
 
 impl AppError {
+    /// What was typed or asked will not do; the sentence says why.
+    pub fn sentence(text: String) -> Self {
+        Self::Shop(ShopError::Sentence(text))
+    }
+
     fn status(&self) -> StatusCode {
         match self {
-            Self::Store(
-                StoreError::Moved { .. }
-                | StoreError::Changed { .. }
-                | StoreError::Replaced { .. }
-                | StoreError::Answered { .. }
-                | StoreError::RunMoved { .. }
-                | StoreError::AtMachine { .. }
-                | StoreError::TooFew { .. }
-                | StoreError::FewerThere { .. },
-            )
-            | Self::Book(_)
-            | Self::Moved { .. } => StatusCode::CONFLICT,
-            Self::Store(StoreError::Unkeepable(_) | StoreError::TooLarge { .. }) => StatusCode::UNPROCESSABLE_ENTITY,
-            Self::Store(StoreError::Busy(_) | StoreError::OnlyRead) => StatusCode::SERVICE_UNAVAILABLE,
+            Self::Shop(error) => status_of(error),
+            Self::Book(_) | Self::Moved { .. } => StatusCode::CONFLICT,
             Self::Foreign(_) => StatusCode::FORBIDDEN,
-            Self::Unreached { .. } => StatusCode::BAD_GATEWAY,
-            Self::Store(StoreError::Missing { .. }) | Self::NoPage(_) => StatusCode::NOT_FOUND,
-            Self::Store(_) | Self::Task(_) | Self::Unreadable { .. } => StatusCode::INTERNAL_SERVER_ERROR,
-            Self::Machine(_) => StatusCode::BAD_GATEWAY,
-            Self::Read(_) | Self::Limit { .. } | Self::Edit(_) | Self::Sentence(_) => StatusCode::UNPROCESSABLE_ENTITY,
+            Self::NoPage(_) => StatusCode::NOT_FOUND,
         }
+    }
+}
+
+fn status_of(error: &ShopError) -> StatusCode {
+    match error {
+        ShopError::Store(
+            StoreError::Moved { .. }
+            | StoreError::Changed { .. }
+            | StoreError::Replaced { .. }
+            | StoreError::Answered { .. }
+            | StoreError::RunMoved { .. }
+            | StoreError::AtMachine { .. }
+            | StoreError::TooFew { .. }
+            | StoreError::FewerThere { .. },
+        )
+        | ShopError::Book(_) => StatusCode::CONFLICT,
+        ShopError::Store(StoreError::Unkeepable(_) | StoreError::TooLarge { .. }) => StatusCode::UNPROCESSABLE_ENTITY,
+        ShopError::Store(StoreError::Busy(_) | StoreError::OnlyRead) => StatusCode::SERVICE_UNAVAILABLE,
+        ShopError::Store(StoreError::Missing { .. }) => StatusCode::NOT_FOUND,
+        ShopError::Store(_) | ShopError::Task(_) | ShopError::Unreadable { .. } => StatusCode::INTERNAL_SERVER_ERROR,
+        ShopError::Unreached { .. } | ShopError::Machine(_) => StatusCode::BAD_GATEWAY,
+        ShopError::Read(_) | ShopError::Limit { .. } | ShopError::Edit(_) | ShopError::Sentence(_) => StatusCode::UNPROCESSABLE_ENTITY,
     }
 }
 
@@ -145,7 +108,7 @@ impl IntoResponse for AppError {
             return (status, Html(page)).into_response();
         }
         let back = match &self {
-            Self::Unreadable { job, head, before: true, .. } => Some((*job, *head)),
+            Self::Shop(ShopError::Unreadable { job, head, before: true, .. }) => Some((*job, *head)),
             _ => None,
         };
         let again = match &self {
@@ -165,5 +128,5 @@ impl IntoResponse for AppError {
 
 /// Renders a template, or says that it could not be.
 pub fn html(template: &impl Template) -> Result<Html<String>, AppError> {
-    template.render().map(Html).map_err(|e| AppError::Sentence(format!("the page could not be made: {e}")))
+    template.render().map(Html).map_err(|e| AppError::sentence(format!("the page could not be made: {e}")))
 }

@@ -1,16 +1,14 @@
 //! The shop in the browser.
 
-use crate::command::Failure;
+use crate::assets;
 use crate::error::AppError;
+use crate::failure::Failure;
 use crate::guard::{Names, guard};
 use crate::pages::{
     after, assign, bed, blanks, book, boxes, cards, changes, floor, history, holding, intake, live, nesting, ordering, pictures, plates,
     proving, queue, regions, release, room, runs, solids, stage, station, tables, ticks,
 };
-use crate::reading::Readers;
 use crate::serving::{asked_to_end, serve};
-use crate::shop::App;
-use crate::{assets, demo};
 use axum::Router;
 use axum::extract::{DefaultBodyLimit, Request};
 use axum::http::StatusCode;
@@ -19,6 +17,9 @@ use axum::response::{IntoResponse, Response};
 use axum::routing::{get, post};
 use boustrophe_core::shop::Shop;
 use boustrophe_machine::{Link, Simulated, serve as serve_machine};
+use boustrophe_shop::app::App;
+use boustrophe_shop::demo;
+use boustrophe_shop::reading::Readers;
 use boustrophe_store::Store;
 use std::collections::BTreeMap;
 use std::net::SocketAddr;
@@ -213,7 +214,7 @@ async fn health(app: crate::pages::Shared) -> Response {
     });
     let stored = stored.await;
     let machines: BTreeMap<&str, serde_json::Value> = app
-        .machines
+        .desks
         .seen()
         .map(|(id, seen)| {
             let alarm = seen.status.as_ref().and_then(|s| s.alarm).map(|a| a.to_string());
@@ -260,7 +261,7 @@ async fn open(opening: &Opening, machines: &tokio::runtime::Handle) -> Result<Ex
     if let Some(what) = &damaged {
         crate::damage::tell(&opening.data, what);
     }
-    let shop = crate::settings::open(&store, &first).or_else(|e| if damaged.is_some() { Ok(first) } else { Err(failed(&e)) })?;
+    let shop = boustrophe_shop::settings::open(&store, &first).or_else(|e| if damaged.is_some() { Ok(first) } else { Err(failed(&e)) })?;
     let mut links =
         simulated_machines(&shop, opening).await.map_err(|e| Failure::Other(format!("the simulated machines cannot start: {e}")))?;
     links.extend(opening.connect.iter().cloned());
@@ -280,10 +281,10 @@ async fn open(opening: &Opening, machines: &tokio::runtime::Handle) -> Result<Ex
         eprintln!("boustrophe: {address} is reached from other computers, and whoever reaches it may change jobs and start machines.");
     }
     if damaged.is_none() {
-        crate::machines::open(&app, machines);
+        boustrophe_shop::runs::open(&app, machines);
         // What ended just before the shop was shut, or broke down, is booked now, and what does not add up then is told.
-        crate::rack::settle_soon(&app);
-        crate::floor_cards::refresh(&app, false);
+        boustrophe_shop::rack::settle_soon(&app);
+        boustrophe_shop::jobs::refresh(&app, false);
     }
     println!("Boustrophe is open at http://{address}/  (data in {}; Ctrl+C shuts it)", opening.data.display());
     let names = Names::new(address, &opening.hosts);

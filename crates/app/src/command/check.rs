@@ -1,13 +1,14 @@
 //! `boustrophe check`: intake and clean only.
 
-use super::options::{Failure, Reading};
+use super::options::Reading;
 use super::prep::read_drawings;
-use crate::report;
+use crate::failure::Failure;
 use boustrophe_core::cache::Cache;
 use boustrophe_core::decisions::Decisions;
 use boustrophe_core::finding::{Finding, Severity, Station};
 use boustrophe_core::route::Route;
 use boustrophe_core::shop::Shop;
+use boustrophe_shop::report;
 use std::fmt::Write as _;
 use std::io::Write;
 use std::path::PathBuf;

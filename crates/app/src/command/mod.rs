@@ -5,9 +5,9 @@ mod options;
 mod prep;
 mod preparing;
 mod prove;
+mod reading;
 
-pub use options::Failure;
-
+use crate::failure::Failure;
 use options::Command;
 use std::ffi::OsString;
 use std::io::Write;
@@ -23,7 +23,7 @@ pub fn run(args: impl IntoIterator<Item = OsString>) -> Result<ExitCode, Failure
         }
         Command::Open(opening) => crate::server::run(&opening),
         Command::Controller(controller) => crate::server::run_machine(&controller),
-        Command::ReadDrawing(name) => crate::reading::run(&name),
+        Command::ReadDrawing(name) => reading::run(&name),
         Command::Prep(options) => {
             // Each batch is nested for so long.
             bound(LONGEST + options.nest_seconds * (1 + options.stocks.len()) as f64);

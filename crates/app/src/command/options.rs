@@ -1,6 +1,7 @@
 //! What was typed, checked. The flags are a contract: extend, never rename.
 
 use super::preparing::{Prep, prep};
+use crate::failure::Failure;
 use crate::server::{Controller, Opening};
 use boustrophe_core::decisions::DrawingDecisions;
 use boustrophe_core::drawing::Unit;
@@ -40,30 +41,6 @@ Options of prep:
   --paper a4|a3|letter     every sheet at 1:1 as PDF      --setup             a setup sheet each
 
 Exit of prove: 0 same work, 1 differences, 2 unreadable. Exit: 0 done; 1 findings hold it up, report written, no program; 2 usage or unreadable input.";
-
-/// Why a command did not run: one line for standard error, exit 2.
-#[derive(Debug, thiserror::Error)]
-pub enum Failure {
-    /// A wrong word on the command line.
-    #[error("{0} Try `boustrophe --help`.")]
-    Usage(String),
-    /// A file that cannot be read.
-    #[error("{0}")]
-    Read(#[from] boustrophe_formats::ReadError),
-    /// A file that cannot be opened or written.
-    #[error("{path}: {error}. {hint}")]
-    File {
-        /// Which.
-        path: String,
-        /// What the system says.
-        error: std::io::Error,
-        /// What to do.
-        hint: &'static str,
-    },
-    /// Anything else, in a sentence.
-    #[error("{0}")]
-    Other(String),
-}
 
 /// How sizes are to be read where files do not say.
 #[derive(Clone, Debug, Default)]
@@ -114,7 +91,7 @@ pub fn parse(args: impl IntoIterator<Item = OsString>) -> Result<Command, Failur
         "demo" => open(&mut parser, true),
         "serve" => open(&mut parser, false),
         "controller" => controller(&mut parser),
-        crate::reading::COMMAND => Ok(Command::ReadDrawing(text(&mut parser)?)),
+        boustrophe_shop::reading::COMMAND => Ok(Command::ReadDrawing(text(&mut parser)?)),
         "prep" => prep(&mut parser),
         "check" => check(&mut parser),
         "prove" => prove(&mut parser),

@@ -1,9 +1,9 @@
 //! `boustrophe prep`: the whole route without a browser.
 
-use super::options::{Failure, Reading};
+use super::options::Reading;
 use super::preparing::Prep;
 use super::prove::{JOB, Kept};
-use crate::report::{Report, sheet_stem};
+use crate::failure::Failure;
 use boustrophe_core::cache::Cache;
 use boustrophe_core::decisions::{Decisions, DrawingDecisions, EditError, HoldDecisions, NestEdit, Stock};
 use boustrophe_core::drawing::Drawing;
@@ -14,6 +14,7 @@ use boustrophe_core::route::{self, BatchRoute, Route};
 use boustrophe_core::shop::{Machine, Shop};
 use boustrophe_formats::print::tiled;
 use boustrophe_formats::sheet::{write_dxf, write_svg};
+use boustrophe_shop::report::{Report, sheet_stem};
 use std::collections::BTreeMap;
 use std::io::Write;
 use std::path::{Path, PathBuf};
@@ -160,7 +161,7 @@ fn read_file(path: &Path) -> Result<Drawing, Failure> {
         .and_then(|f| f.metadata())
         .and_then(|m| if m.is_file() { Ok(()) } else { Err(std::io::ErrorKind::InvalidInput.into()) })
         .map_err(wrong)?;
-    crate::reading::read_file(&name, path)
+    super::reading::read_file(&name, path)
 }
 
 /// The decisions that follow from the flags. Sheets, spacings and turns hold for every batch, offcuts for the first.
@@ -265,8 +266,12 @@ fn papers(options: &Prep, b: &BatchRoute, i: usize, shop: &Shop) -> Result<(), F
         write_whole(&options.out.join(format!("paper-{number}.pdf")), |file| file.write_all(&pdf))?;
     }
     if options.setup
-        && let Some(pdf) =
-            crate::papers::setup(b, shop, i, ("Job", &format!("{}.nc", sheet_stem(b.before + i)), &crate::papers::sum(b, shop, i)))
+        && let Some(pdf) = boustrophe_shop::papers::setup(
+            b,
+            shop,
+            i,
+            ("Job", &format!("{}.nc", sheet_stem(b.before + i)), &boustrophe_shop::papers::sum(b, shop, i)),
+        )
     {
         write_whole(&options.out.join(format!("setup-{number}.pdf")), |file| file.write_all(&pdf))?;
     }

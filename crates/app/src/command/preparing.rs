@@ -1,6 +1,7 @@
 //! What was typed for `prep`, checked.
 
-use super::options::{Command, Failure, Reading, number, reading, text};
+use super::options::{Command, Reading, number, reading, text};
+use crate::failure::Failure;
 use boustrophe_core::decisions::{Stock, Strategy};
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::nest::{Aim, Grain, Sheet, Turn};

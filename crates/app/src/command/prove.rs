@@ -1,6 +1,6 @@
 //! `boustrophe prove`: any program against a job that `prep` wrote.
 
-use super::options::Failure;
+use crate::failure::Failure;
 use base64::Engine;
 use boustrophe_core::cache::Cache;
 use boustrophe_core::decisions::Decisions;

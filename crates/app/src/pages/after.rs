@@ -4,9 +4,6 @@
 use super::typed::Typed;
 use super::{Shared, blocking, named};
 use crate::error::AppError;
-use crate::machines::again::{self, FURTHEST_BACK, Onward, SheetOf, Wanted};
-use crate::machines::said::said;
-use crate::shop::App;
 use axum::extract::Path;
 use axum::response::Redirect;
 use boustrophe_core::drawing::Unit;
@@ -14,6 +11,9 @@ use boustrophe_core::ids::CopyId;
 use boustrophe_core::quantity::length;
 use boustrophe_core::run::{Answer, RunState};
 use boustrophe_formats::svg::path_data;
+use boustrophe_shop::app::App;
+use boustrophe_shop::runs::again::{self, FURTHEST_BACK, Onward, SheetOf, Wanted};
+use boustrophe_shop::runs::said::said;
 use boustrophe_store::{Run, StoreError};
 use serde::Deserialize;
 use strum::IntoEnumIterator;
@@ -73,15 +73,15 @@ pub struct OnwardForm {
 pub async fn onward(app: Shared, Path(id): Path<i32>, Typed { form, .. }: Typed<OnwardForm>) -> Result<Redirect, AppError> {
     let new = blocking(&app, move |app| {
         let run = app.store.run(id)?;
-        let onward = form.from.parse().map_err(|_| AppError::Sentence("that is no way on; load the page again.".into()))?;
+        let onward = form.from.parse().map_err(|_| AppError::sentence("that is no way on; load the page again.".into()))?;
         let back = match form.back.trim() {
             "" => None,
-            typed => Some(length(typed, Unit::Mm).map_err(AppError::Sentence)?),
+            typed => Some(length(typed, Unit::Mm).map_err(AppError::sentence)?),
         };
         if let Some(back) = back.filter(|b| !(0.0..=FURTHEST_BACK).contains(b)) {
-            return Err(AppError::Sentence(format!("{back} mm back will not do; use 0 to {FURTHEST_BACK}.")));
+            return Err(AppError::sentence(format!("{back} mm back will not do; use 0 to {FURTHEST_BACK}.")));
         }
-        again::go_on(app, &run, Wanted { onward, back, moved: !form.moved.is_empty() }, app.signed(&form.person))
+        Ok(again::go_on(app, &run, Wanted { onward, back, moved: !form.moved.is_empty() }, app.signed(&form.person))?)
     })
     .await?;
     Ok(Redirect::to(&format!("/runs/{new}")))
@@ -107,7 +107,7 @@ pub async fn through(app: Shared, Path(id): Path<i32>, Typed { form, .. }: Typed
 }
 
 fn answered(app: &Shared, id: i32, form: &Through) -> Result<String, AppError> {
-    let sentence = |text: &str| Err(AppError::Sentence(text.into()));
+    let sentence = |text: &str| Err(AppError::sentence(text.into()));
     let run = app.store.run(id)?;
     if !run.state.is_ended() || !run.has_burned() {
         return sentence("it has not come to its end; there is nothing to look through yet.");
@@ -123,10 +123,10 @@ fn answered(app: &Shared, id: i32, form: &Through) -> Result<String, AppError> {
     let (done, here) = (run.state == RunState::Done, format!("/runs/{id}"));
     match form.then.as_str() {
         "" if !failed.is_empty() => sentence("say what is to be done with what is not cut through: cut it again, or nest it again."),
-        "" if done => said(app, &run, Answer::Through, &[], &person).map(|()| here),
-        "gone" if !done => said(app, &run, Answer::Gone, &[], &person).map(|()| here),
+        "" if done => Ok(said(app, &run, Answer::Through, &[], &person).map(|()| here)?),
+        "gone" if !done => Ok(said(app, &run, Answer::Gone, &[], &person).map(|()| here)?),
         "nest" if done && failed.is_empty() => sentence("tap what still hangs first, in the picture or in the list."),
-        "nest" => said(app, &run, Answer::Nest, &failed, &person).map(|()| format!("/jobs/{}/nest", run.job_id)),
+        "nest" => Ok(said(app, &run, Answer::Nest, &failed, &person).map(|()| format!("/jobs/{}/nest", run.job_id))?),
         "again" if done && !failed.is_empty() => Ok(format!("/runs/{}", again::cut_again(app, &run, &failed, &person)?)),
         _ => sentence("that is no answer to what becomes of the sheet; load the page again."),
     }

@@ -32,7 +32,7 @@ pub struct Ticked {
 /// Several rows of the key at once.
 pub async fn keys(app: Shared, Path(job): Path<i32>, Typed { form, .. }: Typed<Ticked>) -> Result<Response, AppError> {
     if form.keys.is_empty() {
-        return Err(AppError::Sentence("tick the rows that are to be changed first.".into()));
+        return Err(AppError::sentence("tick the rows that are to be changed first.".into()));
     }
     let edits: Vec<Edit> = form.keys.iter().map(|k| crate::edits::key(k, &form.value)).collect::<Result<_, _>>()?;
     make(app, job, form.revision, Station::Assign, Edit::All { edits }).await
@@ -62,7 +62,7 @@ pub async fn setting(app: Shared, Path(job): Path<i32>, Form(form): Form<Setting
     let setting = blocking(&app, move |app| {
         let decisions = app.store.revision(job, revision)?.decisions;
         let id = decisions.assign.next_setting();
-        form.setting(id).map_err(AppError::Sentence)
+        form.setting(id).map_err(AppError::sentence)
     })
     .await?;
     make(app, job, revision, Station::Assign, Edit::Assign(AssignEdit::SetSetting { setting })).await
@@ -186,9 +186,9 @@ pub async fn grain(app: Shared, Path(job): Path<i32>, Form(form): Form<Stroke>) 
         let on = |p: &&Part| on_the_bench(&loaded, p.drawing).is_some_and(|home| p.outline.contains(home.inverse() * a.midpoint(b)));
         let part = loaded.route.work.parts.iter().filter(on).min_by(|a, b| a.area.total_cmp(&b.area));
         let part =
-            part.ok_or_else(|| AppError::Sentence("there is no part under that stroke; draw it on the part whose grain it shows.".into()))?;
+            part.ok_or_else(|| AppError::sentence("there is no part under that stroke; draw it on the part whose grain it shows.".into()))?;
         let grain = Grain::running((b - a).atan2(), ASKEW).ok_or_else(|| {
-            AppError::Sentence("parts are laid by quarter turns to the grain: draw the stroke along the drawing or across it.".into())
+            AppError::sentence("parts are laid by quarter turns to the grain: draw the stroke along the drawing or across it.".into())
         })?;
         let batch = part.wanted.keys().next().copied().unwrap_or(BatchId::FIRST);
         let said = loaded.revision.decisions.batch(batch).nest.parts.get(&part.id).copied().unwrap_or_default();

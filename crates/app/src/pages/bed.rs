@@ -5,9 +5,7 @@ use super::book::who;
 use super::typed::Typed;
 use super::{Shared, blocking};
 use crate::error::{AppError, html};
-use crate::incoming::receive;
-use crate::rack;
-use crate::shop::App;
+use crate::uploads::receive;
 use askama::Template;
 use axum::Json;
 use axum::extract::{Multipart, Path};
@@ -19,6 +17,8 @@ use boustrophe_core::geometry::{Path as Outline, Point};
 use boustrophe_core::quantity::length;
 use boustrophe_core::shop::{Machine, thickness};
 use boustrophe_formats::bitmap;
+use boustrophe_shop::app::App;
+use boustrophe_shop::rack;
 use boustrophe_store::OnRack;
 use serde::{Deserialize, Serialize};
 use std::path::PathBuf;
@@ -90,12 +90,12 @@ fn corners(path: &Outline, at: Point, height: f64) -> String {
 pub async fn look(app: Shared, Path(id): Path<String>) -> Result<Redirect, AppError> {
     let machine = machine_of(&app, &id)?;
     if !machine.camera {
-        return Err(AppError::Sentence(format!("{} has no camera; drop a photo of its bed instead.", machine.name)));
+        return Err(AppError::sentence(format!("{} has no camera; drop a photo of its bed instead.", machine.name)));
     }
-    let photo = app.machines.desk(&id)?.look().await?;
+    let photo = app.desks.desk(&id)?.look().await?;
     blocking(&app, move |app| {
         let bed = (machine.bed_width, machine.bed_height);
-        let flat = Flat::by_marks(&photo, bed).map_err(|e| AppError::Sentence(format!("{e}.")))?;
+        let flat = Flat::by_marks(&photo, bed).map_err(|e| AppError::sentence(format!("{e}.")))?;
         save(app, &machine.id, "flat", &flat.photo)
     })
     .await?;
@@ -103,11 +103,11 @@ pub async fn look(app: Shared, Path(id): Path<String>) -> Result<Redirect, AppEr
 }
 
 fn save(app: &App, machine: &str, kind: &str, photo: &Photo) -> Result<(), AppError> {
-    let failed = |e: std::io::Error| AppError::Sentence(format!("the picture cannot be kept ({e}); is the disk full?"));
+    let failed = |e: std::io::Error| AppError::sentence(format!("the picture cannot be kept ({e}); is the disk full?"));
     std::fs::create_dir_all(&app.beds).map_err(failed)?;
     let rgba = photo.rgb.chunks(3).flat_map(|c| [c[0], c[1], c[2], 255]).collect();
     let png = bitmap::write_png(photo.width, photo.height, rgba);
-    let png = png.ok_or_else(|| AppError::Sentence("the picture cannot be written; take it again.".into()))?;
+    let png = png.ok_or_else(|| AppError::sentence("the picture cannot be written; take it again.".into()))?;
     // Whole or not at all: a page that looks meanwhile finds the one before.
     let path = file(app, machine, kind)?;
     let part = path.with_extension("part");
@@ -120,8 +120,8 @@ pub async fn photo(app: Shared, Path(id): Path<String>, multipart: Multipart) ->
     let to = format!("/bed/{id}");
     blocking(&app, move |app| {
         let machine = machine_of(app, &id)?;
-        let file = files.first().ok_or_else(|| AppError::Sentence("there was no photo in it; choose or drop one.".into()))?;
-        let photo = bitmap::photo(&file.bytes()?).map_err(|e| AppError::Sentence(format!("the file {}: {e}.", file.name)))?;
+        let file = files.first().ok_or_else(|| AppError::sentence("there was no photo in it; choose or drop one.".into()))?;
+        let photo = bitmap::photo(&file.bytes()?).map_err(|e| AppError::sentence(format!("the file {}: {e}.", file.name)))?;
         save(app, &machine.id, "photo", &photo)
     })
     .await?;
@@ -146,12 +146,12 @@ pub async fn known(app: Shared, Path(id): Path<String>, Typed { form: known, .. 
     let to = format!("/bed/{id}");
     blocking(&app, move |app| {
         let machine = machine_of(app, &id)?;
-        let bytes = std::fs::read(file(app, &id, "photo")?).map_err(|_| AppError::Sentence("the photo is gone; drop it again.".into()))?;
-        let photo = bitmap::photo(&bytes).map_err(AppError::Sentence)?;
-        let mm = |t: &str| length(t.trim(), Unit::Mm).map_err(AppError::Sentence);
+        let bytes = std::fs::read(file(app, &id, "photo")?).map_err(|_| AppError::sentence("the photo is gone; drop it again.".into()))?;
+        let photo = bitmap::photo(&bytes).map_err(AppError::sentence)?;
+        let mm = |t: &str| length(t.trim(), Unit::Mm).map_err(AppError::sentence);
         let on_bed = [Point::new(mm(&known.ax)?, mm(&known.ay)?), Point::new(mm(&known.bx)?, mm(&known.by)?)];
         let seen = [Point::new(known.px, known.py), Point::new(known.qx, known.qy)];
-        let to_photo = similar(on_bed, seen).map_err(|e| AppError::Sentence(format!("{e}.")))?;
+        let to_photo = similar(on_bed, seen).map_err(|e| AppError::sentence(format!("{e}.")))?;
         let flat = Flat::of(&photo, (machine.bed_width, machine.bed_height), |p| to_photo * p);
         save(app, &id, "flat", &flat.photo)
     })
@@ -175,9 +175,9 @@ pub async fn picture(app: Shared, Path((id, kind)): Path<(String, String)>) -> R
 }
 
 fn flat(app: &App, machine: &Machine) -> Result<Flat, AppError> {
-    let none = |_| AppError::Sentence(format!("there is no picture of {}'s bed yet; take one first.", machine.name));
+    let none = |_| AppError::sentence(format!("there is no picture of {}'s bed yet; take one first.", machine.name));
     let bytes = std::fs::read(file(app, &machine.id, "flat")?).map_err(none)?;
-    let photo = bitmap::photo(&bytes).map_err(AppError::Sentence)?;
+    let photo = bitmap::photo(&bytes).map_err(AppError::sentence)?;
     let per_mm = photo.width as f64 / machine.bed_width;
     Ok(Flat { photo, per_mm })
 }
@@ -199,7 +199,7 @@ struct Found {
 pub async fn touched(app: Shared, Path(id): Path<String>, Typed { form: at, .. }: Typed<Touched>) -> Result<Response, AppError> {
     blocking(&app, move |app| {
         let machine = machine_of(app, &id)?;
-        let found = outline(&flat(app, &machine)?, Point::new(at.x, at.y)).map_err(|e| AppError::Sentence(format!("{e}.")))?;
+        let found = outline(&flat(app, &machine)?, Point::new(at.x, at.y)).map_err(|e| AppError::sentence(format!("{e}.")))?;
         let r = |v: f64| (v * 10.0).round() / 10.0;
         let ring = |p: &Outline| p.segments.iter().map(|s| [r(s.start.x), r(s.start.y)]).collect();
         Ok(Json(Found { rings: found.iter().map(ring).collect() }).into_response())
@@ -226,12 +226,12 @@ pub async fn keep(app: Shared, Path(id): Path<String>, Typed { form, .. }: Typed
 
 fn kept(app: &Shared, id: &str, form: &Kept) -> Result<(), AppError> {
     let machine = machine_of(app, id)?;
-    let unread = |_| AppError::Sentence("the outline is not understood; outline the piece again.".into());
+    let unread = |_| AppError::sentence("the outline is not understood; outline the piece again.".into());
     let rings: Vec<Vec<[f64; 2]>> = serde_json::from_str(&form.rings).map_err(unread)?;
-    let sheet = offcut(&rings, &machine).map_err(|e| AppError::Sentence(format!("{e}.")))?;
-    let thickness = length(form.thickness.trim(), Unit::Mm).and_then(thickness).map_err(AppError::Sentence)?;
+    let sheet = offcut(&rings, &machine).map_err(|e| AppError::sentence(format!("{e}.")))?;
+    let thickness = length(form.thickness.trim(), Unit::Mm).and_then(thickness).map_err(AppError::sentence)?;
     if app.shop().material(&form.material).is_none() {
-        return Err(AppError::Sentence("that material is not in the shop's book; write it down there first.".into()));
+        return Err(AppError::sentence("that material is not in the shop's book; write it down there first.".into()));
     }
     let new = OnRack {
         material: form.material.clone(),

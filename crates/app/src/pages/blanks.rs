@@ -4,9 +4,6 @@ use super::changes;
 use super::typed::Typed;
 use super::{Shared, blocking};
 use crate::error::AppError;
-use crate::incoming;
-use crate::rack::name;
-use crate::shop::App;
 use axum::extract::{Form, Path};
 use axum::response::{Redirect, Response};
 use boustrophe_core::assign::Process;
@@ -18,6 +15,9 @@ use boustrophe_core::ids::BatchId;
 use boustrophe_core::nest::Turn;
 use boustrophe_core::quantity::{count, length};
 use boustrophe_formats::jig;
+use boustrophe_shop::app::App;
+use boustrophe_shop::rack::name;
+use boustrophe_shop::{incoming, nests};
 use serde::Deserialize;
 use std::sync::Arc;
 
@@ -53,7 +53,7 @@ pub struct TrayForm {
 }
 
 fn mm(text: &str) -> Result<f64, AppError> {
-    length(text.trim(), Unit::Mm).map_err(AppError::Sentence)
+    length(text.trim(), Unit::Mm).map_err(AppError::sentence)
 }
 
 /// A blank's outline from its typed size.
@@ -62,20 +62,20 @@ fn typed(size: &str) -> Result<(String, Vec<geometry::Path>), AppError> {
     if let Some(d) = typed.strip_prefix(['d', 'D', 'ø', 'Ø', '⌀']) {
         let d = mm(d)?;
         if !(1.0..=5000.0).contains(&d) {
-            return Err(AppError::Sentence(format!("a blank of {d} mm will not do; use 1 to 5000 mm.")));
+            return Err(AppError::sentence(format!("a blank of {d} mm will not do; use 1 to 5000 mm.")));
         }
         return Ok((format!("round blank {d} mm"), vec![geometry::Path::circle(Point::new(d / 2.0, d / 2.0), d / 2.0)]));
     }
     let (w, h) = typed
         .split_once(['x', '×', '*'])
-        .ok_or_else(|| AppError::Sentence(format!("“{typed}” is no size of a blank; type 150x150, or d100 for a round one.")))?;
+        .ok_or_else(|| AppError::sentence(format!("“{typed}” is no size of a blank; type 150x150, or d100 for a round one.")))?;
     let (w, h) = (mm(w)?, mm(h)?);
     Ok((format!("blank {w} × {h} mm"), vec![geometry::Path::rectangle(0.0, 0.0, w, h)]))
 }
 
 /// Two points as they are typed.
 fn points(text: &str, of: &str) -> Result<[Point; 2], AppError> {
-    let wrong = || AppError::Sentence(format!("“{text}” are no two points of the {of}; type them as 0,0 90,0."));
+    let wrong = || AppError::sentence(format!("“{text}” are no two points of the {of}; type them as 0,0 90,0."));
     let all: Vec<Point> = text
         .split_whitespace()
         .map(|p| {
@@ -147,12 +147,12 @@ pub struct Of {
 }
 
 fn tray_of(app: &App, job: i32, batch: BatchId) -> Result<Arc<Tray>, AppError> {
-    let none = || AppError::Sentence("this batch is not worked on blanks any more; load the page again.".into());
+    let none = || AppError::sentence("this batch is not worked on blanks any more; load the page again.".into());
     app.load(job)?.revision.decisions.batch(batch).nest.tray.clone().ok_or_else(none)
 }
 
 fn set(app: &Shared, job: i32, batch: BatchId, tray: Tray) -> Result<(), AppError> {
-    incoming::on_top(app, job, &NestEdit::SetTray { tray: Some(Box::new(tray)) }.on(batch), &app.by)
+    Ok(incoming::on_top(app, job, &NestEdit::SetTray { tray: Some(Box::new(tray)) }.on(batch), &app.by)?)
 }
 
 /// Begins a job that cuts the tray's jig.
@@ -183,7 +183,7 @@ pub async fn cut_jig(app: Shared, Path(job): Path<i32>, Form(of): Form<Of>) -> R
 pub async fn where_jig_lies(app: Shared, Path(job): Path<i32>, Form(of): Form<Of>) -> Result<Redirect, AppError> {
     blocking(&app, move |app| {
         let tray = tray_of(app, job, of.batch)?;
-        let sentence = |text: &str| AppError::Sentence(text.into());
+        let sentence = |text: &str| AppError::sentence(text.into());
         let jig = tray.jig.ok_or_else(|| sentence("no job cuts this tray's jig; have it cut first."))?;
         let loaded = app.load(jig)?;
         let here = loaded.here();
@@ -198,7 +198,7 @@ pub async fn where_jig_lies(app: Shared, Path(job): Path<i32>, Form(of): Form<Of
         }
         let on_bed = Some(Point::new((origin.x * 1000.0).round() / 1000.0, (origin.y * 1000.0).round() / 1000.0));
         set(app, job, of.batch, Tray { on_bed, ..(*tray).clone() })?;
-        crate::searches::start(app, job, of.batch, crate::searches::Wish::of(&app.by))
+        Ok(nests::start(app, job, of.batch, nests::Wish::of(&app.by))?)
     })
     .await?;
     Ok(Redirect::to(&format!("/jobs/{job}/nest")))

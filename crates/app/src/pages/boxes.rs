@@ -4,15 +4,15 @@ use super::escaped;
 use super::typed::Typed;
 use super::{Shared, blocking};
 use crate::error::AppError;
-use crate::incoming;
-use crate::names;
 use crate::pages::intake::replacing;
-use crate::shop::App;
 use axum::extract::Path;
 use axum::response::{Html, Redirect};
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::panels::{BoxSpec, ENDING, Form, Top, picture};
 use boustrophe_core::quantity::{count, length, number};
+use boustrophe_shop::app::App;
+use boustrophe_shop::incoming;
+use boustrophe_shop::names;
 use serde::Deserialize;
 
 /// A box as its form says it; lengths as they are typed.
@@ -112,12 +112,12 @@ pub async fn make(app: Shared, Path(job): Path<i32>, Typed { form, .. }: Typed<B
 }
 
 fn made(app: &Shared, job: i32, form: &BoxForm) -> Result<(), AppError> {
-    let spec = form.spec().map_err(|e| AppError::Sentence(format!("{e}.")))?;
+    let spec = form.spec().map_err(|e| AppError::sentence(format!("{e}.")))?;
     let (name, bytes) = (format!("{}{ENDING}", names::plain(&spec.name)), spec.to_text().into_bytes());
-    let Some(drawing) = form.drawing else { return incoming::add_own(app, job, &[(name, bytes)], &app.by) };
+    let Some(drawing) = form.drawing else { return Ok(incoming::add_own(app, job, &[(name, bytes)], &app.by)?) };
     let hash = incoming::known(app, &name, &bytes)?;
     let edit = replacing(app, job, drawing, hash, name)?;
-    incoming::on_top(app, job, &edit, &app.by)
+    Ok(incoming::on_top(app, job, &edit, &app.by)?)
 }
 
 /// The figures of a job's drawing that is a box; none of another.

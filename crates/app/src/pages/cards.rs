@@ -2,10 +2,7 @@
 
 use super::book::{change, told};
 use super::{Shared, blocking};
-use crate::changing::apply;
 use crate::error::{AppError, html};
-use crate::incoming::keep;
-use crate::shop::{Loaded, stock_words};
 use askama::Template;
 use axum::extract::{Form, Path};
 use axum::response::{Html, Redirect};
@@ -16,6 +13,9 @@ use boustrophe_core::drawing::Unit;
 use boustrophe_core::quantity::{length, number};
 use boustrophe_core::shop::{ChartRow, Shop};
 use boustrophe_formats::svg::{WriteGroup, write};
+use boustrophe_shop::app::{Loaded, stock_words};
+use boustrophe_shop::changing::apply;
+use boustrophe_shop::incoming::keep;
 use serde::Deserialize;
 
 /// Feeds and powers of a card unless typed: a third to three times the row it is made round.
@@ -69,25 +69,25 @@ fn list(text: &str, usual: Vec<f64>) -> Result<Vec<f64>, AppError> {
     if text.trim().is_empty() {
         return Ok(usual);
     }
-    text.split([',', ';']).map(|t| number(t.trim()).map_err(AppError::Sentence)).collect()
+    text.split([',', ';']).map(|t| number(t.trim()).map_err(AppError::sentence)).collect()
 }
 
 /// Begins the job of a card; gives its number.
 fn begin(app: &Shared, batch: Stock, proposed: &[ChartRow], new: &NewCard) -> Result<i32, AppError> {
     let shop = app.shop();
-    let machine = shop.machine(&batch.machine).ok_or_else(|| AppError::Sentence(format!("there is no machine “{}”", batch.machine)))?;
+    let machine = shop.machine(&batch.machine).ok_or_else(|| AppError::sentence(format!("there is no machine “{}”", batch.machine)))?;
     if !(THICKNESSES.0..=THICKNESSES.1).contains(&batch.thickness) {
-        return Err(AppError::Sentence(format!(
+        return Err(AppError::sentence(format!(
             "a thickness of {} mm will not do for a card; type {} to {} mm",
             batch.thickness, THICKNESSES.0, THICKNESSES.1
         )));
     }
     let material =
-        shop.material(&batch.material).ok_or_else(|| AppError::Sentence(format!("there is no material “{}”", batch.material)))?;
+        shop.material(&batch.material).ok_or_else(|| AppError::sentence(format!("there is no material “{}”", batch.material)))?;
     let process = if new.kind == "gauge" {
         Process::Cut
     } else {
-        Process::from_slug(&new.process).ok_or_else(|| AppError::Sentence(format!("“{}” is no process", new.process)))?
+        Process::from_slug(&new.process).ok_or_else(|| AppError::sentence(format!("“{}” is no process", new.process)))?
     };
     let base = base_row(&shop, &batch, proposed, process, machine.feed_limit);
     // Labels and frame with what the chart can do already.
@@ -101,7 +101,7 @@ fn begin(app: &Shared, batch: Stock, proposed: &[ChartRow], new: &NewCard) -> Re
         let feeds = list(&new.feeds, ladder(base.feed / 2.2, top, STEPS))?;
         let powers = list(&new.powers, ladder(base.power / 2.0, (base.power * 1.5).min(100.0), STEPS))?;
         if let Some(f) = feeds.iter().find(|f| **f > machine.feed_limit) {
-            return Err(AppError::Sentence(format!(
+            return Err(AppError::sentence(format!(
                 "a feed of {f} mm/min is over {}'s {}; type lower ones",
                 machine.name, machine.feed_limit
             )));
@@ -172,7 +172,7 @@ fn assign(app: &Shared, job: i32, drawn: &Drawn) -> Result<(), AppError> {
             None => Edit::Assign(AssignEdit::SetKey { key, process: Some(drawn.layers[at].process) }),
         });
     }
-    apply(app, job, loaded.revision.id, &Edit::All { edits }, &app.by)
+    Ok(apply(app, job, loaded.revision.id, &Edit::All { edits }, &app.by)?)
 }
 
 struct CellView {
@@ -227,7 +227,7 @@ fn shown(app: &Shared, job: i32) -> Result<Html<String>, AppError> {
             page.process = process.name().to_lowercase();
         }
         Some(Card::Gauge) => page.gauge = true,
-        None => return Err(AppError::Sentence("this job is no test card; make one from Assign or from the cut chart.".into())),
+        None => return Err(AppError::sentence("this job is no test card; make one from Assign or from the cut chart.".into())),
     }
     html(&page)
 }
@@ -254,7 +254,7 @@ pub async fn best(app: Shared, Path(job): Path<i32>, Form(best): Form<Best>) -> 
 fn best_taken(app: &Shared, job: i32, best: &Best) -> Result<String, AppError> {
     let loaded = app.load(job)?;
     let d = &loaded.revision.decisions;
-    let mm = |text: &str| length(text.trim(), Unit::Mm).map_err(AppError::Sentence);
+    let mm = |text: &str| length(text.trim(), Unit::Mm).map_err(AppError::sentence);
     let (row, reason) = match &d.card {
         Some(Card::Gauge) => {
             let now = row_of(&loaded, Process::Cut)?;
@@ -263,12 +263,12 @@ fn best_taken(app: &Shared, job: i32, best: &Best) -> Result<String, AppError> {
         }
         Some(Card::Grid { process, .. }) => {
             let cell = best.cell.parse().ok().and_then(|id: u32| d.assign.settings.iter().find(|s| s.id == id));
-            let cell = cell.ok_or_else(|| AppError::Sentence("click the cell that came out best.".into()))?;
+            let cell = cell.ok_or_else(|| AppError::sentence("click the cell that came out best.".into()))?;
             let now = row_of(&loaded, *process)?;
             let (feed, power) = (cell.feed.unwrap_or(now.feed), cell.power.unwrap_or(now.power));
             (chosen(&now, feed, power), format!("best of {}", loaded.job.name))
         }
-        None => return Err(AppError::Sentence("this job is no test card.".into())),
+        None => return Err(AppError::sentence("this job is no test card.".into())),
     };
     put(app, row, app.signed(&best.person), &reason)
 }
@@ -283,7 +283,7 @@ pub struct Proved {
 pub async fn proved(app: Shared, Path(job): Path<i32>, Form(form): Form<Proved>) -> Result<Redirect, AppError> {
     blocking(&app, move |app| {
         let loaded = app.load(job)?;
-        let process = Process::from_slug(&form.process).ok_or_else(|| AppError::Sentence(format!("“{}” is no process", form.process)))?;
+        let process = Process::from_slug(&form.process).ok_or_else(|| AppError::sentence(format!("“{}” is no process", form.process)))?;
         let row = row_of(&loaded, process)?;
         put(app, ChartRow { unproved: false, ..row }, &app.by, &format!("came out well in {}", loaded.job.name))
     })
@@ -293,7 +293,7 @@ pub async fn proved(app: Shared, Path(job): Path<i32>, Form(form): Form<Proved>)
 
 fn row_of(loaded: &Loaded, process: Process) -> Result<ChartRow, AppError> {
     let row = loaded.rows().get(process, None).cloned();
-    row.ok_or_else(|| AppError::Sentence(format!("there are no {} settings to keep", process.name().to_lowercase())))
+    row.ok_or_else(|| AppError::sentence(format!("there are no {} settings to keep", process.name().to_lowercase())))
 }
 
 /// Puts a row into the chart, in place of the one it had; gives its key.

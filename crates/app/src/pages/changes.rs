@@ -3,12 +3,9 @@
 use super::station::docket;
 use super::typed::Typed;
 use super::{Shared, blocking, book, tables};
-use crate::changing::apply;
 use crate::edits::Form;
 use crate::error::{AppError, html};
-use crate::incoming;
-use crate::searches;
-use crate::shop::App;
+use crate::uploads;
 use askama::Template;
 use axum::extract::{Form as Posted, Multipart, Path};
 use axum::http::StatusCode;
@@ -24,6 +21,11 @@ use boustrophe_core::ids::BatchId;
 use boustrophe_core::lettering::Face;
 use boustrophe_core::quantity::length;
 use boustrophe_formats::dxf::{self, WriteLayer};
+use boustrophe_shop::app::App;
+use boustrophe_shop::changing::apply;
+use boustrophe_shop::error::ShopError;
+use boustrophe_shop::incoming;
+use boustrophe_shop::nests;
 use boustrophe_store::StoreError;
 
 #[derive(Template)]
@@ -52,14 +54,14 @@ pub fn made(app: &Shared, (job, revision): (i32, i32), station: Station, batch: 
     let searched = edit.nests();
     if let (Edit::Nest(_), Some(nested)) = (edit, searched) {
         // Nothing is decided by the wish alone.
-        searches::start(app, job, nested, searches::Wish::of(&app.by))?;
+        nests::start(app, job, nested, nests::Wish::of(&app.by))?;
         return answered(app, job, station, batch);
     }
     match apply(app, job, revision, edit, &app.by) {
-        Err(AppError::Store(StoreError::Moved { head })) => conflict(app, job, station, edit, head),
-        Err(other) => Err(other),
+        Err(ShopError::Store(StoreError::Moved { head })) => conflict(app, job, station, edit, head),
+        Err(other) => Err(other.into()),
         Ok(()) => {
-            searched.map_or(Ok(()), |nested| searches::start(app, job, nested, searches::Wish::of(&app.by)))?;
+            searched.map_or(Ok(()), |nested| nests::start(app, job, nested, nests::Wish::of(&app.by)))?;
             answered(app, job, station, batch)
         }
     }
@@ -93,7 +95,7 @@ pub struct Fit {
 
 /// Fits slots and tabs.
 pub async fn slot_fit(app: Shared, Path(job): Path<i32>, Typed { form, .. }: Typed<Fit>) -> Result<Response, AppError> {
-    let mm = |text: &str| length(text, Unit::Mm).map_err(AppError::Sentence);
+    let mm = |text: &str| length(text, Unit::Mm).map_err(AppError::sentence);
     let operation = Operation::SlotFit {
         nominal: mm(&form.nominal)?,
         measured: mm(&form.measured)?,
@@ -123,7 +125,7 @@ pub struct Holds {
 /// Writes down the room that slots in a job's material want, as a coupon has shown it.
 pub async fn holds(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Holds>) -> Result<Redirect, AppError> {
     blocking(&app, move |app| {
-        let mm = |text: &str| length(text.trim(), Unit::Mm).map_err(AppError::Sentence);
+        let mm = |text: &str| length(text.trim(), Unit::Mm).map_err(AppError::sentence);
         let room = room(mm(&form.width)?, mm(&form.measured)?);
         let loaded = app.load(job)?;
         let id = loaded.revision.decisions.first().stock.material.clone();
@@ -154,7 +156,7 @@ pub async fn coupon(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Coup
 }
 
 fn coupon_added(app: &Shared, job: i32, form: CouponForm) -> Result<Redirect, AppError> {
-    let mm = |text: &str| length(text, Unit::Mm).map_err(AppError::Sentence);
+    let mm = |text: &str| length(text, Unit::Mm).map_err(AppError::sentence);
     let (middle, step) = (mm(&form.middle)?, mm(&form.step)?);
     let (name, coupon) = match form.of.as_str() {
         // From pressed together to loose: a third of them with less than nothing.
@@ -167,7 +169,7 @@ fn coupon_added(app: &Shared, job: i32, form: CouponForm) -> Result<Redirect, Ap
     // Its numbers are written on it as a person would: scored whatever the shop's colours say, and clean as they are.
     let loaded = app.load(job)?;
     let comb = loaded.route.drawings.last().and_then(|d| Some((d.id, d.cleaned.contours.first()?.id)));
-    let (drawing, part) = comb.ok_or_else(|| AppError::Sentence("the coupon could not be drawn; try other figures.".into()))?;
+    let (drawing, part) = comb.ok_or_else(|| AppError::sentence("the coupon could not be drawn; try other figures.".into()))?;
     let write = |(text, height, at): (String, f64, Point)| {
         let spot = Spot { x: at.x, y: at.y, ..Spot::default() };
         Edit::Clean(CleanEdit::Operate {
@@ -228,7 +230,7 @@ async fn step(
     blocking(&app, move |app| match go(app, job, back.revision) {
         Err(StoreError::Moved { head }) => moved(app, job, station, head),
         other => {
-            other?.ok_or_else(|| AppError::Sentence(none.into()))?;
+            other?.ok_or_else(|| AppError::sentence(none.into()))?;
             answered(app, job, station, back.batch)
         }
     })
@@ -254,7 +256,7 @@ pub async fn back(app: Shared, Path(job): Path<i32>, Posted(back): Posted<Back>)
 pub async fn files(app: Shared, Path(job): Path<i32>, multipart: Multipart) -> Result<Response, AppError> {
     // Before anything is taken in: a job that is not there takes nothing.
     blocking(&app, move |app| Ok(app.store.job(job)?)).await?;
-    let (tables, drawings) = incoming::receive(&app, multipart).await?.into_iter().partition(|f| tables::is_table(&f.name));
+    let (tables, drawings) = uploads::receive(&app, multipart).await?.into_iter().partition(|f| tables::is_table(&f.name));
     let (taken, refused) = incoming::take(&app, drawings).await?;
     blocking(&app, move |app| {
         incoming::add(app, job, taken, &app.by)?;
@@ -262,5 +264,5 @@ pub async fn files(app: Shared, Path(job): Path<i32>, multipart: Multipart) -> R
         tables::dropped(app, job, &tables)
     })
     .await?;
-    if refused.is_empty() { Ok(StatusCode::NO_CONTENT.into_response()) } else { Err(incoming::told(&refused)) }
+    if refused.is_empty() { Ok(StatusCode::NO_CONTENT.into_response()) } else { Err(incoming::told(&refused).into()) }
 }

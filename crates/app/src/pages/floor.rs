@@ -2,8 +2,7 @@
 
 use super::{Shared, blocking};
 use crate::error::{AppError, html};
-use crate::floor_cards::Figures;
-use crate::incoming;
+use crate::uploads;
 use askama::Template;
 use axum::extract::{Form, Multipart, Path, Query};
 use axum::http::HeaderMap;
@@ -11,6 +10,8 @@ use axum::http::StatusCode;
 use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE, ETAG, IF_NONE_MATCH};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use boustrophe_core::decisions::Decisions;
+use boustrophe_shop::cards::Figures;
+use boustrophe_shop::incoming;
 use boustrophe_store::{Job, OnFloor};
 use serde::Deserialize;
 use std::collections::BTreeMap;
@@ -106,17 +107,17 @@ fn decided(app: &Shared, id: i32, fate: Fate) -> Result<Redirect, AppError> {
         "back" => app.store.archive(id, false)?,
         "delete" => {
             if fate.name.trim() != job.name {
-                return Err(AppError::Sentence(format!(
+                return Err(AppError::sentence(format!(
                     "type the job's name, {}, to delete it for good; or put it away instead.",
                     job.name
                 )));
             }
             // What its runs used up is booked while it is known what they were.
-            crate::rack::settle(app);
+            boustrophe_shop::rack::settle(app);
             app.store.delete_job(id)?;
             app.searches.stop(id);
         }
-        other => return Err(AppError::Sentence(format!("“{other}” cannot be done with a job"))),
+        other => return Err(AppError::sentence(format!("“{other}” cannot be done with a job"))),
     }
     Ok(Redirect::to(if fate.what == "back" { "/?away=true" } else { "/" }))
 }
@@ -131,7 +132,7 @@ pub struct NewJob {
 pub async fn begin(app: Shared, Form(new): Form<NewJob>) -> Result<Redirect, AppError> {
     let name: String = new.name.trim().chars().take(80).collect();
     if name.is_empty() {
-        return Err(AppError::Sentence("a job needs a name; type one.".into()));
+        return Err(AppError::sentence("a job needs a name; type one.".into()));
     }
     let id = blocking(&app, move |app| Ok(app.store.add_job(&name, &app.by, None, &Decisions::default())?.id)).await?;
     Ok(Redirect::to(&format!("/jobs/{id}/intake")))
@@ -139,10 +140,10 @@ pub async fn begin(app: Shared, Form(new): Form<NewJob>) -> Result<Redirect, App
 
 /// Files dropped on the floor begin a job named after the first.
 pub async fn dropped(app: Shared, multipart: Multipart) -> Result<Response, AppError> {
-    let files = incoming::receive(&app, multipart).await?;
+    let files = uploads::receive(&app, multipart).await?;
     let (taken, refused) = incoming::take(&app, files).await?;
     if !refused.is_empty() {
-        return Err(incoming::told(&refused));
+        return Err(incoming::told(&refused).into());
     }
     let id = blocking(&app, move |app| {
         let name = taken.first().map_or("Job", |f| f.name.rsplit_once('.').map_or(f.name.as_str(), |n| n.0)).to_owned();

@@ -3,13 +3,13 @@
 use super::station::docket;
 use super::{Shared, blocking};
 use crate::error::{AppError, html};
-use crate::shop::App;
 use crate::view::{Cell, ledger};
 use askama::Template;
 use axum::extract::{Form, Path};
 use axum::response::Html;
 use boustrophe_core::finding::Station;
 use boustrophe_core::ledger::Ledger;
+use boustrophe_shop::app::App;
 use serde::Deserialize;
 use std::sync::Arc;
 

@@ -2,7 +2,6 @@
 
 use super::{Shared, blocking, changes};
 use crate::error::AppError;
-use crate::shop::Loaded;
 use axum::Json;
 use axum::extract::{Form, Path as At};
 use axum::response::{IntoResponse, Response};
@@ -14,6 +13,7 @@ use boustrophe_core::hold::Op;
 use boustrophe_core::hold::hand::{nicks_with, pierce_at};
 use boustrophe_core::ids::{BatchId, CutId};
 use boustrophe_core::route::Route;
+use boustrophe_shop::app::Loaded;
 use serde::{Deserialize, Serialize};
 
 /// What a hand does with a nick, as the stage posts it: places are on the sheet, mm.
@@ -39,12 +39,12 @@ fn point(text: &str) -> Result<Option<Point>, AppError> {
         return Ok(None);
     }
     let v: Vec<f64> = text.split(',').filter_map(|n| n.parse().ok()).filter(|n: &f64| n.is_finite()).collect();
-    let [x, y] = v[..] else { return Err(AppError::Sentence("that is no place on the sheet; load the page again.".into())) };
+    let [x, y] = v[..] else { return Err(AppError::sentence("that is no place on the sheet; load the page again.".into())) };
     Ok(Some(Point::new(x, y)))
 }
 
 fn gone() -> AppError {
-    AppError::Sentence("that cut is not on the sheet any more; load the page again.".into())
+    AppError::sentence("that cut is not on the sheet any more; load the page again.".into())
 }
 
 /// A cut by its name, with what is done along it.
@@ -64,7 +64,7 @@ fn closed_cut(loaded: &Loaded, name: CutId) -> Result<(&Cut, &Op), AppError> {
     if found.0.path.closed && found.0.line == Line::Drawn {
         Ok(found)
     } else {
-        Err(AppError::Sentence("a pierce is set on a closed contour of one part: this is none.".into()))
+        Err(AppError::sentence("a pierce is set on a closed contour of one part: this is none.".into()))
     }
 }
 
@@ -78,7 +78,7 @@ impl Nick {
             return Ok(HoldEdit::SetCommonNicks { cut: name, places: Some(places) }.on(self.batch));
         }
         if !cut.path.closed {
-            return Err(AppError::Sentence(
+            return Err(AppError::sentence(
                 "nicks are set on closed contours and on common edges: this line is open and frees nothing.".into(),
             ));
         }

@@ -3,8 +3,7 @@
 use super::changes;
 use super::{Shared, blocking};
 use crate::error::AppError;
-use crate::incoming;
-use crate::shop::{App, Loaded};
+use crate::uploads;
 use axum::extract::{Form as Posted, Multipart, Path};
 use axum::http::StatusCode;
 use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE};
@@ -20,6 +19,8 @@ use boustrophe_core::ids::BatchId;
 use boustrophe_core::panels::ENDING;
 use boustrophe_core::quantity::{count, length, number};
 use boustrophe_core::route::DrawingState;
+use boustrophe_shop::app::{App, Loaded};
+use boustrophe_shop::incoming;
 use serde::Deserialize;
 
 /// Room between drawings on the bench, mm.
@@ -101,7 +102,7 @@ fn resized(app: &App, job: i32, form: &Resize) -> Result<Edit, AppError> {
     };
     let wanted = length(&form.value, Unit::Mm)?;
     if !(measured.is_finite() && measured > 1e-6 && wanted > 1e-6) {
-        return Err(AppError::Sentence("measure between two different points, and type what that length really is.".into()));
+        return Err(AppError::sentence("measure between two different points, and type what that length really is.".into()));
     }
     // Measured in one of several views it is that view's scale.
     let at = form
@@ -135,7 +136,7 @@ pub fn state(loaded: &Loaded, drawing: u32) -> Result<&DrawingState, AppError> {
 }
 
 fn gone(drawing: u32) -> AppError {
-    AppError::Sentence(format!("there is no drawing {drawing} in this job any more; load the page again"))
+    AppError::sentence(format!("there is no drawing {drawing} in this job any more; load the page again"))
 }
 
 /// How a picture is traced, as it is set.
@@ -189,7 +190,7 @@ pub async fn region(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Regi
         let d = state(&loaded, form.drawing)?;
         let place = on_the_bench(&loaded, form.drawing).ok_or_else(|| gone(form.drawing))?;
         if loaded.revision.decisions.drawing(form.drawing).is_some_and(|d| d.views.iter().any(|v| v.scale != 1.0)) {
-            return Err(AppError::Sentence(
+            return Err(AppError::sentence(
                 "its views have scales of their own and lie elsewhere than on the page: box more of them on its pages.".into(),
             ));
         }
@@ -205,15 +206,15 @@ pub async fn region(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Regi
 
 /// Another file in the place of a drawing's: a new revision of it.
 pub async fn replace(app: Shared, Path((job, drawing)): Path<(i32, u32)>, multipart: Multipart) -> Result<Response, AppError> {
-    let files = incoming::receive(&app, multipart).await?;
+    let files = uploads::receive(&app, multipart).await?;
     if files.len() != 1 {
-        return Err(AppError::Sentence("choose one file, the new revision of this drawing.".into()));
+        return Err(AppError::sentence("choose one file, the new revision of this drawing.".into()));
     }
     let (taken, refused) = incoming::take(&app, files).await?;
-    let Some(incoming::Taken { name, hash }) = taken.into_iter().next() else { return Err(incoming::told(&refused)) };
+    let Some(incoming::Taken { name, hash }) = taken.into_iter().next() else { return Err(incoming::told(&refused).into()) };
     blocking(&app, move |app| {
         let edit = replacing(app, job, drawing, hash, name)?;
-        incoming::on_top(app, job, &edit, &app.by)
+        Ok(incoming::on_top(app, job, &edit, &app.by)?)
     })
     .await?;
     Ok(StatusCode::NO_CONTENT.into_response())

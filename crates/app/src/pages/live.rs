@@ -2,11 +2,11 @@
 
 use super::{Shared, blocking};
 use crate::error::AppError;
-use crate::machines::again;
 use axum::extract::Path;
 use axum::response::{IntoResponse, Response};
 use boustrophe_core::geometry::Segment;
 use boustrophe_core::hold::Op;
+use boustrophe_shop::runs::again;
 use serde::Serialize;
 
 /// How closely lines are followed, as a share of the sheet's longer side.

@@ -33,10 +33,10 @@ pub mod ticks;
 pub mod typed;
 
 use crate::error::AppError;
-use crate::shop::App;
 use axum::extract::FromRequestParts;
 use axum::http::header::COOKIE;
 use axum::http::request::Parts;
+use boustrophe_shop::app::App;
 use std::convert::Infallible;
 use std::ops::Deref;
 use std::sync::Arc;

@@ -3,7 +3,6 @@
 use super::typed::Typed;
 use super::{Shared, blocking, changes};
 use crate::error::{AppError, html};
-use crate::{guests, rack, searches};
 use askama::Template;
 use axum::extract::{Form, Path, Query};
 use axum::http::StatusCode;
@@ -13,6 +12,7 @@ use boustrophe_core::decisions::NestEdit;
 use boustrophe_core::finding::Station;
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::quantity::count;
+use boustrophe_shop::{hosting, nests, rack, searches};
 use futures_util::stream::{self, Stream, StreamExt};
 use serde::Deserialize;
 use std::convert::Infallible;
@@ -40,7 +40,7 @@ pub async fn start(app: Shared, Path(job): Path<i32>, Form(time): Form<Time>) ->
         typed => Some(u64::from(count(typed, 1, 36_000)?)),
     };
     blocking(&app, move |app| {
-        searches::start(app, job, time.batch, searches::Wish { seconds, only_new: time.only == "on", by: app.by.clone() })
+        Ok(nests::start(app, job, time.batch, nests::Wish { seconds, only_new: time.only == "on", by: app.by.clone() })?)
     })
     .await?;
     Ok(StatusCode::NO_CONTENT)
@@ -76,14 +76,14 @@ pub struct Of {
 struct Offers {
     job: i32,
     batch: BatchId,
-    offers: Vec<guests::Offer>,
+    offers: Vec<hosting::Offer>,
 }
 
 /// Jobs whose parts could lie on this one's sheets.
 pub async fn offers(app: Shared, Path(job): Path<i32>, Query(of): Query<Of>) -> Result<Html<String>, AppError> {
     blocking(&app, move |app| {
         let loaded = app.load(job)?.about(of.batch);
-        html(&Offers { job, batch: loaded.batch, offers: guests::offered(app, &loaded)? })
+        html(&Offers { job, batch: loaded.batch, offers: hosting::offered(app, &loaded)? })
     })
     .await
 }
@@ -99,7 +99,7 @@ pub struct From {
 /// Takes the parts of another job in.
 pub async fn take_in(app: Shared, Path(job): Path<i32>, Form(form): Form<From>) -> Result<Response, AppError> {
     blocking(&app, move |app| {
-        guests::take_in(app, job, form.batch, form.from, &app.by)?;
+        hosting::take_in(app, job, form.batch, form.from, &app.by)?;
         changes::answered(app, job, Station::Nest, form.batch)
     })
     .await
@@ -108,9 +108,9 @@ pub async fn take_in(app: Shared, Path(job): Path<i32>, Form(form): Form<From>) 
 /// Keeps what a search had found when the shop was shut.
 pub async fn take(app: Shared, Path(job): Path<i32>) -> Result<Response, AppError> {
     blocking(&app, move |app| {
-        let gone = || AppError::Sentence("nothing was written down of that search; nest again.".into());
+        let gone = || AppError::sentence("nothing was written down of that search; nest again.".into());
         let batch = app.store.was_searching(job)?.ok_or_else(gone)?;
-        searches::keep(app, job, batch, app.store.search_best(job)?.ok_or_else(gone)?, &app.by)?;
+        nests::keep(app, job, batch, app.store.search_best(job)?.ok_or_else(gone)?, &app.by)?;
         changes::answered(app, job, Station::Nest, batch)
     })
     .await

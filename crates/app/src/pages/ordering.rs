@@ -3,7 +3,6 @@
 use super::typed::Typed;
 use super::{Shared, blocking, changes};
 use crate::error::{AppError, html};
-use crate::shop::{App, Loaded};
 use crate::view::metres;
 use askama::Template;
 use axum::extract::{Path, Query};
@@ -15,6 +14,7 @@ use boustrophe_core::ids::{BatchId, CutId};
 use boustrophe_core::ledger::Ledger;
 use boustrophe_core::quantity::count;
 use boustrophe_core::time::clock;
+use boustrophe_shop::app::{App, Loaded};
 use serde::Deserialize;
 
 /// Where cuts are wanted in the order, as the stage and the list post it.
@@ -33,7 +33,7 @@ pub struct Wanted {
 impl Wanted {
     fn cuts(&self) -> Result<Vec<CutId>, AppError> {
         let cuts: Vec<CutId> = self.cuts.split(',').filter(|c| !c.is_empty()).map(str::parse).collect::<Result<_, _>>()?;
-        if cuts.is_empty() { Err(AppError::Sentence("click a cut on the stage first.".into())) } else { Ok(cuts) }
+        if cuts.is_empty() { Err(AppError::sentence("click a cut on the stage first.".into())) } else { Ok(cuts) }
     }
 
     /// The change, if every cut can have the place that it is given.
@@ -44,14 +44,14 @@ impl Wanted {
             return Ok(Edit::All { edits: cuts.iter().map(back).collect() });
         }
         let wanted = count(self.at.trim(), 1, 1_000_000)? as usize;
-        let gone = || AppError::Sentence("that cut is not on the sheet any more; load the page again.".into());
+        let gone = || AppError::sentence("that cut is not on the sheet any more; load the page again.".into());
         let from = begin_of_kind(loaded, cuts[0]).ok_or_else(gone)?;
         let place = wanted.checked_sub(from + 1).ok_or_else(|| {
-            AppError::Sentence(format!("number {wanted} is done before cuts of this kind begin; they begin with number {}.", from + 1))
+            AppError::sentence(format!("number {wanted} is done before cuts of this kind begin; they begin with number {}.", from + 1))
         })?;
         let edit = OrderEdit::SetSequence { cuts, from: place as u32 }.on(self.batch);
         match refused(app, loaded, &edit)? {
-            Some(why) => Err(AppError::Sentence(why)),
+            Some(why) => Err(AppError::sentence(why)),
             None => Ok(edit),
         }
     }

@@ -4,7 +4,6 @@ use super::intake::{on_the_bench, state};
 use super::stage::flat;
 use super::{Shared, blocking};
 use crate::error::AppError;
-use crate::shop::Loaded;
 use axum::extract::{Path, Query};
 use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
@@ -14,6 +13,7 @@ use boustrophe_core::clean::trace::{Trace, trace};
 use boustrophe_core::geometry::{Affine, Clip};
 use boustrophe_core::picture::{Dither, Tone, raster};
 use boustrophe_formats::bitmap::write_png;
+use boustrophe_shop::app::Loaded;
 use serde::Deserialize;
 
 /// Pixels of a preview's longer side.
@@ -54,7 +54,7 @@ pub async fn tone(app: Shared, Path((job, id)): Path<(i32, String)>, Query(wante
         let id: ContourId = id.parse()?;
         let item = loaded.route.work.items.iter().find(|i| i.contour.id == id);
         let item = item.ok_or_else(|| AppError::NoPage(format!("/jobs/{job}/tone/{id}")))?;
-        let png = toned(&loaded, item, &wanted).ok_or_else(|| AppError::Sentence("this is no picture that could be engraved.".into()))?;
+        let png = toned(&loaded, item, &wanted).ok_or_else(|| AppError::sentence("this is no picture that could be engraved.".into()))?;
         Ok(([(CONTENT_TYPE, "image/png"), (CACHE_CONTROL, "no-store")], png).into_response())
     })
     .await
@@ -114,12 +114,12 @@ pub async fn tracing(app: Shared, Path((job, drawing)): Path<(i32, u32)>, Query(
     blocking(&app, move |app| {
         let loaded = app.load(job)?;
         let d = state(&loaded, drawing)?;
-        let bitmap = d.drawing.bitmap.as_ref().ok_or_else(|| AppError::Sentence("this drawing is no picture.".into()))?;
+        let bitmap = d.drawing.bitmap.as_ref().ok_or_else(|| AppError::sentence("this drawing is no picture.".into()))?;
         let home = on_the_bench(&loaded, drawing).unwrap_or_default() * d.intake.transform;
         let settings = Trace { threshold: t.threshold, speck: t.speck, smooth: t.smooth, invert: t.invert };
         let outlines = trace(bitmap, &settings);
         let lines: Option<Vec<Vec<f64>>> = outlines.map(|o| o.iter().map(|p| flat(&p.transformed(home).segments)).collect());
-        let text = serde_json::to_string(&lines).map_err(|e| AppError::Sentence(e.to_string()))?;
+        let text = serde_json::to_string(&lines).map_err(|e| AppError::sentence(e.to_string()))?;
         Ok(([(CONTENT_TYPE, "application/json"), (CACHE_CONTROL, "no-store")], text).into_response())
     })
     .await

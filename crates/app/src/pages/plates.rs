@@ -4,8 +4,6 @@ use super::typed::Typed;
 use super::{Shared, blocking};
 use crate::edits::stock_of;
 use crate::error::AppError;
-use crate::incoming;
-use crate::names;
 use axum::extract::Path;
 use axum::response::Redirect;
 use boustrophe_core::assign::Part;
@@ -13,6 +11,8 @@ use boustrophe_core::drawing::Unit;
 use boustrophe_core::ids::PartId;
 use boustrophe_core::plate::{ENDING, LAYERS, NamePlate};
 use boustrophe_core::quantity::length;
+use boustrophe_shop::incoming;
+use boustrophe_shop::names;
 use serde::Deserialize;
 
 /// A name plate as its form says it; lengths as they are typed.
@@ -52,7 +52,7 @@ pub async fn make(app: Shared, Path(job): Path<i32>, Typed { form, .. }: Typed<P
 }
 
 fn made(app: &Shared, job: i32, form: &PlateForm) -> Result<(), AppError> {
-    let plate = form.plate().and_then(|p| p.drawn().map(|_| p)).map_err(|e| AppError::Sentence(format!("{e}.")))?;
+    let plate = form.plate().and_then(|p| p.drawn().map(|_| p)).map_err(|e| AppError::sentence(format!("{e}.")))?;
     let backing = if form.backing.is_empty() { None } else { Some(stock_of(&form.backing)?) };
     incoming::add_own(app, job, &[(format!("{}{ENDING}", names::plain(&plate.text)), plate.to_text().into_bytes())], &app.by)?;
     let Some(stock) = backing else { return Ok(()) };
@@ -62,5 +62,5 @@ fn made(app: &Shared, job: i32, form: &PlateForm) -> Result<(), AppError> {
     let is_backing =
         |p: &&Part| p.drawing == drawing && p.outer.is_some_and(|i| loaded.route.work.items[i].contour.style.layer == LAYERS[1]);
     let parts: Vec<PartId> = loaded.route.work.parts.iter().filter(is_backing).map(|p| p.id).collect();
-    incoming::on_top(app, job, &decisions.made_of(parts, stock), &app.by)
+    Ok(incoming::on_top(app, job, &decisions.made_of(parts, stock), &app.by)?)
 }

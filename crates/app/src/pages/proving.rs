@@ -2,13 +2,13 @@
 
 use super::{Shared, blocking};
 use crate::error::{AppError, html};
-use crate::incoming;
-use crate::shop::App;
+use crate::uploads;
 use askama::Template;
 use axum::extract::{Multipart, Path, Query};
 use axum::response::{Html, IntoResponse, Response};
 use boustrophe_core::proof::{Difference, differences};
 use boustrophe_core::release::Program;
+use boustrophe_shop::app::App;
 use serde::{Deserialize, Serialize};
 use std::io::Read;
 use std::sync::Arc;
@@ -38,13 +38,13 @@ struct Outside {
 
 /// Lays a program that was dropped over a sheet.
 pub async fn outside(app: Shared, Path(job): Path<i32>, multipart: Multipart) -> Result<Html<String>, AppError> {
-    let (fields, files) = incoming::receive_form(&app, multipart).await?;
+    let (fields, files) = uploads::receive_form(&app, multipart).await?;
     blocking(&app, move |app| {
         let sheet: usize = fields.get("sheet").and_then(|s| s.parse().ok()).unwrap_or(1);
-        let file = files.first().ok_or_else(|| AppError::Sentence("there was no file in it; choose or drop a program.".into()))?;
+        let file = files.first().ok_or_else(|| AppError::sentence("there was no file in it; choose or drop a program.".into()))?;
         let size = std::fs::metadata(file.file.path()).map_or(0, |m| m.len());
         if size > LONGEST {
-            return Err(AppError::Sentence(format!(
+            return Err(AppError::sentence(format!(
                 "{} has {} MB; the page takes programs of up to {} MB. Use `boustrophe prove` on the command line.",
                 file.name,
                 size >> 20,
@@ -52,7 +52,7 @@ pub async fn outside(app: Shared, Path(job): Path<i32>, multipart: Multipart) ->
             )));
         }
         let mut bytes = Vec::new();
-        let broken = |e: std::io::Error| AppError::Sentence(format!("{} cannot be read ({e}); drop it again.", file.name));
+        let broken = |e: std::io::Error| AppError::sentence(format!("{} cannot be read ({e}); drop it again.", file.name));
         std::fs::File::open(file.file.path()).and_then(|mut f| f.read_to_end(&mut bytes)).map_err(broken)?;
         compared(app, job, sheet, &file.name, &String::from_utf8_lossy(&bytes))
     })
@@ -61,7 +61,7 @@ pub async fn outside(app: Shared, Path(job): Path<i32>, multipart: Multipart) ->
 
 fn compared(app: &Arc<App>, job: i32, sheet: usize, name: &str, program: &str) -> Result<Html<String>, AppError> {
     let loaded = app.load(job)?;
-    let nowhere = || AppError::Sentence("that sheet is not there any more; load the page again.".into());
+    let nowhere = || AppError::sentence("that sheet is not there any more; load the page again.".into());
     let (batch, at) = sheet.checked_sub(1).and_then(|i| loaded.route.sheet(i)).ok_or_else(nowhere)?;
     let meant = loaded.route.batch(batch).meant(at, &loaded.shop).ok_or_else(nowhere)?;
     let page = match differences(program, &meant) {

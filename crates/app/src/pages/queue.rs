@@ -3,8 +3,6 @@
 use super::typed::Typed;
 use super::{Shared, blocking, book};
 use crate::error::{AppError, html};
-use crate::machines::Seen;
-use crate::shop::{App, stock_words};
 use askama::Template;
 use axum::extract::Path;
 use axum::http::StatusCode;
@@ -12,6 +10,8 @@ use axum::response::{Html, Redirect};
 use boustrophe_core::run::RunState;
 use boustrophe_core::shop::{self, Shop};
 use boustrophe_core::time::clock;
+use boustrophe_shop::app::{App, stock_words};
+use boustrophe_shop::desks::Seen;
 use boustrophe_store::{PastRun, Run};
 use serde::Deserialize;
 
@@ -83,7 +83,7 @@ pub async fn page(app: Shared) -> Result<Html<String>, AppError> {
 }
 
 fn desk(app: &App, shop: &Shop, id: &str, name: &str) -> Result<Desk, AppError> {
-    let seen = app.machines.desk(id).map_or_else(|_| Seen::default(), |d| d.seen());
+    let seen = app.desks.desk(id).map_or_else(|_| Seen::default(), |d| d.seen());
     let open = app.store.open_runs(id)?;
     // What runs comes first, whatever its place.
     let (begun, waiting): (Vec<Run>, Vec<Run>) = open.into_iter().partition(|r| r.state != RunState::Waiting);
@@ -177,7 +177,7 @@ fn paces(app: &App, shop: &Shop, past: &[PastRun]) -> Vec<Pace> {
 /// Stops a machine, whatever it does.
 pub async fn stop(app: Shared, Path(machine): Path<String>) -> Result<StatusCode, AppError> {
     tracing::info!(machine, by = app.by, "stop");
-    app.machines.desk(&machine)?.stop().await?;
+    app.desks.desk(&machine)?.stop().await?;
     Ok(StatusCode::NO_CONTENT)
 }
 
@@ -191,9 +191,9 @@ pub struct Order {
 pub async fn order(app: Shared, Path(machine): Path<String>, Typed { form, .. }: Typed<Order>) -> Result<Redirect, AppError> {
     let at = machine.clone();
     blocking(&app, move |app| {
-        let desk = app.machines.desk(&machine)?;
+        let desk = app.desks.desk(&machine)?;
         let runs = form.runs.split(',').filter(|r| !r.trim().is_empty()).map(|r| r.trim().parse::<i32>()).collect::<Result<Vec<_>, _>>();
-        let runs = runs.map_err(|_| AppError::Sentence("that is no order of runs; load the page again.".into()))?;
+        let runs = runs.map_err(|_| AppError::sentence("that is no order of runs; load the page again.".into()))?;
         app.store.arrange(&machine, &runs)?;
         desk.look_again();
         Ok(())

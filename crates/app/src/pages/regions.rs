@@ -3,9 +3,7 @@
 use super::intake::state;
 use super::typed::Typed;
 use super::{Shared, blocking};
-use crate::changing::apply;
 use crate::error::{AppError, html};
-use crate::incoming;
 use askama::Template;
 use axum::extract::Path;
 use axum::response::{Html, Redirect};
@@ -13,6 +11,8 @@ use boustrophe_core::decisions::{DrawingDecisions, Edit, IntakeEdit, View};
 use boustrophe_core::drawing::{Drawing, Shape};
 use boustrophe_core::geometry::{self, Bounds, Point};
 use boustrophe_core::quantity::ratio;
+use boustrophe_shop::changing::apply;
+use boustrophe_shop::incoming;
 use serde::Deserialize;
 use std::fmt::Write;
 
@@ -89,7 +89,7 @@ pub async fn pages(app: Shared, Path((job, drawing)): Path<(i32, u32)>) -> Resul
             .revision
             .decisions
             .drawing(drawing)
-            .ok_or_else(|| AppError::Sentence("that drawing is gone; load the page again.".into()))?;
+            .ok_or_else(|| AppError::sentence("that drawing is gone; load the page again.".into()))?;
         let all = whole(&d.drawing, d.intake.raw);
         let room = 0.02 * all.width().max(all.height()).max(1e-6);
         let texts = d.drawing.entities.iter().filter_map(|e| match &e.shape {
@@ -154,7 +154,7 @@ pub async fn change(
                 let mut regions = loaded.revision.decisions.drawing(drawing).map_or_else(Vec::new, |d| d.regions.clone());
                 let box_ = Bounds::of([Point::new(form.x0, -form.y0), Point::new(form.x1, -form.y1)]);
                 if !(box_.width() > 0.0 && box_.height() > 0.0) {
-                    return Err(AppError::Sentence("draw a box with a width and a height round what is to be made.".into()));
+                    return Err(AppError::sentence("draw a box with a width and a height round what is to be made.".into()));
                 }
                 regions.push(box_);
                 Edit::Intake(IntakeEdit::SetRegions { drawing, regions })
@@ -166,7 +166,9 @@ pub async fn change(
             _ => Edit::Intake(IntakeEdit::DropRegion { drawing, region: form.region }),
         };
         // What is boxed is boxed on whatever is there; what is said of a region is said of the one that was shown.
-        if form.what == "add" { incoming::on_top(app, job, &edit, &app.by) } else { apply(app, job, form.revision, &edit, &app.by) }
+        let done =
+            if form.what == "add" { incoming::on_top(app, job, &edit, &app.by) } else { apply(app, job, form.revision, &edit, &app.by) };
+        Ok(done?)
     })
     .await?;
     Ok(Redirect::to(&format!("/jobs/{job}/drawings/{drawing}/pages")))

@@ -3,9 +3,6 @@
 use super::typed::Typed;
 use super::{Shared, blocking, changes, named};
 use crate::error::AppError;
-use crate::names;
-use crate::releases::{self, REPORT};
-use crate::shop::App;
 use axum::extract::Path;
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
@@ -15,6 +12,9 @@ use boustrophe_core::ids::{BatchId, CopyId};
 use boustrophe_core::nest::{Placement, Sheet, SheetLayout};
 use boustrophe_formats::print::{Paper, fitted, tiled};
 use boustrophe_formats::sheet::{kerf_dxf, kerf_svg, write_dxf, write_svg};
+use boustrophe_shop::app::App;
+use boustrophe_shop::names;
+use boustrophe_shop::releases::{self, REPORT};
 use boustrophe_store::Release;
 use serde::Deserialize;
 use std::sync::Arc;
@@ -67,7 +67,7 @@ fn of_release(app: &App, release: &Release, name: &str) -> Result<Option<Respons
     let title = format!("{}, sheet {sheet}", app.store.job(release.job)?.name);
     let pdf = match (kind, kind.strip_suffix(".pdf").map(str::parse::<Paper>)) {
         ("fitted.pdf", _) => fitted(&batch.work, &kept.layout, Paper::A4, &title),
-        (_, Some(Ok(paper))) => tiled(&batch.work, &kept.layout, paper, &title).map_err(|e| AppError::Sentence(format!("{e}.")))?,
+        (_, Some(Ok(paper))) => tiled(&batch.work, &kept.layout, paper, &title).map_err(|e| AppError::sentence(format!("{e}.")))?,
         _ => return Ok(None),
     };
     Ok(Some(attached(mime(name), &format!("{stem}.{kind}"), pdf)))
@@ -75,7 +75,7 @@ fn of_release(app: &App, release: &Release, name: &str) -> Result<Option<Respons
 
 /// All files of a batch of a release in one.
 fn zip_of(app: &App, release: &Release, batch: i32) -> Result<Vec<u8>, AppError> {
-    let broken = |e: &dyn std::fmt::Display| AppError::Sentence(format!("the files cannot be put together ({e}); fetch them one by one."));
+    let broken = |e: &dyn std::fmt::Display| AppError::sentence(format!("the files cannot be put together ({e}); fetch them one by one."));
     let mut zip = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
     let options = zip::write::SimpleFileOptions::default().compression_method(zip::CompressionMethod::Stored).large_file(true);
     let papers = app.store.release_papers(release.id)?;
@@ -127,7 +127,7 @@ fn on_paper(app: &Arc<App>, job: i32, drawing: u32, kind: &str) -> Result<Respon
     let placed = parts().map(|p| Placement::of(CopyId { part: p.id, number: 1 }, home)).collect();
     let layout = SheetLayout { sheet: Sheet::rectangle(bounds.width().max(1.0), bounds.height().max(1.0)), placed };
     let name = loaded.revision.decisions.drawing(drawing).map_or_else(String::new, |d| d.name.clone());
-    let pdf = tiled(work, &layout, paper, &format!("{}, {name}", loaded.job.name)).map_err(|e| AppError::Sentence(format!("{e}.")))?;
+    let pdf = tiled(work, &layout, paper, &format!("{}, {name}", loaded.job.name)).map_err(|e| AppError::sentence(format!("{e}.")))?;
     let file = format!("{}-{}.{kind}", loaded.job.id, names::safe(&name));
     let header = [(CONTENT_TYPE, "application/pdf".to_owned()), (CONTENT_DISPOSITION, format!("attachment; filename=\"{file}\""))];
     Ok((header, pdf).into_response())
@@ -145,7 +145,7 @@ fn file_of(app: &Arc<App>, job: i32, name: String) -> Result<Response, AppError>
     }
     let loaded = app.load(job)?;
     if name == REPORT {
-        return Ok(attached(mime(&name), &name, crate::report::of(&loaded)?));
+        return Ok(attached(mime(&name), &name, boustrophe_shop::report::of(&loaded)?));
     }
     let (sheet, kind) = name.split_once('.').ok_or_else(missing)?;
     let sheet = sheet.parse::<usize>().ok().and_then(|n| n.checked_sub(1)).ok_or_else(missing)?;
@@ -155,7 +155,7 @@ fn file_of(app: &Arc<App>, job: i32, name: String) -> Result<Response, AppError>
         } else {
             "the programs are not proved: settle the open findings first."
         };
-        return Err(AppError::Sentence(text.into()));
+        return Err(AppError::sentence(text.into()));
     }
     let (batch, at) = loaded.route.sheet(sheet).ok_or_else(missing)?;
     let loaded = loaded.about(batch);
@@ -170,13 +170,13 @@ fn file_of(app: &Arc<App>, job: i32, name: String) -> Result<Response, AppError>
         "kerf.dxf" => kerf_dxf(path()?).into_bytes(),
         "setup.pdf" => {
             let program = names::program(&loaded.job, loaded.decided(), sheet, &loaded.machine());
-            let sum = crate::papers::sum(here, &loaded.shop, at);
-            crate::papers::setup(here, &loaded.shop, at, (&loaded.job.name, &program, &sum)).ok_or_else(missing)?
+            let sum = boustrophe_shop::papers::sum(here, &loaded.shop, at);
+            boustrophe_shop::papers::setup(here, &loaded.shop, at, (&loaded.job.name, &program, &sum)).ok_or_else(missing)?
         }
         "fitted.pdf" => fitted(&here.work, layout, Paper::A4, &title),
         _ => {
             let paper: Paper = kind.strip_suffix(".pdf").and_then(|p| p.parse().ok()).ok_or_else(missing)?;
-            tiled(&here.work, layout, paper, &title).map_err(|e| AppError::Sentence(format!("{e}.")))?
+            tiled(&here.work, layout, paper, &title).map_err(|e| AppError::sentence(format!("{e}.")))?
         }
     };
     Ok(attached(mime(&name), &format!("{}.{kind}", names::stem(&loaded.job, loaded.decided(), sheet, &loaded.machine())), bytes))

@@ -3,11 +3,11 @@
 use super::typed::Typed;
 use super::{Shared, blocking};
 use crate::error::{AppError, html};
-use crate::shop::App;
 use askama::Template;
 use axum::extract::Path;
 use axum::response::{Html, Redirect};
 use boustrophe_machine::Fault;
+use boustrophe_shop::app::App;
 use serde::Deserialize;
 use std::sync::Arc;
 
@@ -27,7 +27,7 @@ pub async fn page(app: Shared) -> Result<Html<String>, AppError> {
     blocking(&app, |app| {
         is_open(app)?;
         let stands = |id: &str| {
-            let seen = app.machines.desk(id).map(|d| d.seen()).unwrap_or_default();
+            let seen = app.desks.desk(id).map(|d| d.seen()).unwrap_or_default();
             seen.status.as_ref().filter(|_| seen.live()).map_or_else(
                 || "not heard".to_owned(),
                 |s| {
@@ -56,7 +56,7 @@ pub async fn befall(app: Shared, Path(machine): Path<String>, Typed { form, .. }
     is_open(&app)?;
     let words = format!("{} {}", form.what, form.figure.trim());
     let words = words.trim();
-    words.parse::<Fault>().map_err(AppError::Sentence)?;
-    app.machines.desk(&machine)?.tell(&format!("room {words}")).await?;
+    words.parse::<Fault>().map_err(AppError::sentence)?;
+    app.desks.desk(&machine)?.tell(&format!("room {words}")).await?;
     Ok(Redirect::to("/machine-room"))
 }

@@ -1,10 +1,10 @@
 //! What a run's page says: states, alarms, silence, what a run waits for.
 
 use crate::error::AppError;
-use crate::machines::Seen;
-use crate::shop::App;
 use boustrophe_core::run::RunState;
 use boustrophe_machine::Alarm;
+use boustrophe_shop::app::App;
+use boustrophe_shop::desks::Seen;
 use boustrophe_store::Run;
 use std::time::SystemTime;
 use time::OffsetDateTime;

@@ -6,11 +6,6 @@ use super::ticks::{Item, items, signed, ticked};
 use super::typed::Typed;
 use super::{Shared, blocking, named};
 use crate::error::{AppError, html};
-use crate::floor_cards::{Told, release_told};
-use crate::machines::again::SheetOf;
-use crate::machines::{self, QUIET, Seen, Word, watch};
-use crate::releases;
-use crate::shop::App;
 use askama::Template;
 use axum::extract::Path;
 use axum::http::HeaderName;
@@ -19,6 +14,12 @@ use boustrophe_core::quantity::count;
 use boustrophe_core::run::{Answer, RunState};
 use boustrophe_core::time::clock;
 use boustrophe_machine::{Alarm, State};
+use boustrophe_shop::app::App;
+use boustrophe_shop::cards::{Told, release_told};
+use boustrophe_shop::desks::{QUIET, Seen, Word};
+use boustrophe_shop::releases;
+use boustrophe_shop::runs::again::SheetOf;
+use boustrophe_shop::runs::{MOST_TIMES, send as send_run, watch};
 use boustrophe_store::{Run, StoreError};
 use serde::Deserialize;
 
@@ -117,13 +118,13 @@ fn once() -> String {
 /// Sends a sheet's program to its machine and shows the run.
 pub async fn send(app: Shared, Path(job): Path<i32>, Typed { form: send, .. }: Typed<Send>) -> Result<Redirect, AppError> {
     let run = blocking(&app, move |app| {
-        let times = count(send.times.trim(), 1, machines::MOST_TIMES).map_err(AppError::Sentence)?;
+        let times = count(send.times.trim(), 1, MOST_TIMES).map_err(AppError::sentence)?;
         if send.sheet < 1 {
-            return Err(AppError::Sentence("sheets are numbered from 1; load the page again.".into()));
+            return Err(AppError::sentence("sheets are numbered from 1; load the page again.".into()));
         }
         let by = named(app.signed(&send.person));
         let release = releases::to_send(app, (job, send.sheet), releases::Shown { release: send.release, revision: send.revision }, &by)?;
-        machines::send(app, &release, send.sheet, times as usize, &by)
+        Ok(send_run(app, &release, send.sheet, times as usize, &by)?)
     })
     .await?;
     Ok(Redirect::to(&format!("/runs/{run}")))
@@ -160,7 +161,7 @@ fn shown(app: &Shared, id: i32) -> Result<Html<String>, AppError> {
         machine: name_of(app, &run.machine),
         items: items(app, &run, (&lying, size), &ticks)?,
         miniature: row.map_or_else(String::new, |r| r.miniature),
-        view: crate::miniature::view(size),
+        view: boustrophe_shop::miniature::view(size),
         sheet: size,
         known,
         status,
@@ -200,7 +201,7 @@ fn name_of(app: &App, machine: &str) -> String {
 /// How a run stands: the record, and over it what the machine just said of it.
 fn status_of(app: &App, mut run: Run) -> Result<Status, AppError> {
     let machine = name_of(app, &run.machine);
-    let seen = app.machines.desk(&run.machine).map_or_else(|_| Seen::default(), |d| d.seen());
+    let seen = app.desks.desk(&run.machine).map_or_else(|_| Seen::default(), |d| d.seen());
     let mut head = run.state.broke_off().then_some((run.x, run.y));
     if let (Some((_, finished)), Some(status)) = (seen.in_hand.filter(|h| h.0 == run.id && run.ended_at.is_none()), &seen.status) {
         run.seconds = status.seconds;
@@ -263,7 +264,7 @@ pub async fn status(app: Shared, Path((id, shown)): Path<(i32, String)>) -> Resu
 pub async fn order(app: Shared, Path((id, word)): Path<(i32, String)>) -> Result<Response, AppError> {
     // Stop goes to the machine before anything is read or written.
     if word == "stop"
-        && let Some(desk) = app.machines.at(id)
+        && let Some(desk) = app.desks.at(id)
     {
         desk.stop().await?;
         tracing::info!(run = id, by = app.by, "stop");
@@ -271,7 +272,7 @@ pub async fn order(app: Shared, Path((id, word)): Path<(i32, String)>) -> Result
         return status(app, Path((id, String::new()))).await;
     }
     let run = blocking(&app, move |app| Ok(app.store.run(id)?)).await?;
-    let desk = app.machines.desk(&run.machine)?;
+    let desk = app.desks.desk(&run.machine)?;
     match word.as_str() {
         "stop" => {
             desk.stop().await?;
@@ -286,7 +287,7 @@ pub async fn order(app: Shared, Path((id, word)): Path<(i32, String)>) -> Result
         }
         "withdraw" => {
             blocking(&app, move |app| match app.store.requeue(id, RunState::Withdrawn, &format!("by {}", app.by)) {
-                Err(StoreError::RunMoved { .. }) => Err(AppError::Sentence("it is at the machine already; stop it there.".into())),
+                Err(StoreError::RunMoved { .. }) => Err(AppError::sentence("it is at the machine already; stop it there.".into())),
                 other => Ok(other?),
             })
             .await?;
@@ -295,19 +296,19 @@ pub async fn order(app: Shared, Path((id, word)): Path<(i32, String)>) -> Result
         other => {
             let word: Word = other.parse().map_err(|_| AppError::NoPage(format!("/runs/{id}/{other}")))?;
             if run.ended_at.is_some() {
-                return Err(AppError::Sentence(format!("{} has ended; send the sheet again to run it once more.", run.file_name)));
+                return Err(AppError::sentence(format!("{} has ended; send the sheet again to run it once more.", run.file_name)));
             }
             if word == Word::Start {
                 blocking(&app, move |app| ticked(app, &run)).await?;
             }
-            app.machines.desk(&blocking(&app, move |app| Ok(app.store.run(id)?.machine)).await?)?.order(id, word).await?;
+            app.desks.desk(&blocking(&app, move |app| Ok(app.store.run(id)?.machine)).await?)?.order(id, word).await?;
         }
     }
     status(app, Path((id, String::new()))).await
 }
 
 /// Waits until the machine says so of itself, for as long as that may take.
-async fn heard(desk: &machines::Desk, so: impl Fn(&boustrophe_machine::Status) -> bool) {
+async fn heard(desk: &boustrophe_shop::desks::Desk, so: impl Fn(&boustrophe_machine::Status) -> bool) {
     let until = std::time::Instant::now() + QUIET;
     while std::time::Instant::now() < until && !desk.seen().status.as_ref().is_some_and(&so) {
         tokio::time::sleep(std::time::Duration::from_millis(30)).await;

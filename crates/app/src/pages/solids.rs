@@ -69,7 +69,7 @@ pub async fn pairs(app: Shared, Path((job, drawing)): Path<(i32, u32)>) -> Resul
         let d = state(&loaded, drawing)?;
         let decided = loaded.revision.decisions.drawing(drawing);
         let (Some(solid), Some(decided)) = (&d.drawing.solid, decided) else {
-            return Err(AppError::Sentence("this drawing is no solid of so few triangles that its edges could be listed.".into()));
+            return Err(AppError::sentence("this drawing is no solid of so few triangles that its edges could be listed.".into()));
         };
         let stem = decided.name.rsplit_once('.').map_or(decided.name.as_str(), |s| s.0);
         let part = |n: usize| format!("{stem} {n}");

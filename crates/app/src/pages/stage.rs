@@ -9,7 +9,6 @@ mod thin;
 use super::intake::{APART, compared, extent, on_the_bench};
 use super::{Shared, blocking};
 use crate::error::AppError;
-use crate::shop::{App, Loaded};
 use axum::extract::{Path, Query};
 use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
@@ -18,6 +17,7 @@ use boustrophe_core::finding::Station;
 use boustrophe_core::geometry::{Affine, Segment, Vec2};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::nest::{Grain, Layout};
+use boustrophe_shop::app::{App, Loaded};
 use serde::{Deserialize, Serialize};
 use std::borrow::Cow;
 
@@ -125,7 +125,7 @@ pub async fn stage(app: Shared, Path((job, slug)): Path<(i32, String)>, Query(wi
 }
 
 fn json(value: &impl Serialize) -> Result<Response, AppError> {
-    let text = serde_json::to_string(value).map_err(|e| AppError::Sentence(format!("the stage could not be drawn: {e}")))?;
+    let text = serde_json::to_string(value).map_err(|e| AppError::sentence(format!("the stage could not be drawn: {e}")))?;
     Ok(([(CONTENT_TYPE, "application/json"), (CACHE_CONTROL, "no-store")], text).into_response())
 }
 

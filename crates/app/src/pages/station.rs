@@ -2,13 +2,13 @@
 
 use super::{Shared, blocking, dockets};
 use crate::error::{AppError, html};
-use crate::shop::{App, Loaded, stock_words};
 use crate::view::{Cell, FindingView, Stop, Tab, findings, ledger_of, stops, tabs};
 use askama::Template;
 use axum::extract::{Path, Query};
 use axum::response::{Html, Redirect};
 use boustrophe_core::finding::Station;
 use boustrophe_core::ids::BatchId;
+use boustrophe_shop::app::{App, Loaded, stock_words};
 use serde::Deserialize;
 
 /// The docket, and around it what changes with it.

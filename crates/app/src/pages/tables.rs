@@ -4,7 +4,7 @@ use super::changes;
 use super::typed::Typed;
 use super::{Shared, blocking};
 use crate::error::AppError;
-use crate::incoming::{self, Dropped};
+use crate::uploads;
 use axum::extract::{Multipart, Path};
 use axum::response::{Redirect, Response};
 use boustrophe_core::decisions::table::{Table, TableEdit};
@@ -13,6 +13,7 @@ use boustrophe_core::finding::Station;
 use boustrophe_core::lettering::Face;
 use boustrophe_core::quantity::number;
 use boustrophe_formats::table;
+use boustrophe_shop::incoming::{self, Dropped};
 use serde::Deserialize;
 
 /// True for a file that is called as tables are.
@@ -27,16 +28,16 @@ fn set(drawing: u32, table: Option<Table>) -> Edit {
 
 /// Takes a table in for a drawing.
 pub async fn fill(app: Shared, Path((job, drawing)): Path<(i32, u32)>, multipart: Multipart) -> Result<Redirect, AppError> {
-    let mut files = incoming::receive(&app, multipart).await?;
+    let mut files = uploads::receive(&app, multipart).await?;
     let file = files.pop().filter(|_| files.is_empty());
-    let Some(file) = file else { return Err(AppError::Sentence("choose one table, saved as CSV.".into())) };
+    let Some(file) = file else { return Err(AppError::sentence("choose one table, saved as CSV.".into())) };
     blocking(&app, move |app| {
         let before = app.load(job)?.revision.decisions.drawing(drawing).and_then(|d| d.table.clone());
         let read = table::read(&file.name, &file.bytes()?)?;
         // Another table is set as the one before was.
         let kept = before.unwrap_or_default();
         let table = Table { narrowest: kept.narrowest, two_lines: kept.two_lines, face: kept.face, ..read };
-        incoming::on_top(app, job, &set(drawing, Some(table)), &app.by)
+        Ok(incoming::on_top(app, job, &set(drawing, Some(table)), &app.by)?)
     })
     .await?;
     Ok(Redirect::to(&format!("/jobs/{job}/intake")))
@@ -56,7 +57,7 @@ pub fn dropped(app: &Shared, job: i32, tables: &[Dropped]) -> Result<(), AppErro
             .max_by_key(|(n, id)| (*n, u32::MAX - id));
         let Some((_, drawing)) = best else {
             let columns = table.columns.iter().take(6).map(|c| format!("“{c}”")).collect::<Vec<_>>().join(", ");
-            return Err(AppError::Sentence(format!(
+            return Err(AppError::sentence(format!(
                 "{}: no drawing of this job says {columns}. Add the drawing first, with writing that is called as the columns are.",
                 file.name
             )));
@@ -82,7 +83,7 @@ pub async fn how(app: Shared, Path((job, drawing)): Path<(i32, u32)>, Typed { fo
     let face = match form.face.as_str() {
         "outline" => Face::Outline,
         "stroke" => Face::Stroke,
-        other => return Err(AppError::Sentence(format!("“{other}” are no letters; they are engraved (outline) or scored (stroke)."))),
+        other => return Err(AppError::sentence(format!("“{other}” are no letters; they are engraved (outline) or scored (stroke)."))),
     };
     let edits = [TableEdit::Narrowest { share }, TableEdit::TwoLines { on: form.two_lines == "on" }, TableEdit::Face { face }];
     let edits = edits.into_iter().map(|edit| Edit::Intake(IntakeEdit::Table { drawing, edit })).collect();

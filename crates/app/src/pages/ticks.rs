@@ -3,11 +3,11 @@
 use super::typed::Typed;
 use super::{Shared, blocking, escaped, named};
 use crate::error::AppError;
-use crate::papers::{LIST, zero_words};
-use crate::shop::App;
 use axum::extract::Path;
 use axum::response::Html;
 use boustrophe_core::run::RunState;
+use boustrophe_shop::app::App;
+use boustrophe_shop::papers::{LIST, zero_words};
 use boustrophe_store::{Run, Tick};
 use serde::Deserialize;
 
@@ -75,14 +75,14 @@ fn ticked_off(app: &Shared, id: i32, form: &TickForm) -> Result<Html<String>, Ap
     let run = app.store.run(id)?;
     let person = named(app.signed(&form.person));
     if !LIST.iter().any(|l| l.0 == form.item) && ![AGAIN, LIES, ZERO].contains(&form.item.as_str()) {
-        return Err(AppError::Sentence("that is not on the list; load the page again.".into()));
+        return Err(AppError::sentence("that is not on the list; load the page again.".into()));
     }
     if !run.state.is_before_start() {
-        return Err(AppError::Sentence("the run has been started; its list is closed.".into()));
+        return Err(AppError::sentence("the run has been started; its list is closed.".into()));
     }
     let on = form.on == "on";
     if on && person.is_empty() {
-        return Err(AppError::Sentence("type your name first: the list keeps who ticked.".into()));
+        return Err(AppError::sentence("type your name first: the list keeps who ticked.".into()));
     }
     app.store.tick(id, &form.item, &person, on)?;
     let tick = app.store.ticks(id)?.into_iter().find(|t| t.item == form.item);
@@ -100,6 +100,6 @@ pub(super) fn ticked(app: &App, run: &Run) -> Result<(), AppError> {
     let open = items(app, run, ("the sheet lies on the bed", (1.0, 1.0)), &ticks)?;
     match open.iter().filter(|i| i.tick.is_none()).count() {
         0 => Ok(()),
-        n => Err(AppError::Sentence(format!("{n} of the list {} not ticked; go through it first.", if n == 1 { "is" } else { "are" }))),
+        n => Err(AppError::sentence(format!("{n} of the list {} not ticked; go through it first.", if n == 1 { "is" } else { "are" }))),
     }
 }

@@ -17,7 +17,7 @@ impl<T: DeserializeOwned, S: Send + Sync> FromRequest<S> for Typed<T> {
     type Rejection = AppError;
 
     async fn from_request(request: Request, state: &S) -> Result<Self, AppError> {
-        let wrong = |e: &dyn std::fmt::Display| AppError::Sentence(format!("the form is not whole ({e}); load the page again."));
+        let wrong = |e: &dyn std::fmt::Display| AppError::sentence(format!("the form is not whole ({e}); load the page again."));
         let RawForm(bytes) = RawForm::from_request(request, state).await.map_err(|e| wrong(&e))?;
         let form = serde_html_form::from_bytes(&bytes).map_err(|e| wrong(&e))?;
         Ok(Self { form, fields: form_urlencoded::parse(&bytes).into_owned().collect() })

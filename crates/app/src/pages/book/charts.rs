@@ -2,11 +2,9 @@
 
 use super::{ChangeView, Shown, change, changes, told};
 use crate::error::{AppError, html};
-use crate::incoming::Dropped;
-use crate::incoming::receive;
 use crate::pages::typed::Typed;
 use crate::pages::{Shared, blocking};
-use crate::shop::App;
+use crate::uploads::receive;
 use askama::Template;
 use axum::extract::{Multipart, Query};
 use axum::http::header::{CONTENT_DISPOSITION, CONTENT_TYPE};
@@ -16,6 +14,8 @@ use boustrophe_core::drawing::Unit;
 use boustrophe_core::quantity::{count, length, number};
 use boustrophe_core::shop::{ChartRow, Shop};
 use boustrophe_formats::chart;
+use boustrophe_shop::app::App;
+use boustrophe_shop::incoming::Dropped;
 use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::sync::Arc;

@@ -2,10 +2,8 @@
 
 use super::who;
 use crate::error::{AppError, html};
-use crate::incoming::{Dropped, receive_form};
 use crate::pages::{Shared, blocking};
-use crate::rack::{balance, name, place_words};
-use crate::shop::App;
+use crate::uploads::receive_form;
 use askama::Template;
 use axum::extract::{Form, Multipart, Path};
 use axum::response::{Html, Redirect};
@@ -18,6 +16,9 @@ use boustrophe_core::quantity::{count, length, number};
 use boustrophe_core::route;
 use boustrophe_core::shop::{Shop, thickness};
 use boustrophe_formats::svg::path_data;
+use boustrophe_shop::app::App;
+use boustrophe_shop::incoming::Dropped;
+use boustrophe_shop::rack::{balance, name, place_words};
 use boustrophe_store::{OnRack, StockEvent, Stocked, StoreError, Taken};
 use serde::Deserialize;
 use std::collections::BTreeMap;
@@ -147,7 +148,7 @@ fn price(text: &str) -> Result<Option<f64>, AppError> {
         return Ok(None);
     }
     let p = number(typed)?;
-    if (0.0..=1e7).contains(&p) { Ok(Some(p)) } else { Err(AppError::Sentence(format!("“{typed}” is no price; type 0 or more"))) }
+    if (0.0..=1e7).contains(&p) { Ok(Some(p)) } else { Err(AppError::sentence(format!("“{typed}” is no price; type 0 or more"))) }
 }
 
 fn place(text: &str) -> String {
@@ -164,7 +165,7 @@ fn changed(app: &Arc<App>, id: i32, form: StockForm) -> Result<Redirect, AppErro
     let person = who(&form.person);
     if form.what != "keep" && !stocked.reserved.is_empty() {
         let held: Vec<String> = stocked.reserved.iter().map(|r| format!("“{}”", r.1)).collect();
-        return Err(AppError::Sentence(format!(
+        return Err(AppError::sentence(format!(
             "{} is in hand for {}; let those nest on something else first.",
             name(&stocked),
             held.join(" and ")
@@ -196,7 +197,7 @@ fn changed(app: &Arc<App>, id: i32, form: StockForm) -> Result<Redirect, AppErro
 fn cut_up(app: &App, stocked: &Stocked, person: &str) -> Result<(), AppError> {
     let pieces = rest::largest(&stocked.stock.sheet, MOST_PIECES);
     if pieces.is_empty() {
-        return Err(AppError::Sentence(format!("{} has no piece of 20 × 125 mm or more in it; throw it away.", name(stocked))));
+        return Err(AppError::sentence(format!("{} has no piece of 20 × 125 mm or more in it; throw it away.", name(stocked))));
     }
     let rests: Vec<OnRack> = pieces.iter().map(|(sheet, _)| stocked.piece(sheet, format!("cut from {}", name(stocked)))).collect();
     let words = format!("cut up into {}", counted(rests.len(), "piece", "pieces"));
@@ -232,7 +233,7 @@ pub async fn add(app: Shared, multipart: Multipart) -> Result<Redirect, AppError
 }
 
 fn put_there(app: &App, put: &Put, drawing: Option<&Drawing>) -> Result<Redirect, AppError> {
-    let mm = |name: &str| length(put.field(name), Unit::Mm).map_err(AppError::Sentence);
+    let mm = |name: &str| length(put.field(name), Unit::Mm).map_err(AppError::sentence);
     let known = if put.field("known").is_empty() { None } else { Some(mm("known")?) };
     let sheet = match (drawing, &put.file) {
         (Some(drawing), Some(file)) => outline(drawing, &file.name, known, &app.shop())?,
@@ -242,10 +243,10 @@ fn put_there(app: &App, put: &Put, drawing: Option<&Drawing>) -> Result<Redirect
             sheet
         }
     };
-    let thickness = thickness(mm("thickness")?).map_err(AppError::Sentence)?;
+    let thickness = thickness(mm("thickness")?).map_err(AppError::sentence)?;
     let material = put.field("material").to_owned();
     if app.shop().material(&material).is_none() {
-        return Err(AppError::Sentence("that material is not in the shop's book; write it down there first.".into()));
+        return Err(AppError::sentence("that material is not in the shop's book; write it down there first.".into()));
     }
     let offcut = !sheet.outline.is_empty() || put.field("offcut") == "on";
     let n = if put.field("count").is_empty() { 1 } else { count(put.field("count"), 1, MOST_SHEETS)? };
@@ -262,7 +263,7 @@ fn put_there(app: &App, put: &Put, drawing: Option<&Drawing>) -> Result<Redirect
 
 /// The outline of an offcut from a drawing or a picture. With `known` its width is that, mm; a picture has no size without.
 fn outline(drawing: &Drawing, file: &str, known: Option<f64>, shop: &Shop) -> Result<Sheet, AppError> {
-    let sentence = |text: String| AppError::Sentence(format!("{file}: {text}"));
+    let sentence = |text: String| AppError::sentence(format!("{file}: {text}"));
     let mut decided = DrawingDecisions::new(1, "", file);
     if drawing.bitmap.is_some() && known.is_none() {
         return Err(sentence("a picture does not say how large it is; type how wide the offcut is in truth.".into()));

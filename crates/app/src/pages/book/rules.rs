@@ -3,7 +3,6 @@
 use super::{CHANGES, ChangeView, change, change_view};
 use crate::error::{AppError, html};
 use crate::pages::{Shared, blocking};
-use crate::shop::App;
 use askama::Template;
 use axum::extract::{Form, Path};
 use axum::response::{Html, Redirect};
@@ -13,6 +12,7 @@ use boustrophe_core::drawing::{Unit, colour_name};
 use boustrophe_core::finding::counted;
 use boustrophe_core::quantity::{count, length};
 use boustrophe_core::shop::{Match, Rule, Shop, rules};
+use boustrophe_shop::app::App;
 use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::sync::Arc;

@@ -5,7 +5,6 @@ use crate::edits::least_and_most;
 use crate::error::{AppError, html};
 use crate::pages::typed::Typed;
 use crate::pages::{Shared, blocking};
-use crate::shop::App;
 use askama::Template;
 use axum::extract::{Form, Path};
 use axum::response::{Html, Redirect};
@@ -13,6 +12,7 @@ use boustrophe_core::drawing::Unit;
 use boustrophe_core::quantity::{count, length, number};
 use boustrophe_core::release::Dialect;
 use boustrophe_core::shop::{Machine, MachineKind, Material, NickRule, Tool};
+use boustrophe_shop::app::App;
 use serde::Deserialize;
 use std::sync::Arc;
 

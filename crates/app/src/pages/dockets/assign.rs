@@ -1,6 +1,5 @@
 //! Assign's docket: the drawing key, batches, the job's own settings, pictures, numbers.
 
-use crate::shop::{Loaded, stock_words};
 use crate::view::metres;
 use askama::Template;
 use boustrophe_core::assign::{KeyRow, Process};
@@ -10,6 +9,7 @@ use boustrophe_core::geometry::{Affine, Vec2};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::picture::Dither;
 use boustrophe_formats::svg::path_data;
+use boustrophe_shop::app::{Loaded, stock_words};
 
 /// One of several to choose from.
 pub struct Choice {

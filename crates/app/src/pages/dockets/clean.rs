@@ -2,7 +2,6 @@
 
 use super::MOST_LISTED;
 use crate::pages::changes::{COUPON, FINGERS};
-use crate::shop::Loaded;
 use askama::Template;
 use boustrophe_core::clean::Operation;
 use boustrophe_core::clean::operate::slots::{Kind, find};
@@ -10,6 +9,7 @@ use boustrophe_core::clean::operate::words;
 use boustrophe_core::finding::counted;
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::route::DrawingState;
+use boustrophe_shop::app::Loaded;
 
 struct CleanRow {
     id: u32,

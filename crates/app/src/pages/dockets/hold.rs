@@ -1,7 +1,6 @@
 //! Hold's docket: nicks, leads, how areas are swept.
 
 use super::assign::Choice;
-use crate::shop::Loaded;
 use askama::Template;
 use boustrophe_core::assign::Process;
 use boustrophe_core::decisions::{CornerRule, Edit, HoldEdit, InnerCorner, LeadEnd, LeadFrom, LeadRule, LeadShape, NickWhich, OuterCorner};
@@ -9,6 +8,7 @@ use boustrophe_core::hold::{Fate, Holding};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::shop::MachineKind;
 use boustrophe_core::time::clock;
+use boustrophe_shop::app::Loaded;
 
 #[derive(Template)]
 #[template(path = "hold/docket.html")]

@@ -3,7 +3,6 @@
 use super::assign::{Choice, batches};
 use crate::pages::boxes::figures;
 use crate::pages::intake::{compared, extent, judged};
-use crate::shop::{App, Loaded};
 use askama::Template;
 use boustrophe_core::assign::Process;
 use boustrophe_core::clean::trace::parting;
@@ -15,6 +14,7 @@ use boustrophe_core::nest::Terms;
 use boustrophe_core::panels::{BoxSpec, Form, Top};
 use boustrophe_core::plate::NamePlate;
 use boustrophe_core::route::DrawingState;
+use boustrophe_shop::app::{App, Loaded};
 
 struct DrawingRow {
     id: u32,

@@ -1,8 +1,6 @@
 //! The dockets of Order, Proof and Release: figures by sheet.
 
 use crate::error::AppError;
-use crate::releases::{self, Since};
-use crate::shop::{App, Loaded};
 use crate::view::metres;
 use askama::Template;
 use boustrophe_core::assign::Process;
@@ -13,6 +11,8 @@ use boustrophe_core::hold::Op;
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::proof::SheetProof;
 use boustrophe_core::time::clock;
+use boustrophe_shop::app::{App, Loaded};
+use boustrophe_shop::since::{self, Since};
 use boustrophe_store::Run;
 
 struct OrderRow {
@@ -230,7 +230,7 @@ fn release_rows(app: &App, loaded: &Loaded, release: Option<&boustrophe_store::R
     let Some(release) = release else {
         let row = |(i, p): (usize, &SheetProof)| ReleaseRow {
             sheet: here.before + i + 1,
-            name: crate::names::stem(&loaded.job, loaded.decided(), here.before + i, &loaded.machine()),
+            name: boustrophe_shop::names::stem(&loaded.job, loaded.decided(), here.before + i, &loaded.machine()),
             time: clock(p.seconds * loaded.shop.time_factor(&here.stock)),
             sum: String::new(),
         };
@@ -259,7 +259,7 @@ pub(super) fn release_body(app: &App, loaded: &Loaded) -> Result<Release, AppErr
     let last = app.store.last_release(loaded.job.id)?;
     let rows = release_rows(app, loaded, last.as_ref())?;
     let shown = |r: boustrophe_store::Release| {
-        let since = releases::since(app, &r, loaded)?;
+        let since = since::since(app, &r, loaded)?;
         Ok::<_, AppError>(InForce { id: r.id, by: r.person, at: told_at(&r.at), since })
     };
     let zero = loaded.decided().release.zero;

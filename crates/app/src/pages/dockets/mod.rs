@@ -8,9 +8,9 @@ mod late;
 mod nest;
 
 use crate::error::AppError;
-use crate::shop::{App, Loaded};
 use askama::Template;
 use boustrophe_core::finding::Station;
+use boustrophe_shop::app::{App, Loaded};
 
 /// Things listed in a docket; more are told by number.
 const MOST_LISTED: usize = 60;
@@ -27,5 +27,5 @@ pub fn body(app: &App, loaded: &Loaded, station: Station) -> Result<String, AppE
         Station::Proof => late::proof_body(loaded).render(),
         Station::Release => late::release_body(app, loaded)?.render(),
     };
-    made.map_err(|e| AppError::Sentence(format!("the page could not be made: {e}")))
+    made.map_err(|e| AppError::sentence(format!("the page could not be made: {e}")))
 }

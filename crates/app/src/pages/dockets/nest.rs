@@ -3,9 +3,7 @@
 use super::assign::Choice;
 use crate::error::AppError;
 use crate::pages::book::rack::drawn;
-use crate::shop::{App, Loaded, stock_words};
 use crate::view::{Cell, ledger};
-use crate::{guests, rack};
 use askama::Template;
 use boustrophe_core::assign::{Part, Process};
 use boustrophe_core::decisions::{Edit, Lie, NestEdit, Tray};
@@ -16,6 +14,8 @@ use boustrophe_core::nest::{Aim, Grain, Layout, Merits, PartNest, Prices, Sheet,
 use boustrophe_core::route::{BatchRoute, placed_area};
 use boustrophe_core::time::clock;
 use boustrophe_formats::svg::path_data;
+use boustrophe_shop::app::{App, Loaded, stock_words};
+use boustrophe_shop::{guests, rack};
 use boustrophe_store::Stocked;
 
 struct PartRow {

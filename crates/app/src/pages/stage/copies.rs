@@ -2,7 +2,6 @@
 //! when the page asks for it.
 
 use super::*;
-use crate::floor_cards;
 use crate::pages::typed::Typed;
 use boustrophe_core::assign::Work;
 use boustrophe_core::decisions::{Edit, NestEdit};
@@ -105,7 +104,7 @@ struct Bench<'a> {
 }
 
 fn sentence(text: &str) -> AppError {
-    AppError::Sentence(text.into())
+    AppError::sentence(text.into())
 }
 
 impl Hand {
@@ -173,12 +172,12 @@ impl Hand {
         let Bench { work, layout, terms, copies } = bench;
         let (columns, rows) = (count(self.columns.trim(), 1, MOST_REPEATED)?, count(self.rows.trim(), 1, MOST_REPEATED)?);
         if columns.saturating_mul(rows) > MOST_REPEATED {
-            return Err(AppError::Sentence(format!("{columns} × {rows} are too many; {MOST_REPEATED} are the most.")));
+            return Err(AppError::sentence(format!("{columns} × {rows} are too many; {MOST_REPEATED} are the most.")));
         }
         let gap = if self.gap.trim().is_empty() { terms.spacing } else { length(self.gap.trim(), Unit::Mm)? };
         let pattern = Pattern { columns, rows, gap, turned: self.turned == "on" };
         let all = repeated(work, layout, &copies[0], sheet, pattern, terms).map_err(|n| {
-            AppError::Sentence(format!(
+            AppError::sentence(format!(
                 "the pattern has room for {n} of {}: fewer, a smaller gap of at least the spacing, or another place.",
                 columns * rows
             ))
@@ -220,7 +219,7 @@ fn done_by_hand(app: &Shared, job: i32, hand: Hand) -> Result<Response, AppError
     } else {
         let new = NewRevision { label: &edit.label(), person: &app.by, decisions: &edit.apply(&before.decisions)? };
         let made = app.store.add_revision(job, hand.revision, new)?;
-        floor_cards::refresh(app, false);
+        boustrophe_shop::jobs::refresh(app, false);
         made
     };
     json(&Done {

@@ -195,7 +195,7 @@ fn part(loaded: &Loaded, part: &Part, lines: bool) -> PartScene {
     PartScene {
         id: part.id.to_string(),
         name: part.name.clone(),
-        slip: crate::guests::owner(&loaded.revision.decisions, work, part).map_or_else(String::new, |g| g.name.clone()),
+        slip: boustrophe_shop::guests::owner(&loaded.revision.decisions, work, part).map_or_else(String::new, |g| g.name.clone()),
         outline: flat(&part.outline.segments),
         holes: part.holes.iter().map(|i| flat(&work.items[*i].contour.path.segments)).collect(),
         // Once there is a toolpath only what is filled is drawn from the part.

@@ -33,7 +33,7 @@ pub async fn thin(app: Shared, Path(job): Path<i32>, Query(asked): Query<Asked>)
 
 fn found(app: &Arc<App>, job: i32, asked: &Asked) -> Result<Response, AppError> {
     if !(0.5..=50.0).contains(&asked.kerfs) {
-        return Err(AppError::Sentence("thin is what has 0.5 to 50 kerfs; type such a number.".into()));
+        return Err(AppError::sentence("thin is what has 0.5 to 50 kerfs; type such a number.".into()));
     }
     let loaded = app.load(job)?.about(asked.batch);
     let kerf = loaded.rows().get(Process::Cut, None).map_or(0.0, |r| r.kerf);
