@@ -108,7 +108,7 @@ pub fn findings(loaded: &Loaded, station: Station) -> Vec<FindingView> {
             accept: (f.severity == Severity::Look
                 && !f.remedies.iter().any(|r| matches!(r.edit, boustrophe_core::decisions::Edit::Accept { .. })))
             .then(|| serde_json::to_string(&f.acceptance()).unwrap_or_default()),
-            code: f.code.clone(),
+            code: f.code.to_string(),
         })
         .collect()
 }

@@ -8,7 +8,7 @@ use crate::error::ShopError;
 use crate::sheets::SheetOf;
 use boustrophe_core::assign::{Part, Work};
 use boustrophe_core::decisions::{Decisions, Edit, Elsewhere, Guest, IntakeEdit, NestEdit};
-use boustrophe_core::finding::{Finding, Severity, Station, counted};
+use boustrophe_core::finding::{Code, Finding, Severity, Station, counted};
 use boustrophe_core::ids::{BatchId, PartId};
 use boustrophe_store::Run;
 use std::collections::BTreeMap;
@@ -39,7 +39,7 @@ pub fn told(app: &App, job: i32, decisions: &Decisions) -> Result<Vec<Finding>, 
                 _ => Edit::Intake(IntakeEdit::RemoveDrawing { drawing: d.id }),
             };
             let label = if says.unwrap_or(0) > 0 { "Make as many as it wants" } else { "Leave it out" };
-            findings.push(Finding::new(Station::Nest, Severity::Stop, "guest-unwanted", 1, text).choice(label, edit));
+            findings.push(Finding::new(Station::Nest, Severity::Stop, Code::GuestUnwanted, 1, text).choice(label, edit));
         }
     }
     // Parts that are said to lie in another job, which does not take them any more.
@@ -50,7 +50,7 @@ pub fn told(app: &App, job: i32, decisions: &Decisions) -> Result<Vec<Finding>, 
             let text = format!("{} of a part were to lie with “{}”, which does not take them any more.", place.count, place.name);
             let edit = NestEdit::LieElsewhere { part, place: Elsewhere { count: 0, ..place.clone() } }.on(BatchId::FIRST);
             findings.push(
-                Finding::new(Station::Nest, Severity::Stop, "elsewhere-gone", place.count as usize, text).choice("Make them here", edit),
+                Finding::new(Station::Nest, Severity::Stop, Code::ElsewhereGone, place.count as usize, text).choice("Make them here", edit),
             );
         }
     }

@@ -16,6 +16,7 @@ pub mod guests;
 pub mod hosting;
 pub mod incoming;
 pub mod jobs;
+pub mod kept;
 pub mod miniature;
 pub mod names;
 pub mod nests;

@@ -9,7 +9,7 @@ use crate::error::ShopError;
 use crate::sheets::SheetOf;
 use boustrophe_core::assign::Process;
 use boustrophe_core::decisions::{BatchDecisions, Decisions, Edit, NestDecisions, NestEdit, Stock};
-use boustrophe_core::finding::{Finding, Severity, Station, counted};
+use boustrophe_core::finding::{Code, Finding, Severity, Station, counted};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::nest::{Sheet, rest};
 use boustrophe_core::run::RunState;
@@ -138,9 +138,9 @@ pub fn told(app: &App, job: i32, decisions: &Decisions) -> Result<Vec<Finding>, 
     for (id, n) in wanted_still(app, job, decisions)? {
         let (text, code) = match app.store.stocked(id) {
             Ok(s) if s.free_for(job) >= n => continue,
-            Ok(s) if s.stock.count >= n => (format!("On the rack {} is in hand for {}.", name(&s), others(&s, job)), "sheet-taken"),
-            Ok(s) => (format!("The rack has {} of {}; {n} are nested on.", s.stock.count, name(&s)), "sheet-gone"),
-            Err(StoreError::Missing { .. }) => (format!("The rack has no sheet {id} any more."), "sheet-gone"),
+            Ok(s) if s.stock.count >= n => (format!("On the rack {} is in hand for {}.", name(&s), others(&s, job)), Code::SheetTaken),
+            Ok(s) => (format!("The rack has {} of {}; {n} are nested on.", s.stock.count, name(&s)), Code::SheetGone),
+            Err(StoreError::Missing { .. }) => (format!("The rack has no sheet {id} any more."), Code::SheetGone),
             Err(other) => return Err(other.into()),
         };
         // Each batch that nests on it has its own way on.

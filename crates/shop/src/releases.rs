@@ -3,6 +3,7 @@
 
 use crate::app::{App, Loaded};
 use crate::error::ShopError;
+use crate::kept::{JOB, Kept};
 use crate::names;
 use crate::packed::packed;
 use crate::papers;
@@ -52,6 +53,7 @@ pub fn release(app: &App, job: i32, revision: i32, by: &str) -> Result<(Release,
         new.batches.push((*id, packed(&kept)?));
     }
     new.papers.push((REPORT.into(), crate::report::of(&loaded)?));
+    new.papers.push((JOB.into(), Kept::of_job(app, &loaded)?.written()?));
     let (id, withdrawn) = app.store.add_release(&new)?;
     tracing::info!(job, release = id, by, "released");
     app.forget_card(job);

@@ -153,7 +153,7 @@ pub fn drawing(state: &DrawingState) -> DrawingReport {
 /// A finding's report.
 pub fn finding(f: &Finding) -> FindingReport {
     FindingReport {
-        code: f.code.clone(),
+        code: f.code.to_string(),
         severity: f.severity.to_string(),
         station: f.station.slug().into(),
         count: f.count,

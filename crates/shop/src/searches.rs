@@ -140,6 +140,9 @@ impl Search {
     pub(crate) fn gone(&self) -> Duration {
         self.waited.get().map_or(Duration::ZERO, |w| self.began.elapsed().saturating_sub(*w))
     }
+    fn goes_on(&self) -> bool {
+        self.progress().phase == Phase::Searching && !self.stop.load(Ordering::Relaxed)
+    }
     pub(crate) fn progress(&self) -> MutexGuard<'_, Progress> {
         self.progress.lock().unwrap_or_else(PoisonError::into_inner)
     }
@@ -184,7 +187,8 @@ impl Searches {
                     free.insert(Arc::clone(search));
                     return true;
                 }
-                Entry::Occupied(other) if other.get().progress().phase == Phase::Searching => return false,
+                // One that was told to end is waited for as one that is being kept.
+                Entry::Occupied(other) if other.get().goes_on() => return false,
                 Entry::Occupied(_) => {}
             }
             std::thread::sleep(WAIT);

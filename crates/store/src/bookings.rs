@@ -1,8 +1,8 @@
 //! What runs take off the rack: what they will, what they have, and what is still to be booked.
 
-use crate::runs::Run;
+use crate::events::{Taken, told};
+use crate::run::Run;
 use crate::schema::{release_sheets, runs, stock, stock_events};
-use crate::stock::{Taken, told};
 use crate::{Store, StoreError};
 use boustrophe_core::run::{Answer, RunState};
 use diesel::prelude::*;

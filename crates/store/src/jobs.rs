@@ -1,8 +1,8 @@
 //! Jobs, their files and revisions.
 
 use crate::files::came_before;
-use crate::releases::drop_unused_programs;
-use crate::runs::Run;
+use crate::programs::drop_unused_programs;
+use crate::run::Run;
 use crate::schema::{files, job_files, jobs, revisions, runs, searches};
 use crate::unknown::carry_over;
 use crate::{Store, StoreError, now};

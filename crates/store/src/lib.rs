@@ -6,11 +6,14 @@
 mod bookings;
 mod cards;
 mod columns;
+mod events;
 mod files;
 mod jobs;
 mod made;
 mod past;
+mod programs;
 mod releases;
+mod run;
 mod runs;
 mod schema;
 mod settings;
@@ -22,13 +25,15 @@ mod unknown;
 
 pub use bookings::Unbalanced;
 pub use cards::{Card, OnFloor};
+pub use events::{StockEvent, Taken};
 pub use jobs::{Entry, Job, NewRevision, Revision};
 pub use made::Made;
 pub use past::PastRun;
 pub use releases::{NewRelease, Release, SheetRow};
-pub use runs::{Heard, NewRun, Run, Then};
+pub use run::Run;
+pub use runs::{Heard, NewRun, Then};
 pub use settings::{Setting, SettingChange};
-pub use stock::{OnRack, StockEvent, Stocked, Taken};
+pub use stock::{OnRack, Stocked};
 pub use ticks::Tick;
 
 use diesel::connection::SimpleConnection;
@@ -197,7 +202,7 @@ pub struct Store {
     /// What is wrong with the data, where something is: then nothing is written.
     damage: Option<String>,
     /// Held as long as the shop is open, so that no second server opens it.
-    _lock: File,
+    _lock: Option<File>,
 }
 
 #[derive(Debug)]
@@ -247,7 +252,7 @@ impl Store {
             .connection_customizer(Box::new(Pragmas))
             .build(ConnectionManager::new(path.to_string_lossy()))
             .map_err(|e| failed(e.to_string()))?;
-        let store = Self { pool, identity, reads_only: AtomicBool::new(false), damage, _lock: lock };
+        let store = Self { pool, identity, reads_only: AtomicBool::new(false), damage, _lock: Some(lock) };
         if store.damage.is_some() {
             store.only_read(true);
         } else {
@@ -255,6 +260,30 @@ impl Store {
             store.drop_forgotten_files()?;
         }
         Ok(store)
+    }
+
+    /// Looks at the shop in a folder beside whoever has it open: nothing is made, locked, brought up to date or written.
+    pub fn look_at(folder: &Path) -> Result<Self, StoreError> {
+        let path = folder.join("shop.sqlite");
+        let failed = |reason: String| StoreError::Open { path: path.display().to_string(), reason };
+        let whole = std::fs::canonicalize(&path).map_err(|e| failed(e.to_string()))?;
+        // Signs that mean something in an address of a file.
+        let plain = whole.to_string_lossy().replace('%', "%25").replace('?', "%3f").replace('#', "%23");
+        let address = format!("file:{plain}?mode=ro");
+        let mut first = SqliteConnection::establish(&address).map_err(|e| failed(e.to_string()))?;
+        if let Some(migration) = unknown_migration(&mut first).map_err(failed)? {
+            return Err(StoreError::Newer { path: path.display().to_string(), migration });
+        }
+        if first.has_pending_migration(MIGRATIONS).map_err(|e| failed(e.to_string()))? {
+            return Err(failed("it was last opened by an earlier version; open it once with `boustrophe serve --data`".into()));
+        }
+        drop(first);
+        let pool = Pool::builder()
+            .max_size(1)
+            .connection_timeout(WAIT)
+            .build(ConnectionManager::new(address))
+            .map_err(|e| failed(e.to_string()))?;
+        Ok(Self { pool, identity: String::new(), reads_only: AtomicBool::new(true), damage: None, _lock: None })
     }
 
     /// The name by which machines know this shop: made once.

@@ -1,7 +1,8 @@
 //! Releases: written once, with their programs and papers, and never changed.
 
+use crate::programs::keep_program;
 use crate::runs::withdraw_all;
-use crate::schema::{jobs, programs, release_batches, release_papers, release_sheets, releases, runs};
+use crate::schema::{jobs, programs, release_batches, release_papers, release_sheets, releases};
 use crate::{Store, StoreError, now};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::ledger::Ledger;
@@ -78,18 +79,6 @@ type Row = (i32, i32, i32, String, String, String);
 
 fn read((id, job, revision, person, at, ledger): Row) -> Result<Release, StoreError> {
     Ok(Release { id, job, revision, person, at, ledger: serde_json::from_str(&ledger)? })
-}
-
-/// Keeps a program, once.
-pub(crate) fn keep_program(c: &mut SqliteConnection, sum: &str, text: &str) -> QueryResult<usize> {
-    diesel::insert_or_ignore_into(programs::table).values((programs::sum.eq(sum), programs::text.eq(text))).execute(c)
-}
-
-/// Drops programs that neither a release nor a run has any more.
-pub(crate) fn drop_unused_programs(c: &mut SqliteConnection) -> QueryResult<usize> {
-    let released = release_sheets::table.select(release_sheets::sum);
-    let run = runs::table.select(runs::sum);
-    diesel::delete(programs::table.filter(programs::sum.ne_all(released)).filter(programs::sum.ne_all(run))).execute(c)
 }
 
 impl Store {

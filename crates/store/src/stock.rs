@@ -1,6 +1,7 @@
 //! The stock rack: what sheets and offcuts there are, which job has which in hand, and what became of each.
 
 use crate::bookings::{spoken_for, to_rack};
+use crate::events::{StockEvent, Taken, told};
 use crate::schema::{jobs, reservations, runs, stock, stock_events};
 use crate::{Store, StoreError, now};
 use boustrophe_core::nest::Sheet;
@@ -60,45 +61,7 @@ impl Stocked {
     }
 }
 
-/// What became of something on the rack.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct StockEvent {
-    /// When.
-    pub at: String,
-    /// Who.
-    pub person: String,
-    /// What.
-    pub words: String,
-}
-
-/// Why something was taken off.
-#[derive(Clone, Debug, Default)]
-pub struct Taken<'a> {
-    /// Who.
-    pub person: &'a str,
-    /// What is told of it.
-    pub words: &'a str,
-    /// The run that burned it.
-    pub run: Option<i32>,
-    /// Its job.
-    pub job: Option<i32>,
-    /// Pieces taken off at once: blanks of a tray; 0 is one.
-    pub pieces: u32,
-}
-
 type Row = (i32, String, f64, String, bool, i32, Option<f64>, String, String, String);
-
-pub(crate) fn told(c: &mut SqliteConnection, id: i32, taken: &Taken) -> QueryResult<usize> {
-    let values = (
-        stock_events::stock_id.eq(id),
-        stock_events::at.eq(now()),
-        stock_events::person.eq(taken.person),
-        stock_events::words.eq(taken.words),
-        stock_events::run_id.eq(taken.run),
-        stock_events::job_id.eq(taken.job),
-    );
-    diesel::insert_into(stock_events::table).values(values).execute(c)
-}
 
 fn added(c: &mut SqliteConnection, new: &OnRack, person: &str) -> Result<i32, StoreError> {
     let values = (

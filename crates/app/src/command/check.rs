@@ -1,5 +1,6 @@
 //! `boustrophe check`: intake and clean only.
 
+use super::book::Book;
 use super::options::Reading;
 use super::prep::read_drawings;
 use crate::failure::Failure;
@@ -7,18 +8,17 @@ use boustrophe_core::cache::Cache;
 use boustrophe_core::decisions::Decisions;
 use boustrophe_core::finding::{Finding, Severity, Station};
 use boustrophe_core::route::Route;
-use boustrophe_core::shop::Shop;
 use boustrophe_shop::report;
 use std::fmt::Write as _;
 use std::io::Write;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 /// Prints what was found; exit 1 when something has to be looked at.
-pub fn run(drawings: &[PathBuf], reading: &Reading, json: bool) -> Result<ExitCode, Failure> {
+pub fn run(drawings: &[PathBuf], reading: &Reading, data: Option<&Path>, json: bool) -> Result<ExitCode, Failure> {
     let (read, decided) = read_drawings(drawings, reading, 1)?;
     let decisions = Decisions { drawings: decided, ..Decisions::default() };
-    let route = boustrophe_core::route::run(&read, &decisions, &Shop::builtin(), &Cache::default(), &mut |_| {});
+    let route = boustrophe_core::route::run(&read, &decisions, &Book::of(data)?.shop, &Cache::default(), &mut |_| {});
     let findings: Vec<&Finding> = route.findings.iter().filter(|f| f.station <= Station::Clean).collect();
     let told = if json { as_json(&route, &findings)? } else { as_text(&route, &findings) };
     let mut out = std::io::stdout().lock();

@@ -1,5 +1,6 @@
 //! The command line: `demo`, `serve`, `prep`, `check`, `prove`.
 
+mod book;
 mod check;
 mod options;
 mod prep;
@@ -16,9 +17,9 @@ use std::process::ExitCode;
 /// Runs what was asked for.
 pub fn run(args: impl IntoIterator<Item = OsString>) -> Result<ExitCode, Failure> {
     match options::parse(args)? {
-        Command::Help => {
+        Command::Say(text) => {
             // Whoever reads it may have seen enough.
-            let _ = writeln!(std::io::stdout(), "{}", options::USAGE);
+            let _ = write!(std::io::stdout(), "{text}");
             Ok(ExitCode::SUCCESS)
         }
         Command::Open(opening) => crate::server::run(&opening),
@@ -29,13 +30,13 @@ pub fn run(args: impl IntoIterator<Item = OsString>) -> Result<ExitCode, Failure
             bound(LONGEST + options.nest_seconds * (1 + options.stocks.len()) as f64);
             prep::run(&options)
         }
-        Command::Prove { program, job, sheet, json } => {
+        Command::Prove(asked) => {
             bound(LONGEST);
-            prove::run(&program, &job, sheet, json)
+            prove::run(&asked)
         }
-        Command::Check { drawings, reading, json } => {
+        Command::Check { drawings, reading, data, json } => {
             bound(LONGEST);
-            check::run(&drawings, &reading, json)
+            check::run(&drawings, &reading, data.as_deref(), json)
         }
     }
 }

@@ -1,46 +1,18 @@
 //! What was typed, checked. The flags are a contract: extend, never rename.
 
-use super::preparing::{Prep, prep};
+use super::preparing::{Prep, PrepWords};
+use super::prove::Asked;
 use crate::failure::Failure;
 use crate::server::{Controller, Opening};
 use boustrophe_core::decisions::DrawingDecisions;
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::quantity;
 use boustrophe_machine::Link;
-use lexopt::prelude::*;
+use clap::error::{ContextKind, ContextValue, ErrorKind};
+use clap::{Args, CommandFactory, Parser, Subcommand, ValueHint};
 use std::ffi::OsString;
+use std::net::SocketAddr;
 use std::path::PathBuf;
-
-/// Help.
-pub const USAGE: &str = "\
-boustrophe demo  [--listen 127.0.0.1:7878] [--data DIR]   demo shop with its data and simulated machines
-boustrophe serve [--listen ADDR] [--data DIR]             an empty or existing shop
-  --machine-speed N        how much faster than real time the simulated machines run, default 10
-  --host NAME              a further name under which browsers reach the shop, repeatable
-  --connect ID=ADDR,TOKEN  a machine whose controller answers elsewhere, repeatable; TOKEN is @FILE or env:NAME
-boustrophe controller ID --token T [--listen ADDR] [--machine-speed N]   a simulated machine by itself
-boustrophe prep DRAWING... --out DIR [options]            drawings in, programs and report out
-boustrophe check DRAWING... [--json]                      findings of intake and clean
-boustrophe prove PROGRAM --job DIR [--sheet N] [--json]   any program against the job that prep wrote to DIR
-
-Options of prep:
-  --units mm|cm|m|in|ft    where a file does not say     --ppi 96|90|72      pixels per inch of an SVG in pixels
-  --scale R                drawing size x R = true size   --machine ID        lark (laser), anvil (plasma)
-  --material ID            birch-ply, acrylic, card, mild-steel
-  --thickness MM           --quantity N                   --turn none|180|90|any
-  --sheet WxH | N@WxH      repeatable, mm                 --offcut FILE       a closed outline, repeatable
-  --spacing MM             --margin MM                    --nest-seconds S    default 5
-  --no-nicks               --no-leads                     --seed N
-  --nick-every MM          --nick-width MM
-  --strategy least|parts|rows|spread[:MM]|fragile|corner[:lower-left ...]   how the machine goes over a sheet
-  --common-edges           neighbours share cuts          --aim rest|rows|cuts   on as many sheets, nest for
-  --mirror                 parts may be mirrored          --grain along|across   of the sheet's x
-  --accept                 release in spite of findings to look at
-  --stock FILE=MACHINE,MATERIAL,THICKNESS   that drawing's parts are another batch, repeatable
-  --dialect NAME           laser, plasma, chords, or a file as in docs/dialects.md
-  --paper a4|a3|letter     every sheet at 1:1 as PDF      --setup             a setup sheet each
-
-Exit of prove: 0 same work, 1 differences, 2 unreadable. Exit: 0 done; 1 findings hold it up, report written, no program; 2 usage or unreadable input.";
 
 /// How sizes are to be read where files do not say.
 #[derive(Clone, Debug, Default)]
@@ -69,45 +41,210 @@ impl Reading {
 
 /// What is to be done.
 pub enum Command {
-    Help,
+    Say(String),
     Open(Box<Opening>),
     Controller(Box<Controller>),
     ReadDrawing(String),
     Prep(Box<Prep>),
-    Check { drawings: Vec<PathBuf>, reading: Reading, json: bool },
-    Prove { program: PathBuf, job: PathBuf, sheet: Option<usize>, json: bool },
+    Check { drawings: Vec<PathBuf>, reading: Reading, data: Option<PathBuf>, json: bool },
+    Prove(Asked),
+}
+
+/// From drawings to programs for laser and plasma.
+#[derive(Parser)]
+#[command(name = "boustrophe", version, disable_help_subcommand = false, infer_long_args = false, after_help = EXITS)]
+struct Line {
+    #[command(subcommand)]
+    command: Option<Words>,
+}
+
+const EXITS: &str = "Exit: 0 done; 1 findings hold it up, report written, no program; 2 usage or unreadable input.\nExit of prove: 0 same work, 1 differences, 2 unreadable.";
+
+#[derive(Subcommand)]
+enum Words {
+    /// Opens the demo shop with its data and simulated machines.
+    Demo(OpenWords),
+    /// Opens an empty or existing shop.
+    Serve(OpenWords),
+    /// Runs a simulated machine by itself.
+    Controller(ControllerWords),
+    /// Drawings in, programs and report out.
+    Prep(Box<PrepWords>),
+    /// Prints the findings of intake and clean.
+    Check(CheckWords),
+    /// Compares any program with the job that prep wrote to DIR.
+    Prove(ProveWords),
+    /// Prints completions for a shell.
+    Completions {
+        /// Which shell.
+        shell: clap_complete::Shell,
+    },
+    /// Prints the manual as a man page.
+    Man,
+    #[command(name = boustrophe_shop::reading::COMMAND, hide = true)]
+    ReadDrawing { name: String },
+}
+
+#[derive(Args)]
+#[command(args_override_self = true, allow_negative_numbers = true)]
+struct OpenWords {
+    /// Address to listen on.
+    #[arg(long, value_name = "ADDR", default_value = "127.0.0.1:7878")]
+    listen: String,
+    /// Folder of the shop's data; data/demo or data/shop unless said.
+    #[arg(long, value_name = "DIR", value_hint = ValueHint::DirPath)]
+    data: Option<PathBuf>,
+    /// How much faster than real time the simulated machines run.
+    #[arg(long, value_name = "N", default_value = "10")]
+    machine_speed: String,
+    /// A further name under which browsers reach the shop; repeatable.
+    #[arg(long = "host", value_name = "NAME")]
+    hosts: Vec<String>,
+    /// A machine whose controller answers elsewhere; repeatable. TOKEN is @FILE or env:NAME.
+    #[arg(long, value_name = "ID=ADDR,TOKEN")]
+    connect: Vec<String>,
+}
+
+#[derive(Args)]
+#[command(args_override_self = true, allow_negative_numbers = true)]
+struct ControllerWords {
+    /// The machine's id.
+    id: Option<String>,
+    /// What it is greeted with: @FILE or env:NAME.
+    #[arg(long, value_name = "T")]
+    token: Option<String>,
+    /// Address to listen on.
+    #[arg(long, value_name = "ADDR", default_value = "127.0.0.1:0")]
+    listen: String,
+    /// Machine seconds that pass in a second.
+    #[arg(long, value_name = "N", default_value = "10")]
+    machine_speed: String,
+}
+
+/// How sizes are to be read where files do not say.
+#[derive(Args)]
+#[command(args_override_self = true, allow_negative_numbers = true)]
+pub struct ReadingWords {
+    /// Unit where a file does not say: mm, cm, m, in, ft.
+    #[arg(long, value_name = "UNIT")]
+    units: Option<String>,
+    /// Pixels per inch of an SVG in pixels: 96, 90, 72.
+    #[arg(long, value_name = "N")]
+    ppi: Option<String>,
+    /// Drawing size times R is the true size.
+    #[arg(long, value_name = "R")]
+    scale: Option<String>,
+}
+
+#[derive(Args)]
+#[command(args_override_self = true, allow_negative_numbers = true)]
+struct CheckWords {
+    /// The drawings.
+    #[arg(value_name = "DRAWING", value_hint = ValueHint::FilePath)]
+    drawings: Vec<PathBuf>,
+    #[command(flatten)]
+    reading: ReadingWords,
+    /// Takes book, charts and rules of the shop in DIR.
+    #[arg(long, value_name = "DIR", value_hint = ValueHint::DirPath)]
+    data: Option<PathBuf>,
+    /// For programs.
+    #[arg(long)]
+    json: bool,
+}
+
+#[derive(Args)]
+#[command(args_override_self = true, allow_negative_numbers = true)]
+struct ProveWords {
+    /// The program.
+    #[arg(value_name = "PROGRAM", value_hint = ValueHint::FilePath)]
+    program: Option<PathBuf>,
+    /// The folder that prep wrote, or a job.json.
+    #[arg(long, value_name = "DIR", value_hint = ValueHint::AnyPath)]
+    job: Option<PathBuf>,
+    /// Which sheet, where the program does not say.
+    #[arg(long, value_name = "N")]
+    sheet: Option<String>,
+    /// Takes machines and charts of the shop in DIR instead of those that the job was made with.
+    #[arg(long, value_name = "DIR", value_hint = ValueHint::DirPath)]
+    data: Option<PathBuf>,
+    /// For programs.
+    #[arg(long)]
+    json: bool,
 }
 
 /// Reads the command line.
 pub fn parse(args: impl IntoIterator<Item = OsString>) -> Result<Command, Failure> {
-    let mut parser = lexopt::Parser::from_iter(args);
-    let usage = |e: lexopt::Error| Failure::Usage(format!("{e}."));
-    let command = match parser.next().map_err(usage)? {
-        None | Some(Short('h') | Long("help")) => return Ok(Command::Help),
-        Some(Value(v)) => v.to_string_lossy().into_owned(),
-        Some(other) => return Err(usage(other.unexpected())),
+    let line = match Line::try_parse_from(args) {
+        Ok(line) => line,
+        Err(e) if matches!(e.kind(), ErrorKind::DisplayHelp | ErrorKind::DisplayVersion) => return Ok(Command::Say(e.to_string())),
+        Err(e) => return Err(Failure::Usage(sentence(&e))),
     };
-    match command.as_str() {
-        "demo" => open(&mut parser, true),
-        "serve" => open(&mut parser, false),
-        "controller" => controller(&mut parser),
-        boustrophe_shop::reading::COMMAND => Ok(Command::ReadDrawing(text(&mut parser)?)),
-        "prep" => prep(&mut parser),
-        "check" => check(&mut parser),
-        "prove" => prove(&mut parser),
-        "help" => Ok(Command::Help),
-        other => Err(Failure::Usage(format!("“{other}” is not a command; there are demo, serve, prep, check and prove."))),
+    match line.command {
+        None => Ok(Command::Say(Line::command().render_long_help().to_string())),
+        Some(Words::Demo(words)) => words.opening(true),
+        Some(Words::Serve(words)) => words.opening(false),
+        Some(Words::Controller(words)) => words.controller(),
+        Some(Words::Prep(words)) => Ok(Command::Prep(Box::new(words.prep()?))),
+        Some(Words::Check(words)) => {
+            if words.drawings.is_empty() {
+                return Err(Failure::Usage("check needs at least one drawing.".into()));
+            }
+            Ok(Command::Check { drawings: words.drawings, reading: words.reading.reading()?, data: words.data, json: words.json })
+        }
+        Some(Words::Prove(words)) => words.asked().map(Command::Prove),
+        Some(Words::Completions { shell }) => {
+            let mut out = Vec::new();
+            clap_complete::generate(shell, &mut Line::command(), "boustrophe", &mut out);
+            Ok(Command::Say(String::from_utf8_lossy(&out).into_owned()))
+        }
+        Some(Words::Man) => manual().map(Command::Say).map_err(|e| Failure::Other(e.to_string())),
+        Some(Words::ReadDrawing { name }) => Ok(Command::ReadDrawing(name)),
     }
 }
 
-pub(super) fn text(parser: &mut lexopt::Parser) -> Result<String, Failure> {
-    parser.value().map(|v| v.to_string_lossy().into_owned()).map_err(|e| Failure::Usage(format!("{e}.")))
+/// The manual: the whole, then each command.
+fn manual() -> std::io::Result<String> {
+    let mut out = Vec::new();
+    let line = Line::command();
+    clap_mangen::Man::new(line.clone()).render(&mut out)?;
+    for one in line.get_subcommands().filter(|c| !c.is_hide_set()) {
+        let named = one.clone().display_name(format!("boustrophe-{}", one.get_name()));
+        clap_mangen::Man::new(named).render(&mut out)?;
+    }
+    Ok(String::from_utf8_lossy(&out).into_owned())
+}
+
+/// What is wrong with the words of a command, in one line.
+fn sentence(error: &clap::Error) -> String {
+    let said = |kind| match error.get(kind) {
+        Some(ContextValue::String(s)) => s.clone(),
+        Some(ContextValue::Strings(all)) => all.join(", "),
+        _ => String::new(),
+    };
+    // `--sheet <WxH>` is the flag with what it takes.
+    let flag = said(ContextKind::InvalidArg).split([' ', '=']).next().unwrap_or_default().to_owned();
+    let meant = said(ContextKind::SuggestedArg);
+    let meant = if meant.is_empty() { String::new() } else { format!(" Is {meant} meant?") };
+    match error.kind() {
+        ErrorKind::UnknownArgument => format!("{flag} is no option here.{meant}"),
+        ErrorKind::InvalidSubcommand => {
+            format!("“{}” is not a command; there are demo, serve, prep, check and prove.", said(ContextKind::InvalidSubcommand))
+        }
+        ErrorKind::TooFewValues | ErrorKind::WrongNumberOfValues | ErrorKind::NoEquals => format!("{flag} needs a value behind it."),
+        ErrorKind::InvalidValue if said(ContextKind::InvalidValue).is_empty() => format!("{flag} needs a value behind it."),
+        ErrorKind::InvalidValue => {
+            let known = said(ContextKind::ValidValue);
+            format!("{flag} {} will not do; use {known}.", said(ContextKind::InvalidValue))
+        }
+        ErrorKind::ArgumentConflict => format!("{flag} stands there twice."),
+        ErrorKind::TooManyValues => format!("{flag} takes no value."),
+        _ => error.to_string().lines().next().unwrap_or_default().trim_start_matches("error: ").to_owned() + ".",
+    }
 }
 
 /// A length or number behind a flag, within limits.
-pub(super) fn number(parser: &mut lexopt::Parser, flag: &str, least: f64, most: f64) -> Result<f64, Failure> {
-    let typed = text(parser)?;
-    let value = quantity::length(&typed, Unit::Mm).map_err(|e| Failure::Usage(format!("{flag}: {e}.")))?;
+pub(super) fn number(flag: &str, typed: &str, (least, most): (f64, f64)) -> Result<f64, Failure> {
+    let value = quantity::length(typed, Unit::Mm).map_err(|e| Failure::Usage(format!("{flag}: {e}.")))?;
     if (least..=most).contains(&value) {
         Ok(value)
     } else {
@@ -115,15 +252,21 @@ pub(super) fn number(parser: &mut lexopt::Parser, flag: &str, least: f64, most: 
     }
 }
 
-/// Flags that say how sizes are read; false for a flag that is none of them.
-pub(super) fn reading(parser: &mut lexopt::Parser, flag: &str, reading: &mut Reading) -> Result<bool, Failure> {
-    match flag {
-        "units" => reading.units = Some(text(parser)?.parse().map_err(|e| Failure::Usage(format!("--units: {e}.")))?),
-        "ppi" => reading.ppi = Some(number(parser, "--ppi", 1.0, 10_000.0)?),
-        "scale" => reading.scale = Some(number(parser, "--scale", 1e-6, 1e6)?),
-        _ => return Ok(false),
+/// The same where it was typed.
+pub(super) fn number_of(flag: &str, typed: Option<&String>, range: (f64, f64)) -> Result<Option<f64>, Failure> {
+    typed.map(|t| number(flag, t, range)).transpose()
+}
+
+impl ReadingWords {
+    /// How sizes are to be read.
+    pub(super) fn reading(&self) -> Result<Reading, Failure> {
+        let units = self.units.as_ref().map(|u| u.parse()).transpose();
+        Ok(Reading {
+            units: units.map_err(|e| Failure::Usage(format!("--units: {e}.")))?,
+            ppi: number_of("--ppi", self.ppi.as_ref(), (1.0, 10_000.0))?,
+            scale: number_of("--scale", self.scale.as_ref(), (1e-6, 1e6))?,
+        })
     }
-    Ok(true)
 }
 
 /// A controller's token: in a file (`@FILE`), in the environment (`env:NAME`), or as it stands, where whoever lists the processes of
@@ -141,99 +284,49 @@ fn secret(typed: &str) -> Result<String, Failure> {
     Ok(read.trim().to_owned())
 }
 
-/// `demo` and `serve`.
-fn open(parser: &mut lexopt::Parser, demo: bool) -> Result<Command, Failure> {
-    let mut opening = Opening {
-        listen: std::net::SocketAddr::from(([127, 0, 0, 1], 7878)),
-        data: PathBuf::from(if demo { "data/demo" } else { "data/shop" }),
-        demo,
-        machine_speed: 10.0,
-        hosts: Vec::new(),
-        connect: Vec::new(),
-    };
-    while let Some(arg) = parser.next().map_err(|e| Failure::Usage(format!("{e}.")))? {
-        match arg {
-            Long("listen") => {
-                let typed = text(parser)?;
-                opening.listen = typed.parse().map_err(|_| {
-                    Failure::Usage(format!("--listen {typed} will not do; use an address and port such as 127.0.0.1:7878."))
-                })?;
-            }
-            Long("data") => opening.data = PathBuf::from(text(parser)?),
-            Long("machine-speed") => opening.machine_speed = number(parser, "--machine-speed", 0.01, 100_000.0)?,
-            Long("host") => opening.hosts.push(text(parser)?),
-            Long("connect") => {
-                let typed = text(parser)?;
-                let link = typed.split_once('=').and_then(|(id, at)| Some((id, at.split_once(',')?)));
-                let (id, (address, token)) =
-                    link.ok_or_else(|| Failure::Usage(format!("--connect {typed} will not do; use ID=HOST:PORT,TOKEN.")))?;
-                opening.connect.push((id.to_owned(), Link::new(address, secret(token)?)));
-            }
-            other => return Err(Failure::Usage(format!("{}.", other.unexpected()))),
-        }
-    }
-    Ok(Command::Open(Box::new(opening)))
+fn address(typed: &str) -> Result<SocketAddr, Failure> {
+    typed.parse().map_err(|_| Failure::Usage(format!("--listen {typed} will not do; use an address and port such as 127.0.0.1:7878.")))
 }
 
-/// `controller`.
-fn controller(parser: &mut lexopt::Parser) -> Result<Command, Failure> {
-    let mut c =
-        Controller { id: String::new(), listen: std::net::SocketAddr::from(([127, 0, 0, 1], 0)), token: String::new(), speed: 10.0 };
-    while let Some(arg) = parser.next().map_err(|e| Failure::Usage(format!("{e}.")))? {
-        match arg {
-            Value(id) => c.id = id.to_string_lossy().into_owned(),
-            Long("listen") => {
-                let typed = text(parser)?;
-                c.listen = typed.parse().map_err(|_| Failure::Usage(format!("--listen {typed} will not do; use an address and port.")))?;
-            }
-            Long("token") => c.token = secret(&text(parser)?)?,
-            Long("machine-speed") => c.speed = number(parser, "--machine-speed", 0.01, 100_000.0)?,
-            other => return Err(Failure::Usage(format!("{}.", other.unexpected()))),
-        }
+/// How fast simulated machines may run.
+const SPEEDS: (f64, f64) = (0.01, 100_000.0);
+
+impl OpenWords {
+    fn opening(self, demo: bool) -> Result<Command, Failure> {
+        let connect = |typed: &String| {
+            let link = typed.split_once('=').and_then(|(id, at)| Some((id, at.split_once(',')?)));
+            let (id, (address, token)) =
+                link.ok_or_else(|| Failure::Usage(format!("--connect {typed} will not do; use ID=HOST:PORT,TOKEN.")))?;
+            Ok((id.to_owned(), Link::new(address, secret(token)?)))
+        };
+        Ok(Command::Open(Box::new(Opening {
+            listen: address(&self.listen)?,
+            data: self.data.unwrap_or_else(|| PathBuf::from(if demo { "data/demo" } else { "data/shop" })),
+            demo,
+            machine_speed: number("--machine-speed", &self.machine_speed, SPEEDS)?,
+            hosts: self.hosts,
+            connect: self.connect.iter().map(connect).collect::<Result<_, Failure>>()?,
+        })))
     }
-    if c.id.is_empty() || c.token.is_empty() || c.token.contains(char::is_whitespace) {
-        return Err(Failure::Usage("controller needs a machine's id and --token with a word without blanks.".into()));
-    }
-    Ok(Command::Controller(Box::new(c)))
 }
 
-fn check(parser: &mut lexopt::Parser) -> Result<Command, Failure> {
-    let (mut drawings, mut how, mut json) = (Vec::new(), Reading::default(), false);
-    while let Some(arg) = parser.next().map_err(|e| Failure::Usage(format!("{e}.")))? {
-        match arg {
-            Value(path) => drawings.push(PathBuf::from(path)),
-            Long("json") => json = true,
-            Long(flag) => {
-                let flag = flag.to_owned();
-                if !reading(parser, &flag, &mut how)? {
-                    return Err(Failure::Usage(format!("--{flag} is no option of check.")));
-                }
-            }
-            other @ Short(_) => return Err(Failure::Usage(format!("{}.", other.unexpected()))),
+impl ControllerWords {
+    fn controller(self) -> Result<Command, Failure> {
+        let token = self.token.as_deref().map(secret).transpose()?.unwrap_or_default();
+        let id = self.id.unwrap_or_default();
+        if id.is_empty() || token.is_empty() || token.contains(char::is_whitespace) {
+            return Err(Failure::Usage("controller needs a machine's id and --token with a word without blanks.".into()));
         }
+        let speed = number("--machine-speed", &self.machine_speed, SPEEDS)?;
+        Ok(Command::Controller(Box::new(Controller { id, listen: address(&self.listen)?, token, speed })))
     }
-    if drawings.is_empty() {
-        return Err(Failure::Usage("check needs at least one drawing.".into()));
-    }
-    Ok(Command::Check { drawings, reading: how, json })
 }
 
-fn prove(parser: &mut lexopt::Parser) -> Result<Command, Failure> {
-    let (mut program, mut job, mut sheet, mut json) = (None, None, None, false);
-    while let Some(arg) = parser.next().map_err(|e| Failure::Usage(format!("{e}.")))? {
-        match arg {
-            Value(path) if program.is_none() => program = Some(PathBuf::from(path)),
-            Long("job") => job = Some(PathBuf::from(text(parser)?)),
-            Long("sheet") => {
-                let typed = text(parser)?;
-                let n = quantity::count(&typed, 1, 100_000).map_err(|e| Failure::Usage(format!("--sheet: {e}.")))?;
-                sheet = Some(n as usize);
-            }
-            Long("json") => json = true,
-            other => return Err(Failure::Usage(format!("{}.", other.unexpected()))),
-        }
+impl ProveWords {
+    fn asked(self) -> Result<Asked, Failure> {
+        let program = self.program.ok_or_else(|| Failure::Usage("prove needs a program.".into()))?;
+        let job = self.job.ok_or_else(|| Failure::Usage("prove needs --job DIR, the folder that prep wrote.".into()))?;
+        let sheet = self.sheet.map(|typed| quantity::count(&typed, 1, 100_000).map_err(|e| Failure::Usage(format!("--sheet: {e}."))));
+        Ok(Asked { program, job, sheet: sheet.transpose()?.map(|n| n as usize), data: self.data, json: self.json })
     }
-    let program = program.ok_or_else(|| Failure::Usage("prove needs a program.".into()))?;
-    let job = job.ok_or_else(|| Failure::Usage("prove needs --job DIR, the folder that prep wrote.".into()))?;
-    Ok(Command::Prove { program, job, sheet, json })
 }

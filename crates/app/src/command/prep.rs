@@ -1,19 +1,21 @@
 //! `boustrophe prep`: the whole route without a browser.
 
+use super::book::Book;
 use super::options::Reading;
 use super::preparing::Prep;
-use super::prove::{JOB, Kept};
 use crate::failure::Failure;
 use boustrophe_core::cache::Cache;
 use boustrophe_core::decisions::{Decisions, DrawingDecisions, EditError, HoldDecisions, NestEdit, Stock};
 use boustrophe_core::drawing::Drawing;
-use boustrophe_core::finding::{Finding, Severity, Station};
+use boustrophe_core::finding::{Code, Finding, Severity, Station};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::nest::{Control, Layout, Problem, Sheet, Terms, search};
+use boustrophe_core::process::Process;
 use boustrophe_core::route::{self, BatchRoute, Route};
-use boustrophe_core::shop::{Machine, Shop};
+use boustrophe_core::shop::{ChartRow, Machine, MachineKind, Shop};
 use boustrophe_formats::print::tiled;
 use boustrophe_formats::sheet::{write_dxf, write_svg};
+use boustrophe_shop::kept::{JOB, Kept};
 use boustrophe_shop::report::{Report, sheet_stem};
 use std::collections::BTreeMap;
 use std::io::Write;
@@ -41,15 +43,16 @@ impl Clock {
 
 /// Runs the route and writes report and programs.
 pub fn run(options: &Prep) -> Result<ExitCode, Failure> {
-    let mut shop = Shop::builtin();
+    let book = Book::of(options.data.as_deref())?;
+    let mut shop = book.shop.clone();
     if let Some(dialect) = &options.dialect {
         shop.machines.iter_mut().for_each(|m| m.dialect.clone_from(dialect));
     }
-    known("", &options.stock, &shop)?;
-    options.stocks.iter().try_for_each(|(file, stock)| known(&format!("--stock {}: ", file.display()), stock, &shop))?;
+    let stocks = Stocks::of(options, &shop)?;
     let mut clock = Clock::start();
-    let (drawings, decided) = read_drawings(&options.drawings, &options.reading, options.quantity)?;
-    let mut decisions = decide(options, decided, &shop)?;
+    let (drawings, mut decided) = read_drawings(&options.drawings, &options.reading, options.quantity)?;
+    tables(options, &drawings, &mut decided)?;
+    let mut decisions = decide(options, &stocks, &book, decided, &shop)?;
     clock.note("read");
 
     let cache = Cache::default();
@@ -67,15 +70,15 @@ pub fn run(options: &Prep) -> Result<ExitCode, Failure> {
         route = go(&drawings, &decisions, &shop, &cache, &mut clock);
     }
     // A nest that was not tried is no finding of its own: what held it up is.
-    for f in route.findings.iter().filter(|f| f.code != "not-nested") {
+    for f in route.findings.iter().filter(|f| f.code != Code::NotNested) {
         if !findings.iter().any(|known| known.code == f.code && known.text == f.text) {
             findings.push(f.clone());
         }
     }
     let held = findings.iter().any(|f| f.severity == Severity::Stop || f.severity == Severity::Look && !options.accept);
     write_all(options, &route, &findings, &decisions, &shop, !held, clock.seconds)?;
-    let kept = serde_json::to_vec(&Kept::of(&drawings, &decisions, &shop)?);
-    let kept = kept.map_err(|e| Failure::Other(format!("the job cannot be written down: {e}")))?;
+    let kept = Kept::of(&drawings, &decisions, &shop).and_then(|k| k.written());
+    let kept = kept.map_err(|e| Failure::Other(e.to_string()))?;
     write_whole(&options.out.join(JOB), |file| file.write_all(&kept))?;
     // What was accepted wholesale is said all the same: nothing passes in silence.
     for f in findings.iter().filter(|f| f.severity != Severity::Note) {
@@ -84,15 +87,90 @@ pub fn run(options: &Prep) -> Result<ExitCode, Failure> {
     Ok(if held { ExitCode::from(1) } else { ExitCode::SUCCESS })
 }
 
-/// Refuses a machine or material that there is not; `flag` is where it was typed, empty for those of the first batch.
-fn known(flag: &str, stock: &Stock, shop: &Shop) -> Result<(), Failure> {
-    let named = |name: &str| if flag.is_empty() { format!("--{name} ") } else { flag.to_owned() };
-    if shop.machine(&stock.machine).is_none() {
-        return Err(Failure::Usage(format!("{}{}: there are lark and anvil.", named("machine"), stock.machine)));
+/// What the parts of a command's drawings are made on and of: those of the first batch, and by drawing of others.
+struct Stocks {
+    first: Stock,
+    others: Vec<(PathBuf, Stock)>,
+}
+
+impl Stocks {
+    fn of(options: &Prep, shop: &Shop) -> Result<Self, Failure> {
+        let machine = match &options.machine {
+            None => shop.machines.iter().find(|m| m.id == Stock::default().machine).or(shop.machines.first()),
+            Some(typed) => Some(machine("--machine", typed, shop)?),
+        };
+        let machine = machine.ok_or_else(|| Failure::Usage("the shop has no machine.".into()))?;
+        let first = usual(machine, options.material.as_deref(), options.thickness, shop);
+        material("--material", &first.material, shop)?;
+        let other = |(file, stock): &(PathBuf, Stock)| {
+            let flag = format!("--stock {}:", file.display());
+            material(&flag, &stock.material, shop)?;
+            Ok((file.clone(), Stock { machine: machine_id(&flag, &stock.machine, shop)?, ..stock.clone() }))
+        };
+        Ok(Self { first, others: options.stocks.iter().map(other).collect::<Result<_, Failure>>()? })
     }
-    if shop.material(&stock.material).is_none() {
-        let known: Vec<&str> = shop.materials.iter().map(|m| m.id.as_str()).collect();
-        return Err(Failure::Usage(format!("{}{}: there are {}.", named("material"), stock.material, known.join(", "))));
+}
+
+/// What is cut on a machine where nothing else is said: the first material of its chart, as thick as is usual for such a machine where the
+/// chart has that.
+fn usual(machine: &Machine, material: Option<&str>, thickness: Option<f64>, shop: &Shop) -> Stock {
+    let mut rows = shop.chart.iter().filter(|r| r.machine == machine.id && r.process == Process::Cut);
+    let material = material.map(str::to_owned).or_else(|| rows.clone().next().map(|r| r.material.clone()));
+    let material = material.unwrap_or_else(|| Stock::default().material);
+    let often = match machine.kind {
+        MachineKind::Laser => 3.0,
+        MachineKind::Plasma => 6.0,
+    };
+    let of_it = |r: &&ChartRow| r.material == material;
+    let has = rows.clone().filter(of_it).any(|r| r.thickness == often);
+    let charted = if has { None } else { rows.find(of_it).map(|r| r.thickness) };
+    let thickness = thickness.or(charted).unwrap_or(often);
+    Stock { machine: machine.id.clone(), material, thickness }
+}
+
+/// A machine by its id or its name; `flag` is where it was typed.
+fn machine<'a>(flag: &str, typed: &str, shop: &'a Shop) -> Result<&'a Machine, Failure> {
+    let same = |m: &&Machine| m.id == typed || m.name.eq_ignore_ascii_case(typed);
+    shop.machine(typed).or_else(|| shop.machines.iter().find(same)).ok_or_else(|| {
+        let all: Vec<&str> = shop.machines.iter().map(|m| m.id.as_str()).collect();
+        Failure::Usage(format!("{flag} {typed}: there are {}.", all.join(" and ")))
+    })
+}
+
+fn machine_id(flag: &str, typed: &str, shop: &Shop) -> Result<String, Failure> {
+    machine(flag, typed, shop).map(|m| m.id.clone())
+}
+
+fn material(flag: &str, id: &str, shop: &Shop) -> Result<(), Failure> {
+    if shop.material(id).is_some() {
+        return Ok(());
+    }
+    let known: Vec<&str> = shop.materials.iter().map(|m| m.id.as_str()).collect();
+    Err(Failure::Usage(format!("{flag} {id}: there are {}.", known.join(", "))))
+}
+
+/// True for the drawing that a flag names: as it was given, or by its file's name.
+fn names(file: &Path, drawing: &Path) -> bool {
+    drawing == file || drawing.file_name() == Some(file.as_os_str())
+}
+
+/// Gives drawings the tables that fill them.
+fn tables(options: &Prep, drawings: &[Arc<Drawing>], decided: &mut [DrawingDecisions]) -> Result<(), Failure> {
+    for (file, csv) in &options.tables {
+        let at = options.drawings.iter().position(|d| names(file, d));
+        let at = at.ok_or_else(|| Failure::Usage(format!("--table {}: there is no such drawing on the command line.", file.display())))?;
+        let shown = csv.display().to_string();
+        let bytes = std::fs::read(csv).map_err(|error| Failure::File {
+            path: shown.clone(),
+            error,
+            hint: "Check the name and that it may be read.",
+        })?;
+        let table = boustrophe_formats::table::read(&shown, &bytes)?;
+        if table.fields_in(&drawings[at]) == 0 {
+            let columns = table.columns.iter().take(6).map(|c| format!("“{c}”")).collect::<Vec<_>>().join(", ");
+            return Err(Failure::Usage(format!("--table {shown}: {} nowhere says {columns}.", drawings[at].file)));
+        }
+        decided[at].table = Some(table);
     }
     Ok(())
 }
@@ -129,7 +207,7 @@ const MOST_MENDS: usize = 200;
 
 /// Findings before the nest.
 fn early(route: &Route) -> impl Iterator<Item = &Finding> {
-    route.findings.iter().filter(|f| f.station < Station::Nest || f.code == "no-copies")
+    route.findings.iter().filter(|f| f.station < Station::Nest || f.code == Code::NoCopies)
 }
 
 fn go(drawings: &[Arc<Drawing>], decisions: &Decisions, shop: &Shop, cache: &Cache, clock: &mut Clock) -> Route {
@@ -165,12 +243,10 @@ fn read_file(path: &Path) -> Result<Drawing, Failure> {
 }
 
 /// The decisions that follow from the flags. Sheets, spacings and turns hold for every batch, offcuts for the first.
-fn decide(options: &Prep, drawings: Vec<DrawingDecisions>, shop: &Shop) -> Result<Decisions, Failure> {
-    let mut decisions = Decisions { drawings, ..Decisions::on(options.stock.clone()) };
-    for (file, stock) in &options.stocks {
-        let of = |d: &DrawingDecisions| {
-            options.drawings.get(d.id as usize - 1).is_some_and(|p| p == file || p.file_name() == Some(file.as_os_str()))
-        };
+fn decide(options: &Prep, stocks: &Stocks, book: &Book, drawings: Vec<DrawingDecisions>, shop: &Shop) -> Result<Decisions, Failure> {
+    let mut decisions = Decisions { drawings, ..Decisions::on(stocks.first.clone()) };
+    for (file, stock) in &stocks.others {
+        let of = |d: &DrawingDecisions| options.drawings.get(d.id as usize - 1).is_some_and(|p| names(file, p));
         let same = decisions.batches.iter().find(|(_, b)| b.stock == *stock).map(|(id, _)| *id);
         let batch = same.unwrap_or_else(|| decisions.add_batch(stock.clone()));
         let mut mine = decisions.drawings.iter_mut().filter(|d| of(d)).peekable();
@@ -186,7 +262,7 @@ fn decide(options: &Prep, drawings: Vec<DrawingDecisions>, shop: &Shop) -> Resul
         let count = if i + 1 == full { sheet.count } else { sheet.count.or(Some(1)) };
         sheets.push(Sheet { count, ..sheet.clone() });
     }
-    let machine = &*shop.machine_or_stand_in(&options.stock.machine);
+    let machine = &*shop.machine_or_stand_in(&stocks.first.machine);
     let offcuts = options.offcuts.iter().map(|path| offcut(path, &options.reading, machine)).collect::<Result<Vec<_>, _>>()?;
     let usual: Vec<Vec<Sheet>> = decisions.batches.keys().map(|id| Terms::of(&decisions, *id, shop).sheets).collect();
     for ((id, batch), usual) in decisions.batches.iter_mut().zip(usual) {
@@ -195,6 +271,9 @@ fn decide(options: &Prep, drawings: Vec<DrawingDecisions>, shop: &Shop) -> Resul
         } else {
             sheets.clone()
         };
+        if batch.nest.sheets.is_empty() {
+            batch.nest.sheets = book.sheets(&batch.stock);
+        }
         (batch.nest.turn, batch.nest.spacing, batch.nest.margin) = (options.turn, options.spacing, options.margin);
         (batch.nest.mirror, batch.nest.grain, batch.nest.common_edges) = (options.mirror, options.grain, options.common_edges);
         batch.nest.aim = options.aim;

@@ -1,6 +1,6 @@
 //! What was typed for `prep`, checked.
 
-use super::options::{Command, Reading, number, reading, text};
+use super::options::{Reading, ReadingWords, number, number_of};
 use crate::failure::Failure;
 use boustrophe_core::decisions::{Stock, Strategy};
 use boustrophe_core::drawing::Unit;
@@ -9,7 +9,7 @@ use boustrophe_core::quantity;
 use boustrophe_core::release::Dialect;
 use boustrophe_core::shop;
 use boustrophe_formats::print::Paper;
-use lexopt::prelude::*;
+use clap::{Args, ValueHint};
 use std::path::PathBuf;
 
 /// Options of `prep`.
@@ -18,7 +18,14 @@ pub struct Prep {
     pub drawings: Vec<PathBuf>,
     pub out: PathBuf,
     pub reading: Reading,
-    pub stock: Stock,
+    /// Folder of the shop whose book and rack are taken.
+    pub data: Option<PathBuf>,
+    /// Machine and material as they were typed, thickness, mm; as usual where nothing was.
+    pub machine: Option<String>,
+    pub material: Option<String>,
+    pub thickness: Option<f64>,
+    /// Drawings, and the tables that fill them.
+    pub tables: Vec<(PathBuf, PathBuf)>,
     /// Drawings, by the names they were given under, whose parts are other batches.
     pub stocks: Vec<(PathBuf, Stock)>,
     pub sheets: Vec<Sheet>,
@@ -74,113 +81,160 @@ fn dialect(name: &str) -> Result<Dialect, Failure> {
     text.parse().map_err(|e| Failure::Usage(format!("--dialect {name}: {e}.")))
 }
 
-pub(super) fn prep(parser: &mut lexopt::Parser) -> Result<Command, Failure> {
-    let mut p = Prep {
-        drawings: Vec::new(),
-        out: PathBuf::new(),
-        reading: Reading::default(),
-        stock: Stock::default(),
-        stocks: Vec::new(),
-        sheets: Vec::new(),
-        offcuts: Vec::new(),
-        quantity: 1,
-        turn: Turn::default(),
-        mirror: false,
-        common_edges: false,
-        aim: Aim::Rest,
-        strategy: Strategy::Least,
-        nick_every: None,
-        nick_width: None,
-        grain: None,
-        spacing: None,
-        margin: None,
-        nest_seconds: 5.0,
-        nicks: true,
-        leads: true,
-        accept: false,
-        dialect: None,
-        paper: None,
-        setup: false,
-        seed: 1,
-    };
-    let (mut material, mut thickness) = (None, None);
-    while let Some(arg) = parser.next().map_err(|e| Failure::Usage(format!("{e}.")))? {
-        let flag = match arg {
-            Value(path) => {
-                p.drawings.push(PathBuf::from(path));
-                continue;
-            }
-            Long(flag) => flag.to_owned(),
-            other @ Short(_) => return Err(Failure::Usage(format!("{}.", other.unexpected()))),
-        };
-        match flag.as_str() {
-            "out" => p.out = PathBuf::from(text(parser)?),
-            "machine" => p.stock.machine = text(parser)?,
-            "material" => material = Some(text(parser)?),
-            "thickness" => thickness = Some(number(parser, "--thickness", 0.05, 200.0)?),
-            "stock" => p.stocks.push(stock(&text(parser)?)?),
-            "sheet" => p.sheets.push(sheet(&text(parser)?)?),
-            "offcut" => p.offcuts.push(PathBuf::from(text(parser)?)),
-            "quantity" => {
-                let typed = text(parser)?;
-                p.quantity = quantity::count(&typed, 1, boustrophe_core::decisions::MOST_COPIES)
-                    .map_err(|e| Failure::Usage(format!("--quantity: {e}.")))?;
-            }
-            "turn" => {
-                let word = text(parser)?;
-                p.turn = Turn::from_word(&word)
-                    .ok_or_else(|| Failure::Usage(format!("--turn {word} will not do; use none, 180, 90 or any.")))?;
-            }
-            "mirror" => p.mirror = true,
-            "common-edges" => p.common_edges = true,
-            "strategy" => {
-                let word = text(parser)?;
-                p.strategy = Strategy::from_word(&word).ok_or_else(|| {
-                    Failure::Usage(format!("--strategy {word} will not do; use least, parts, rows, spread, fragile or corner."))
-                })?;
-            }
-            "nick-every" => p.nick_every = Some(number(parser, "--nick-every", 5.0, 10_000.0)?),
-            "nick-width" => p.nick_width = Some(number(parser, "--nick-width", 0.05, 20.0)?),
-            "aim" => p.aim = crate::edits::aim(&text(parser)?).map_err(|e| Failure::Usage(format!("--aim: {e}.")))?,
-            "grain" => {
-                let word = text(parser)?;
-                let grain = Grain::from_word(&word);
-                p.grain = Some(grain.ok_or_else(|| Failure::Usage(format!("--grain {word} will not do; use along or across.")))?);
-            }
-            "spacing" => p.spacing = Some(number(parser, "--spacing", 0.0, 500.0)?),
-            "margin" => p.margin = Some(number(parser, "--margin", 0.0, 500.0)?),
-            "nest-seconds" => p.nest_seconds = number(parser, "--nest-seconds", 0.0, 36_000.0)?,
-            "no-nicks" => p.nicks = false,
-            "no-leads" => p.leads = false,
-            "accept" => p.accept = true,
-            "setup" => p.setup = true,
-            "paper" => p.paper = Some(text(parser)?.parse().map_err(|e| Failure::Usage(format!("--paper: {e}.")))?),
-            "dialect" => p.dialect = Some(dialect(&text(parser)?)?),
-            "seed" => {
-                let typed = text(parser)?;
-                p.seed = typed.parse().map_err(|_| Failure::Usage(format!("--seed {typed} will not do; use a whole number.")))?;
-            }
-            other => {
-                if !reading(parser, other, &mut p.reading)? {
-                    return Err(Failure::Usage(format!("--{other} is no option of prep.")));
-                }
-            }
+/// What is typed for `prep`.
+#[derive(Args)]
+#[command(args_override_self = true, allow_negative_numbers = true)]
+pub struct PrepWords {
+    /// The drawings.
+    #[arg(value_name = "DRAWING", value_hint = ValueHint::FilePath)]
+    drawings: Vec<PathBuf>,
+    /// Where programs and report go.
+    #[arg(long, value_name = "DIR", value_hint = ValueHint::DirPath)]
+    out: Option<PathBuf>,
+    #[command(flatten)]
+    reading: ReadingWords,
+    /// Takes book, charts, rules and rack of the shop in DIR; nothing is changed there.
+    #[arg(long, value_name = "DIR", value_hint = ValueHint::DirPath)]
+    data: Option<PathBuf>,
+    /// Machine by its id or name: lark (laser), anvil (plasma).
+    #[arg(long, value_name = "ID")]
+    machine: Option<String>,
+    /// Material by its id: birch-ply, acrylic, card, mild-steel.
+    #[arg(long, value_name = "ID")]
+    material: Option<String>,
+    /// Thickness of the material.
+    #[arg(long, value_name = "MM")]
+    thickness: Option<String>,
+    /// That drawing's parts are another batch; repeatable.
+    #[arg(long = "stock", value_name = "FILE=MACHINE,MATERIAL,THICKNESS")]
+    stocks: Vec<String>,
+    /// A table fills the drawing's writing, one copy a row; FILE= where there are several drawings.
+    #[arg(long = "table", value_name = "[FILE=]CSV")]
+    tables: Vec<String>,
+    /// A sheet, mm; repeatable, as many as needed of the last.
+    #[arg(long = "sheet", value_name = "WxH|N@WxH")]
+    sheets: Vec<String>,
+    /// A closed outline, taken first; repeatable.
+    #[arg(long = "offcut", value_name = "FILE", value_hint = ValueHint::FilePath)]
+    offcuts: Vec<PathBuf>,
+    /// Copies of each drawing's parts.
+    #[arg(long, value_name = "N", default_value = "1")]
+    quantity: String,
+    /// Turns that parts may take: none, 180, 90, any.
+    #[arg(long, value_name = "TURN")]
+    turn: Option<String>,
+    /// Parts may be mirrored.
+    #[arg(long)]
+    mirror: bool,
+    /// Grain of the parts along or across the sheet's x.
+    #[arg(long, value_name = "WAY")]
+    grain: Option<String>,
+    /// Neighbours share cuts.
+    #[arg(long)]
+    common_edges: bool,
+    /// What is aimed at on as many sheets: rest, rows, cuts.
+    #[arg(long, value_name = "AIM")]
+    aim: Option<String>,
+    /// Distance between parts.
+    #[arg(long, value_name = "MM")]
+    spacing: Option<String>,
+    /// Distance from the sheet's edge.
+    #[arg(long, value_name = "MM")]
+    margin: Option<String>,
+    /// How long is nested.
+    #[arg(long, value_name = "S", default_value = "5")]
+    nest_seconds: String,
+    /// How the machine goes over a sheet: least, parts, rows, spread[:MM], fragile, corner[:lower-left ...].
+    #[arg(long, value_name = "NAME")]
+    strategy: Option<String>,
+    /// No nicks.
+    #[arg(long)]
+    no_nicks: bool,
+    /// No leads.
+    #[arg(long)]
+    no_leads: bool,
+    /// Outline for each nick.
+    #[arg(long, value_name = "MM")]
+    nick_every: Option<String>,
+    /// Width of a nick.
+    #[arg(long, value_name = "MM")]
+    nick_width: Option<String>,
+    /// Releases in spite of findings to look at.
+    #[arg(long)]
+    accept: bool,
+    /// How the controller is spoken to: laser, plasma, chords, or a file as in docs/dialects.md.
+    #[arg(long, value_name = "NAME")]
+    dialect: Option<String>,
+    /// Every sheet at 1:1 as PDF on a4, a3 or letter.
+    #[arg(long, value_name = "PAPER")]
+    paper: Option<String>,
+    /// A setup sheet each.
+    #[arg(long)]
+    setup: bool,
+    /// Start of the nest's random sequence.
+    #[arg(long, value_name = "N", default_value = "1")]
+    seed: String,
+}
+
+/// A word of a list behind a flag.
+fn word<T: Default>(flag: &str, typed: Option<&String>, known: impl Fn(&str) -> Option<T>, all: &str) -> Result<T, Failure> {
+    let read = |w: &String| known(w).ok_or_else(|| Failure::Usage(format!("{flag} {w} will not do; use {all}.")));
+    typed.map_or_else(|| Ok(T::default()), read)
+}
+
+impl PrepWords {
+    /// What was typed, checked.
+    pub(super) fn prep(self) -> Result<Prep, Failure> {
+        let usage = |flag: &str, e: &dyn std::fmt::Display| Failure::Usage(format!("{flag}: {e}."));
+        if self.drawings.is_empty() {
+            return Err(Failure::Usage("prep needs at least one drawing.".into()));
         }
+        let out = self.out.ok_or_else(|| Failure::Usage("prep needs --out DIR, where the programs and the report go.".into()))?;
+        let copies = quantity::count(&self.quantity, 1, boustrophe_core::decisions::MOST_COPIES);
+        let seed = self.seed.parse().map_err(|_| Failure::Usage(format!("--seed {} will not do; use a whole number.", self.seed)));
+        let strategies = "least, parts, rows, spread, fragile or corner";
+        Ok(Prep {
+            out,
+            reading: self.reading.reading()?,
+            data: self.data,
+            machine: self.machine,
+            material: self.material,
+            thickness: number_of("--thickness", self.thickness.as_ref(), (0.05, 200.0))?,
+            stocks: self.stocks.iter().map(|t| stock(t)).collect::<Result<_, _>>()?,
+            tables: self.tables.iter().map(|t| table(t, &self.drawings)).collect::<Result<_, _>>()?,
+            sheets: self.sheets.iter().map(|t| sheet(t)).collect::<Result<_, _>>()?,
+            offcuts: self.offcuts,
+            quantity: copies.map_err(|e| usage("--quantity", &e))?,
+            turn: word("--turn", self.turn.as_ref(), Turn::from_word, "none, 180, 90 or any")?,
+            mirror: self.mirror,
+            common_edges: self.common_edges,
+            aim: self.aim.as_deref().map_or(Ok(Aim::Rest), crate::edits::aim).map_err(|e| usage("--aim", &e))?,
+            strategy: word("--strategy", self.strategy.as_ref(), Strategy::from_word, strategies)?,
+            nick_every: number_of("--nick-every", self.nick_every.as_ref(), (5.0, 10_000.0))?,
+            nick_width: number_of("--nick-width", self.nick_width.as_ref(), (0.05, 20.0))?,
+            grain: word("--grain", self.grain.as_ref(), |w| Grain::from_word(w).map(Some), "along or across")?,
+            spacing: number_of("--spacing", self.spacing.as_ref(), (0.0, 500.0))?,
+            margin: number_of("--margin", self.margin.as_ref(), (0.0, 500.0))?,
+            nest_seconds: number("--nest-seconds", &self.nest_seconds, (0.0, 36_000.0))?,
+            nicks: !self.no_nicks,
+            leads: !self.no_leads,
+            accept: self.accept,
+            dialect: self.dialect.as_deref().map(dialect).transpose()?,
+            paper: self.paper.map(|p| p.parse()).transpose().map_err(|e| usage("--paper", &e))?,
+            setup: self.setup,
+            seed: seed?,
+            drawings: self.drawings,
+        })
     }
-    if p.drawings.is_empty() {
-        return Err(Failure::Usage("prep needs at least one drawing.".into()));
+}
+
+/// `FILE=CSV`, or a table alone where there is one drawing.
+fn table(typed: &str, drawings: &[PathBuf]) -> Result<(PathBuf, PathBuf), Failure> {
+    match (typed.rsplit_once('='), drawings) {
+        (Some((file, csv)), _) => Ok((PathBuf::from(file), PathBuf::from(csv))),
+        (None, [one]) => Ok((one.clone(), PathBuf::from(typed))),
+        (None, _) => Err(Failure::Usage(format!("--table {typed}: there are several drawings; use FILE=CSV to say which it fills."))),
     }
-    if p.out.as_os_str().is_empty() {
-        return Err(Failure::Usage("prep needs --out DIR, where the programs and the report go.".into()));
-    }
-    let plasma = p.stock.machine == "anvil";
-    p.stock.material = material.unwrap_or_else(|| if plasma { "mild-steel" } else { "birch-ply" }.into());
-    p.stock.thickness = thickness.unwrap_or(match p.stock.material.as_str() {
-        "card" => 1.5,
-        "mild-steel" => 6.0,
-        _ => 3.0,
-    });
-    Ok(Command::Prep(Box::new(p)))
 }
 
 /// `WxH` or `N@WxH` in mm.

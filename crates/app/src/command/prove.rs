@@ -1,60 +1,25 @@
 //! `boustrophe prove`: any program against a job that `prep` wrote.
 
+use super::book::Book;
 use crate::failure::Failure;
-use base64::Engine;
-use boustrophe_core::cache::Cache;
-use boustrophe_core::decisions::Decisions;
-use boustrophe_core::drawing::Drawing;
 use boustrophe_core::proof::{Difference, Meant, differences};
-use boustrophe_core::route::{self, Route};
+use boustrophe_core::route::Route;
 use boustrophe_core::shop::Shop;
-use serde::{Deserialize, Serialize};
+use boustrophe_shop::kept::{JOB, Kept};
+use serde::Serialize;
 use std::io::Write;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::process::ExitCode;
-use std::sync::Arc;
 
-/// Name of what a proof needs, in the folder of `prep`.
-pub const JOB: &str = "job.json";
 /// Longest program, bytes.
 const LONGEST: u64 = 1 << 30;
 
-/// What `prep` keeps of a job: all that its programs follow from.
-#[derive(Serialize, Deserialize)]
-pub struct Kept {
-    version: u32,
-    shop: Shop,
-    decisions: Decisions,
-    /// The drawings as they were read.
-    drawings: Vec<String>,
-}
-
-impl Kept {
-    /// What a job's programs follow from.
-    pub fn of(drawings: &[Arc<Drawing>], decisions: &Decisions, shop: &Shop) -> Result<Self, Failure> {
-        let packed = |d: &Arc<Drawing>| Ok(base64::engine::general_purpose::STANDARD.encode(postcard::to_stdvec(&**d)?));
-        let drawings = drawings.iter().map(packed).collect::<Result<_, postcard::Error>>();
-        let drawings = drawings.map_err(|e| Failure::Other(format!("the drawings cannot be written down: {e}")))?;
-        Ok(Self { version: 1, shop: shop.clone(), decisions: decisions.clone(), drawings })
-    }
-
-    fn read(folder: &Path) -> Result<Self, Failure> {
-        let path = folder.join(JOB);
-        let hint = "Use the folder that `boustrophe prep` wrote.";
-        let text = std::fs::read(&path).map_err(|error| Failure::File { path: path.display().to_string(), error, hint })?;
-        let wrong = |what: String| Failure::Other(format!("{}: {what}. Run prep again.", path.display()));
-        let kept: Self = serde_json::from_slice(&text).map_err(|e| wrong(format!("it is no job: {e}")))?;
-        if kept.version == 1 { Ok(kept) } else { Err(wrong(format!("it was written by another version ({})", kept.version))) }
-    }
-
-    fn route(&self) -> Result<Route, Failure> {
-        let unpacked = |text: &String| -> Option<Arc<Drawing>> {
-            Some(Arc::new(postcard::from_bytes(&base64::engine::general_purpose::STANDARD.decode(text).ok()?).ok()?))
-        };
-        let drawings: Option<Vec<Arc<Drawing>>> = self.drawings.iter().map(unpacked).collect();
-        let drawings = drawings.ok_or_else(|| Failure::Other(format!("{JOB}: its drawings cannot be read. Run prep again.")))?;
-        Ok(route::run(&drawings, &self.decisions, &self.shop, &Cache::default(), &mut |_| {}))
-    }
+/// The job in a folder of `prep`, or in a file of its own.
+fn kept(job: &Path) -> Result<Kept, Failure> {
+    let path = if job.is_file() { job.to_owned() } else { job.join(JOB) };
+    let hint = "Use the folder that `boustrophe prep` wrote, or a job.json of Release.";
+    let text = std::fs::read(&path).map_err(|error| Failure::File { path: path.display().to_string(), error, hint })?;
+    Kept::read(&text).map_err(|what| Failure::Other(format!("{}: {what}. Run prep again.", path.display())))
 }
 
 #[derive(Serialize)]
@@ -63,9 +28,25 @@ struct Answer<'a> {
     differences: &'a [Difference],
 }
 
+/// What is to be proved.
+pub struct Asked {
+    /// The program.
+    pub program: PathBuf,
+    /// The folder that `prep` wrote, or a `job.json`.
+    pub job: PathBuf,
+    /// Which sheet, from 1, where that is said.
+    pub sheet: Option<usize>,
+    /// Folder of the shop whose machines and charts are taken.
+    pub data: Option<PathBuf>,
+    /// For programs.
+    pub json: bool,
+}
+
 /// Says what a program does otherwise than the job's sheet: the one that is named, the one that the program names, or the one that
 /// it is most like.
-pub fn run(program: &Path, job: &Path, sheet: Option<usize>, json: bool) -> Result<ExitCode, Failure> {
+pub fn run(asked: &Asked) -> Result<ExitCode, Failure> {
+    let Asked { program, job, sheet, data, json } = asked;
+    let (sheet, json) = (*sheet, *json);
     let shown = program.display().to_string();
     let hint = "Check the name and that it may be read.";
     let failed = |error| Failure::File { path: shown.clone(), error, hint };
@@ -74,8 +55,11 @@ pub fn run(program: &Path, job: &Path, sheet: Option<usize>, json: bool) -> Resu
     }
     let bytes = std::fs::read(program).map_err(failed)?;
     let text = String::from_utf8_lossy(&bytes);
-    let kept = Kept::read(job)?;
-    let route = kept.route()?;
+    let mut kept = kept(job)?;
+    if data.is_some() {
+        kept.shop = Book::of(data.as_deref())?.shop;
+    }
+    let route = kept.route().ok_or_else(|| Failure::Other(format!("{JOB}: its drawings cannot be read. Run prep again.")))?;
     let sheets = route.batches.values().map(|b| b.toolpath.sheets.len()).sum::<usize>();
     if sheets == 0 {
         return Err(Failure::Other(format!("{}: the job has no sheets; nothing was nested.", job.display())));

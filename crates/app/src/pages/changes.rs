@@ -61,6 +61,8 @@ pub fn made(app: &Shared, (job, revision): (i32, i32), station: Station, batch: 
         Err(ShopError::Store(StoreError::Moved { head })) => conflict(app, job, station, edit, head),
         Err(other) => Err(other.into()),
         Ok(()) => {
+            // What is being searched for is not wanted any more.
+            searched.iter().for_each(|_| app.searches.stop(job));
             searched.map_or(Ok(()), |nested| nests::start(app, job, nested, nests::Wish::of(&app.by)))?;
             answered(app, job, station, batch)
         }

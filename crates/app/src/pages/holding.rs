@@ -7,7 +7,7 @@ use axum::extract::{Form, Path as At};
 use axum::response::{IntoResponse, Response};
 use boustrophe_core::cuts::{Cut, Line};
 use boustrophe_core::decisions::{Edit, HoldEdit};
-use boustrophe_core::finding::Station;
+use boustrophe_core::finding::{Code, Station};
 use boustrophe_core::geometry::Point;
 use boustrophe_core::hold::Op;
 use boustrophe_core::hold::hand::{nicks_with, pierce_at};
@@ -131,7 +131,7 @@ impl Carried {
 
 /// Pierces by hand that are led in elsewhere.
 fn not_kept(route: &Route) -> usize {
-    route.findings.iter().filter(|f| f.code == "pierce-not-kept").map(|f| f.count).sum()
+    route.findings.iter().filter(|f| f.code == Code::PierceNotKept).map(|f| f.count).sum()
 }
 
 /// Puts a pierce elsewhere, or tells whether it could be there.

@@ -8,7 +8,7 @@ use askama::Template;
 use axum::extract::{Path, Query};
 use axum::response::{Html, Response};
 use boustrophe_core::decisions::{Edit, OrderEdit, Strategy};
-use boustrophe_core::finding::Station;
+use boustrophe_core::finding::{Code, Station};
 use boustrophe_core::hold::Op;
 use boustrophe_core::ids::{BatchId, CutId};
 use boustrophe_core::ledger::Ledger;
@@ -76,7 +76,7 @@ fn begin_of_kind(loaded: &Loaded, cut: CutId) -> Option<usize> {
 /// Why the order cannot be as a change has it; none where it can.
 fn refused(app: &App, loaded: &Loaded, edit: &Edit) -> Result<Option<String>, AppError> {
     let route = app.route(&edit.apply(&loaded.revision.decisions)?, &loaded.shop)?;
-    let told = |f: &&boustrophe_core::finding::Finding| f.code == "place-not-kept";
+    let told = |f: &&boustrophe_core::finding::Finding| f.code == Code::PlaceNotKept;
     let before = loaded.route.findings.iter().filter(told).map(|f| f.count).sum::<usize>();
     Ok(route.findings.iter().find(told).filter(|f| f.count > before).map(|f| f.text.clone()))
 }

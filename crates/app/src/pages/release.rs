@@ -13,6 +13,7 @@ use boustrophe_core::nest::{Placement, Sheet, SheetLayout};
 use boustrophe_formats::print::{Paper, fitted, tiled};
 use boustrophe_formats::sheet::{kerf_dxf, kerf_svg, write_dxf, write_svg};
 use boustrophe_shop::app::App;
+use boustrophe_shop::kept::{JOB, Kept};
 use boustrophe_shop::names;
 use boustrophe_shop::releases::{self, REPORT};
 use boustrophe_store::Release;
@@ -49,7 +50,7 @@ fn of_release(app: &App, release: &Release, name: &str) -> Result<Option<Respons
         let file = format!("{}-{}.zip", job.id, names::safe(&job.name));
         return Ok(Some(attached(mime(name), &file, zip_of(app, release, batch)?)));
     }
-    if name == REPORT {
+    if name == REPORT || name == JOB {
         return Ok(app.store.release_paper(release.id, name)?.map(|bytes| attached(mime(name), name, bytes)));
     }
     let Some((sheet, kind)) = name.split_once('.') else { return Ok(None) };
@@ -144,6 +145,9 @@ fn file_of(app: &Arc<App>, job: i32, name: String) -> Result<Response, AppError>
         return of_release(app, &release, &name)?.ok_or_else(missing);
     }
     let loaded = app.load(job)?;
+    if name == JOB {
+        return Ok(attached(mime(&name), &name, Kept::of_job(app, &loaded)?.written()?));
+    }
     if name == REPORT {
         return Ok(attached(mime(&name), &name, boustrophe_shop::report::of(&loaded)?));
     }

@@ -5,6 +5,7 @@ mod mixed;
 mod motion;
 mod proved;
 mod refused;
+mod typed;
 
 use serde_json::Value;
 use std::f64::consts::TAU;

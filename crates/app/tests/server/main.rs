@@ -5,6 +5,7 @@ mod bursting;
 mod client;
 mod crowds;
 mod hands;
+mod job_files;
 mod killed;
 mod nested;
 mod odd_hands;

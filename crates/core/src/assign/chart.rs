@@ -2,7 +2,7 @@
 
 use super::{Item, Work};
 use crate::decisions::{AssignEdit, Decisions, Edit, Process, Stock};
-use crate::finding::{Finding, Severity, Station, counted};
+use crate::finding::{Code, Finding, Severity, Station, counted};
 use crate::ids::{BatchId, ContourId};
 use crate::shop::{Rows, Shop};
 
@@ -37,7 +37,7 @@ pub fn bereft(work: &Work, decisions: &Decisions) -> Option<Finding> {
         "{} belong to contours that are not in the drawings any more. They are kept, and hold again when the contours come back.",
         told.join(", ")
     );
-    (!told.is_empty() && !work.items.is_empty()).then(|| Finding::new(Station::Assign, Severity::Note, "bereft", told.len(), text))
+    (!told.is_empty() && !work.items.is_empty()).then(|| Finding::new(Station::Assign, Severity::Note, Code::Bereft, told.len(), text))
 }
 
 /// Pictures with fewer pixels than rows: their pixels will be seen.
@@ -57,7 +57,7 @@ fn coarse_pictures(items: &[&Item], rows: &Rows) -> Option<Finding> {
         if n == 1 { "has" } else { "have" },
         1.0 / pitch
     );
-    (n > 0).then(|| Finding::new(Station::Assign, Severity::Note, "coarse-picture", n, text).on(coarse.into_iter().map(|c| c.0)))
+    (n > 0).then(|| Finding::new(Station::Assign, Severity::Note, Code::CoarsePicture, n, text).on(coarse.into_iter().map(|c| c.0)))
 }
 
 /// Processes without a row in the cut chart: a row for the nearest thickness is proposed. Rows that are proposed are told as
@@ -77,12 +77,12 @@ fn missing_rows(items: &[&Item], batch: &Stock, rows: &Rows, shop: &Shop) -> Vec
                     "The {name} settings for {material} {} mm on {machine} are unproved: {:.0} mm/min, {:.0} %. Try them on scrap, and keep them once a run has come out well.",
                     batch.thickness, row.feed, row.power
                 );
-                findings.push(Finding::new(Station::Assign, Severity::Look, "unproved", 1, text).acceptable("Go on with them"));
+                findings.push(Finding::new(Station::Assign, Severity::Look, Code::Unproved, 1, text).acceptable("Go on with them"));
             }
             continue;
         }
         let text = format!("The cut chart has no {name} settings for {material} {} mm on {machine}.", batch.thickness);
-        let mut finding = Finding::new(Station::Assign, Severity::Stop, "chart-missing", 1, text);
+        let mut finding = Finding::new(Station::Assign, Severity::Stop, Code::ChartMissing, 1, text);
         if let Some((row, from)) = shop.proposed(&batch.machine, &batch.material, batch.thickness, process) {
             let label = format!("Try {:.0} mm/min, {:.0} %, from {from} mm", row.feed, row.power);
             finding = finding.choice(label, Edit::Assign(AssignEdit::ProposeRow { row: Box::new(row) }));

@@ -4,7 +4,7 @@ use super::{Customs, Decided, Given, Process, Why};
 use crate::clean::{Cleaned, Contour};
 use crate::decisions::{AssignEdit, Edit};
 use crate::drawing::{Nature, Style, colour_name};
-use crate::finding::{Finding, Severity, Station};
+use crate::finding::{Code, Finding, Severity, Station};
 use crate::ids::ContourId;
 use crate::shop::rules::{loosely, steps};
 use serde::{Deserialize, Serialize};
@@ -174,15 +174,15 @@ fn near_miss(row: &KeyRow, customs: &Customs) -> Option<Finding> {
     )
 }
 
-fn near_colour(row: &KeyRow, customs: &Customs) -> Option<(String, Process, &'static str)> {
+fn near_colour(row: &KeyRow, customs: &Customs) -> Option<(String, Process, Code)> {
     let stroke = row.style.stroke?;
     let near = customs.rules.iter().filter_map(|r| r.when.stroke.map(|(colour, reach)| (steps(colour, stroke), reach, colour, r.process)));
     let (off, _, colour, process) = near.filter(|n| n.0 > n.1 && n.0 <= n.1 + customs.near_colour).min_by_key(|n| n.0)?;
     let words = format!("is {off} steps of colour from {}, the shop's colour for {}", colour_name(colour), process.name().to_lowercase());
-    Some((words, process, "near-colour"))
+    Some((words, process, Code::NearColour))
 }
 
-fn near_layer(row: &KeyRow, customs: &Customs) -> Option<(String, Process, &'static str)> {
+fn near_layer(row: &KeyRow, customs: &Customs) -> Option<(String, Process, Code)> {
     let name = loosely(&row.style.layer);
     let near = customs.rules.iter().find_map(|r| {
         let pattern = r.when.layer.as_ref()?;
@@ -194,5 +194,5 @@ fn near_layer(row: &KeyRow, customs: &Customs) -> Option<(String, Process, &'sta
         "differs from the layer “{pattern}”, which the shop's rule makes {}, only by spaces or hyphens",
         process.name().to_lowercase()
     );
-    Some((words, process, "near-layer"))
+    Some((words, process, Code::NearLayer))
 }

@@ -21,7 +21,7 @@ pub use parts::Part;
 
 use crate::clean::{Cleaned, Contour};
 use crate::decisions::{AssignEdit, Edit, IntakeEdit, NestEdit};
-use crate::finding::{Finding, Severity, Station, counted};
+use crate::finding::{Code, Finding, Severity, Station, counted};
 use crate::ids::BatchId;
 use crate::shop::Shop;
 use serde::{Deserialize, Serialize};
@@ -146,7 +146,7 @@ pub fn run(drawings: &[Arc<Cleaned>], given: &Given) -> (Work, Vec<Finding>) {
         }));
         let made: Vec<_> = items[first..].iter().filter(|i| i.process != Process::Reference).map(|i| Arc::clone(&i.contour)).collect();
         let left = crate::clean::leftovers(drawing, &made);
-        let paper = left.iter().find(|f| f.code == "paper-border").map(|f| f.place.contours.clone());
+        let paper = left.iter().find(|f| f.code == Code::PaperBorder).map(|f| f.place.contours.clone());
         findings.extend(left);
         // What a plan says is tied to its parts, not to its paper.
         if let Some(paper) = paper.filter(|_| !drawing.texts.is_empty()) {
@@ -174,7 +174,7 @@ pub fn run(drawings: &[Arc<Cleaned>], given: &Given) -> (Work, Vec<Finding>) {
                 if n == 1 { "lies" } else { "lie" }
             );
             findings.push(
-                Finding::new(Station::Assign, Severity::Look, "outside-parts", n, text).on(gathered.outside.iter().copied()).mend(
+                Finding::new(Station::Assign, Severity::Look, Code::OutsideParts, n, text).on(gathered.outside.iter().copied()).mend(
                     "Make them reference",
                     Edit::Assign(AssignEdit::SetContours { contours: gathered.outside, process: Some(Process::Reference) }),
                 ),
@@ -198,7 +198,7 @@ pub fn run(drawings: &[Arc<Cleaned>], given: &Given) -> (Work, Vec<Finding>) {
             Finding::new(
                 Station::Assign,
                 Severity::Stop,
-                "no-parts",
+                Code::NoParts,
                 1,
                 "Nothing is to be made: every line is reference. Give a line in the drawing key a process.",
             )
@@ -213,7 +213,7 @@ pub fn run(drawings: &[Arc<Cleaned>], given: &Given) -> (Work, Vec<Finding>) {
             Finding::new(
                 Station::Nest,
                 Severity::Stop,
-                "no-copies",
+                Code::NoCopies,
                 none,
                 "Every part has quantity 0; nothing would be cut. Give a part a quantity of at least 1.",
             )
@@ -236,7 +236,7 @@ pub fn run(drawings: &[Arc<Cleaned>], given: &Given) -> (Work, Vec<Finding>) {
 fn left_out(items: &[Item]) -> Option<Finding> {
     let left: Vec<_> = items.iter().filter(|i| i.why == Why::Hand && i.process == Process::Reference).map(|i| i.contour.id).collect();
     let text = format!("{} left out by hand: seen, and never sent.", counted(left.len(), "line is", "lines are"));
-    (!left.is_empty()).then(|| Finding::new(Station::Proof, Severity::Note, "left-out", left.len(), text).on(left))
+    (!left.is_empty()).then(|| Finding::new(Station::Proof, Severity::Note, Code::LeftOut, left.len(), text).on(left))
 }
 
 impl Finding {
@@ -281,5 +281,5 @@ fn slots_as_thick(drawing: &Cleaned, thickness: f64) -> Option<Finding> {
         drawing.name
     );
     let at = found.iter().map(|f| f.at);
-    (!found.is_empty()).then(|| Finding::new(Station::Clean, Severity::Note, "slots", found.len(), text).at(drawing.drawing, at))
+    (!found.is_empty()).then(|| Finding::new(Station::Clean, Severity::Note, Code::Slots, found.len(), text).at(drawing.drawing, at))
 }

@@ -10,7 +10,7 @@ use crate::decisions::clean::Operation;
 use crate::decisions::nest::{Grain, PartNest};
 use crate::decisions::{AssignEdit, CleanEdit, Edit, NestEdit, Stock};
 use crate::drawing::Text;
-use crate::finding::{Finding, Severity, Station, counted};
+use crate::finding::{Code, Finding, Severity, Station, counted};
 use crate::geometry::Point;
 use crate::ids::{BatchId, ContourId, PartId};
 use std::collections::BTreeMap;
@@ -103,7 +103,7 @@ pub(super) fn told(drawing: &Cleaned, parts: &[Part], items: &[Item], given: &Gi
     let more = if kept.len() > TOLD { format!(", and {} more", kept.len() - TOLD) } else { String::new() };
     let text = format!("{} says what is wanted and is not so yet: {}{more}.", drawing.name, words.join(", "));
     let points: Vec<Point> = kept.iter().map(|t| t.middle).collect();
-    let found = Finding::new(Station::Assign, Severity::Look, "plan-says", kept.len(), text).at(drawing.drawing, points);
+    let found = Finding::new(Station::Assign, Severity::Look, Code::PlanSays, kept.len(), text).at(drawing.drawing, points);
     let label = format!("Take {}", counted(kept.len(), "note", "notes"));
     let quiet = plain && kept.iter().all(|t| matches!(t.said, Said::Copies(_) | Said::Grain { .. }));
     Some(if quiet { found.mend(label, Edit::All { edits: all }) } else { found.choice(label, Edit::All { edits: all }) })

@@ -4,7 +4,7 @@ use super::{Item, Part, Why};
 use crate::clean::{Contour, ContourId};
 use crate::decisions::Numbers;
 use crate::drawing::{Nature, Style};
-use crate::finding::{Finding, Severity, Station, counted};
+use crate::finding::{Code, Finding, Severity, Station, counted};
 use crate::geometry::{Affine, Path, Point, Vec2};
 use crate::lettering::{self, Face};
 use std::collections::BinaryHeap;
@@ -57,7 +57,7 @@ pub(super) fn add(items: &mut Vec<Item>, parts: &mut [Part], numbers: &Numbers) 
         numbers.smallest,
         if n == 1 { "goes" } else { "go" }
     );
-    (n > 0).then(|| Finding::new(Station::Assign, Severity::Note, "no-room-for-number", n, text).on(without))
+    (n > 0).then(|| Finding::new(Station::Assign, Severity::Note, Code::NoRoomForNumber, n, text).on(without))
 }
 
 /// A square of the search: its middle, half its side, the distance at its middle, and the most any point of it can have.

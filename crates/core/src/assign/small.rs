@@ -3,7 +3,7 @@
 use super::{Item, Part, Why};
 use crate::decisions::Process;
 use crate::drawing::Nature;
-use crate::finding::{Finding, Severity, Station, counted};
+use crate::finding::{Code, Finding, Severity, Station, counted};
 use crate::geometry::Bounds;
 use crate::ids::ContourId;
 
@@ -43,7 +43,7 @@ pub(super) fn leave_out(items: &mut [Item], parts: &[Part], spot: f64) -> Option
         "{} of joints would be {lowest:.1} mm high and more; under {least:.1} mm nothing can be read: left out. Make the solid larger, or tell its faces apart by the key.",
         counted(numbers, "number", "numbers")
     );
-    (numbers > 0).then(|| Finding::new(Station::Assign, Severity::Note, "numbers-small", numbers, text).on(gone))
+    (numbers > 0).then(|| Finding::new(Station::Assign, Severity::Note, Code::NumbersSmall, numbers, text).on(gone))
 }
 
 /// Strokes that stand together, each number for itself.

@@ -3,7 +3,7 @@
 use super::{Item, Process};
 use crate::clean::{ContourId, Operation};
 use crate::decisions::{AssignEdit, CleanEdit, Edit};
-use crate::finding::{Finding, Severity, Station, counted};
+use crate::finding::{Code, Finding, Severity, Station, counted};
 
 /// Open outlines whose ends are nearer than this share of their length can be closed.
 const NEARLY_CLOSED: f64 = 0.2;
@@ -23,7 +23,7 @@ pub(super) fn open(items: &[Item], spot: f64) -> Option<Finding> {
     );
     let score = Edit::Assign(AssignEdit::SetContours { contours: ids.clone(), process: Some(Process::Score) });
     let wide = spot * 3.0;
-    let finding = Finding::new(Station::Assign, Severity::Look, "engrave-open", n, text)
+    let finding = Finding::new(Station::Assign, Severity::Look, Code::EngraveOpen, n, text)
         .on(ids)
         .mend(format!("Score the {n} instead"), score)
         .choice(format!("Give them a width of {wide:.2} mm"), operations(&open, |contours| Operation::Widen { contours, width: wide }));
@@ -59,7 +59,7 @@ pub(super) fn thin(items: &[Item], spot: f64) -> Option<Finding> {
     );
     let score = Edit::Assign(AssignEdit::SetContours { contours: ids.clone(), process: Some(Process::Score) });
     Some(
-        Finding::new(Station::Assign, Severity::Look, "engrave-thin", n, text)
+        Finding::new(Station::Assign, Severity::Look, Code::EngraveThin, n, text)
             .on(ids)
             .mend(format!("Score the {n} instead"), score)
             .choice(

@@ -8,7 +8,7 @@ use super::chain::{Chained, End, rings};
 use super::identity::{self, mixed};
 use super::told::Told;
 use crate::decisions::{Edit, HoldEdit, Mend};
-use crate::finding::{Severity, counted};
+use crate::finding::{Code, Severity, counted};
 use crate::geometry::{Path, Point, Segment};
 use crate::ids::{BatchId, EdgePlace};
 use rustc_hash::FxHashMap;
@@ -161,7 +161,7 @@ impl Told<'_> {
             if n == 1 { "it were" } else { "they were" },
             counted(gaps, "nick", "nicks"),
         );
-        self.tell(Severity::Look, "nicks-drawn", n, text, found.iter().flat_map(|f| f.nicks.iter().copied()));
+        self.tell(Severity::Look, Code::NicksDrawn, n, text, found.iter().flat_map(|f| f.nicks.iter().copied()));
         let place = |f: &Nicked| {
             let places = f.nicks.iter().map(|at| EdgePlace::at(&f.path, f.path.nearest(*at).along)).collect();
             let contour = identity::first(f.name, self.decisions.id);
@@ -170,6 +170,6 @@ impl Told<'_> {
         let held = std::iter::once(self.mend(Mend::CloseNicks)).chain(found.iter().map(place)).collect();
         self.with("Close them, and hold them by nicks there".into(), Edit::All { edits: held }, true);
         self.with("Close them".into(), self.mend(Mend::CloseNicks), false);
-        self.with("Leave them open".into(), Edit::Accept { code: "nicks-drawn".into(), places: Default::default() }, false);
+        self.with("Leave them open".into(), Edit::Accept { code: Code::NicksDrawn.to_string(), places: Default::default() }, false);
     }
 }

@@ -7,7 +7,7 @@ use super::overlaps::Overlaps;
 use super::{Cleaned, Contour, ContourId, Piece, strays, trace};
 use crate::decisions::{AssignEdit, CleanEdit, DrawingDecisions, Edit, IntakeEdit, Mend};
 use crate::drawing::{Bitmap, Nature, Style};
-use crate::finding::{Finding, Severity, Station, counted};
+use crate::finding::{Code, Finding, Severity, Station, counted};
 use crate::geometry::{Path, Point, Segment, Tolerance, Vec2};
 use crate::intake::Intake;
 use crate::process::Process;
@@ -40,7 +40,7 @@ impl Told<'_> {
     pub(super) fn tell(
         &mut self,
         severity: Severity,
-        code: &str,
+        code: Code,
         count: usize,
         text: String,
         at: impl IntoIterator<Item = Point>,
@@ -61,7 +61,7 @@ impl Told<'_> {
     pub(super) fn traced(&mut self, bitmap: &Bitmap, intake: &Intake, style: usize, pieces: &mut Vec<Piece>) {
         let Some(outlines) = trace::trace(bitmap, &self.decisions.trace) else {
             let text = format!("{} is nothing but specks at this threshold; choose another.", self.file);
-            self.tell(Severity::Stop, "trace-noise", 1, text, []);
+            self.tell(Severity::Stop, Code::TraceNoise, 1, text, []);
             let (drawing, usual) = (self.decisions.id, trace::Trace::default());
             if self.decisions.trace != usual {
                 self.with("Take the usual settings".into(), Edit::Clean(CleanEdit::SetTrace { drawing, trace: usual }), false);
@@ -78,7 +78,7 @@ impl Told<'_> {
         let n = pieces.len();
         let text =
             format!("{} traced from {}. Threshold, specks and smoothness are set at Intake.", counted(n, "outline", "outlines"), self.file);
-        self.tell(Severity::Note, "traced", n, text, []);
+        self.tell(Severity::Note, Code::Traced, n, text, []);
     }
 
     pub(super) fn zero_length(&mut self, at: Vec<Point>) {
@@ -92,7 +92,7 @@ impl Told<'_> {
             self.file,
             if n == 1 { "has" } else { "have" }
         );
-        self.tell(Severity::Look, "zero-length", n, text, at);
+        self.tell(Severity::Look, Code::ZeroLength, n, text, at);
         self.with(format!("Drop the {n}"), self.mend(Mend::DropZero), true);
     }
 
@@ -109,7 +109,7 @@ impl Told<'_> {
                     self.file
                 )
             };
-            self.tell(Severity::Look, "doubled-lines", n, text, overlaps.places.iter().copied());
+            self.tell(Severity::Look, Code::DoubledLines, n, text, overlaps.places.iter().copied());
             self.with(format!("Remove the {n}"), self.mend(Mend::RemoveDoubles), true);
         }
         if overlaps.crowded {
@@ -117,8 +117,8 @@ impl Told<'_> {
                 "Lines in {} lie so thick on each other that not all could be searched for doubles. Thin them out in the drawing, and read it again.",
                 self.file
             );
-            self.tell(Severity::Look, "crowded-lines", 1, text, []);
-            self.with("Go on".into(), Edit::Accept { code: "crowded-lines".into(), places: Default::default() }, false);
+            self.tell(Severity::Look, Code::CrowdedLines, 1, text, []);
+            self.with("Go on".into(), Edit::Accept { code: Code::CrowdedLines.to_string(), places: Default::default() }, false);
         }
         let n = overlaps.shared;
         if n > 0 {
@@ -128,7 +128,7 @@ impl Told<'_> {
                 counted(n, "edge", "edges"),
                 self.file
             );
-            self.tell(Severity::Note, "shared-edges", n, text, overlaps.shared_places.iter().copied());
+            self.tell(Severity::Note, Code::SharedEdges, n, text, overlaps.shared_places.iter().copied());
         }
     }
 
@@ -137,7 +137,7 @@ impl Told<'_> {
         let largest = |gaps: &[super::chain::Gap]| gaps.iter().map(|g| g.width).fold(0.0, f64::max);
         if let n @ 1.. = chained.joined.len() {
             let text = format!("{} in {} closed, the largest {:.3} mm.", counted(n, "gap", "gaps"), self.file, largest(&chained.joined));
-            self.tell(Severity::Note, "gaps-closed", n, text, chained.joined.iter().map(|g| g.at));
+            self.tell(Severity::Note, Code::GapsClosed, n, text, chained.joined.iter().map(|g| g.at));
         }
         if let n @ 1.. = chained.open.len() {
             let largest = largest(&chained.open);
@@ -147,13 +147,13 @@ impl Told<'_> {
                 self.file
             );
             let wide = (largest * 1.01 * 1000.0).ceil() / 1000.0;
-            self.tell(Severity::Look, "gaps", n, text, chained.open.iter().map(|g| g.at));
+            self.tell(Severity::Look, Code::Gaps, n, text, chained.open.iter().map(|g| g.at));
             self.with(
                 format!("Close gaps up to {wide:.3} mm"),
                 Edit::Clean(CleanEdit::SetGap { drawing: self.decisions.id, gap: wide }),
                 true,
             );
-            self.with("Leave them open".into(), Edit::Accept { code: "gaps".into(), places: Default::default() }, false);
+            self.with("Leave them open".into(), Edit::Accept { code: Code::Gaps.to_string(), places: Default::default() }, false);
         }
         if let n @ 1.. = chained.branches.len() {
             let text = format!(
@@ -161,7 +161,7 @@ impl Told<'_> {
                 counted(n, "place", "places"),
                 self.file
             );
-            self.tell(Severity::Note, "branches", n, text, chained.branches.iter().copied());
+            self.tell(Severity::Note, Code::Branches, n, text, chained.branches.iter().copied());
         }
         if let n @ 1.. = chained.across.len() {
             let text = format!(
@@ -172,7 +172,7 @@ impl Told<'_> {
                 if n == 1 { "it is" } else { "each is" },
                 if n == 1 { "its" } else { "its own" },
             );
-            self.tell(Severity::Note, "two-styles", n, text, chained.across.iter().copied());
+            self.tell(Severity::Note, Code::TwoStyles, n, text, chained.across.iter().copied());
             self.with("Keep the styles apart".into(), self.mend(Mend::KeepStylesApart), false);
         }
         let (rows, dashes) = &chained.dashes;
@@ -183,7 +183,7 @@ impl Told<'_> {
                 counted(rows.len(), "row", "rows")
             );
             let label = format!("Join them to {}", counted(rows.len(), "line", "lines"));
-            self.tell(Severity::Look, "dashes", *dashes, text, rows.iter().copied());
+            self.tell(Severity::Look, Code::Dashes, *dashes, text, rows.iter().copied());
             self.with(label, self.mend(Mend::JoinDashes), true);
         }
     }
@@ -198,7 +198,7 @@ impl Told<'_> {
             if outlines == 1 { "crosses itself" } else { "cross themselves" },
             counted(at.len(), "place", "places")
         );
-        self.tell(Severity::Look, "self-crossing", outlines, text, at);
+        self.tell(Severity::Look, Code::SelfCrossing, outlines, text, at);
         self.with("Split them into loops".into(), self.mend(Mend::SplitCrossings), true);
     }
 
@@ -211,7 +211,7 @@ impl Told<'_> {
             self.file,
             if n == 1 { "it was" } else { "they were" }
         );
-        self.tell(Severity::Note, "unseen-outlines", n, text, at);
+        self.tell(Severity::Note, Code::UnseenOutlines, n, text, at);
         self.with("Keep them".into(), self.mend(Mend::KeepUnseen), false);
     }
 
@@ -223,7 +223,7 @@ impl Told<'_> {
             self.file,
             counted(outlines, "outline", "outlines")
         );
-        self.tell(Severity::Note, "overlaps-welded", shapes, text, at);
+        self.tell(Severity::Note, Code::OverlapsWelded, shapes, text, at);
         self.with("Keep them apart".into(), self.mend(Mend::KeepOverlaps), false);
     }
 
@@ -234,9 +234,13 @@ impl Told<'_> {
             counted(outlines, "closed outline", "closed outlines"),
             self.file
         );
-        self.tell(Severity::Look, "outlines-overlap", outlines, text, at);
+        self.tell(Severity::Look, Code::OutlinesOverlap, outlines, text, at);
         self.with("Weld them".into(), self.mend(Mend::WeldOverlaps), true);
-        self.with("Leave them as they are".into(), Edit::Accept { code: "outlines-overlap".into(), places: Default::default() }, false);
+        self.with(
+            "Leave them as they are".into(),
+            Edit::Accept { code: Code::OutlinesOverlap.to_string(), places: Default::default() },
+            false,
+        );
     }
 
     /// Joints that were meant to be smooth; smooth afterwards where that was decided.
@@ -261,7 +265,7 @@ impl Told<'_> {
                 if n == 1 { "is" } else { "are" },
                 if n == 1 { "bends" } else { "bend" },
             );
-            self.tell(Severity::Note, "kinks", n, text, at);
+            self.tell(Severity::Note, Code::Kinks, n, text, at);
             self.with(format!("Smooth the {n}"), self.mend(Mend::SmoothKinks), true);
         }
     }
@@ -284,7 +288,7 @@ impl Told<'_> {
                 self.file,
                 "points"
             );
-            self.tell(Severity::Note, "points", n, text, at);
+            self.tell(Severity::Note, Code::Points, n, text, at);
             self.with(
                 format!("Mark {} with a cross", if n == 1 { "it".into() } else { format!("the {n}") }),
                 self.mend(Mend::MarkCentres),
@@ -296,7 +300,7 @@ impl Told<'_> {
     pub(super) fn lost(&mut self, lost: &[Lost]) {
         for l in lost {
             let text = format!("“{}” has nothing left to work on in {}: its contours are gone from the drawing.", l.sentence, self.file);
-            self.tell(Severity::Look, "operation-lost", 1, text, []);
+            self.tell(Severity::Look, Code::OperationLost, 1, text, []);
             self.with("Take it back".into(), Edit::Clean(CleanEdit::TakeBack { drawing: self.decisions.id, at: l.at }), false);
         }
     }
@@ -321,7 +325,7 @@ impl Told<'_> {
                 tolerance.speck
             );
             let at: Vec<Point> = specks.iter().map(|i| contours[*i].bounds.center()).collect();
-            self.tell(Severity::Look, "specks", n, text, at);
+            self.tell(Severity::Look, Code::Specks, n, text, at);
             self.with(format!("Drop the {n}"), self.mend(Mend::DropSpecks), true);
         }
     }
@@ -352,7 +356,7 @@ impl Told<'_> {
             self.file
         );
         let text = if long.len() == 1 { text.replacen("1 curve are", "1 curve is", 1) } else { text };
-        self.tell(Severity::Note, "dense", edges, text, long.iter().map(|c| c.path.segments[0].start));
+        self.tell(Severity::Note, Code::Dense, edges, text, long.iter().map(|c| c.path.segments[0].start));
         self.with(
             format!("Follow them: {edges} to {after}"),
             Edit::Clean(CleanEdit::Refit { drawing: self.decisions.id, tolerance: Some(within) }),
@@ -372,7 +376,7 @@ pub(super) fn far_off(drawing: &Cleaned, made: &[Arc<Contour>]) -> Option<Findin
         drawing.name,
         if at.len() == 1 { "lies" } else { "lie" }
     );
-    let mut finding = Finding::new(Station::Clean, Severity::Look, "far-off", at.len(), text)
+    let mut finding = Finding::new(Station::Clean, Severity::Look, Code::FarOff, at.len(), text)
         .at(drawing.drawing, at.iter().map(|i| made[*i].bounds.center()))
         .mend("Make them reference", Edit::Assign(AssignEdit::SetContours { contours: ids.clone(), process: Some(Process::Reference) }))
         .acceptable("They belong to it");

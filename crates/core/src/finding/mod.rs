@@ -1,6 +1,9 @@
 //! What the software noticed: where, how bad, and what would mend it.
 
+mod code;
+
 pub use crate::words::counted;
+pub use code::Code;
 
 use crate::decisions::Edit;
 use crate::geometry::Point;
@@ -130,7 +133,7 @@ pub struct Remedy {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Finding {
     /// Stable name for programs, such as `doubled-lines`.
-    pub code: String,
+    pub code: Code,
     /// How bad.
     pub severity: Severity,
     /// Station that noticed.
@@ -147,8 +150,8 @@ pub struct Finding {
 
 impl Finding {
     /// A finding without place or remedy.
-    pub fn new(station: Station, severity: Severity, code: &str, count: usize, text: impl Into<String>) -> Self {
-        Self { code: code.into(), severity, station, count, text: text.into(), place: Place::default(), remedies: Vec::new() }
+    pub fn new(station: Station, severity: Severity, code: Code, count: usize, text: impl Into<String>) -> Self {
+        Self { code, severity, station, count, text: text.into(), place: Place::default(), remedies: Vec::new() }
     }
     /// Where it is, by names that stay the same while nothing there changes, and how often at each: contours where it is on
     /// contours, else points to a tenth of a millimetre, else what it says.
@@ -174,11 +177,11 @@ impl Finding {
     }
     /// The edit that accepts it where it is.
     pub fn acceptance(&self) -> Edit {
-        Edit::Accept { code: self.code.clone(), places: self.places() }
+        Edit::Accept { code: self.code.to_string(), places: self.places() }
     }
     /// With a button that accepts it where it is.
     pub fn acceptable(self, label: impl Into<String>) -> Self {
-        let code = self.code.clone();
+        let code = self.code.to_string();
         self.choice(label, Edit::Accept { code, places: BTreeMap::new() })
     }
     /// Fills in where what its buttons accept lies.

@@ -5,7 +5,7 @@
 use super::{Op, SheetPath};
 use crate::assign::{Process, Work};
 use crate::cuts::{Line, SheetCuts};
-use crate::finding::{Finding, Severity, Station, counted};
+use crate::finding::{Code, Finding, Severity, Station, counted};
 use crate::geometry::{Path, Point, Segment};
 use crate::nest::SheetLayout;
 use crate::shop::Machine;
@@ -120,6 +120,6 @@ pub(super) fn struck(sheet: usize, path: &SheetPath, cuts: &SheetCuts, unheld: b
     );
     let hold = super::HoldEdit::SetNicks { on: true }.on(crate::ids::BatchId::FIRST);
     let severity = if unheld { Severity::Note } else { Severity::Look };
-    let finding = Finding::new(Station::Hold, severity, "tips-under-way", n, text);
+    let finding = Finding::new(Station::Hold, severity, Code::TipsUnderWay, n, text);
     (n > 0).then(|| finding.on_sheet(sheet, found.iter().map(|p| p.at)).choice("Hold parts with nicks", hold).acceptable("Let them tip"))
 }

@@ -3,7 +3,7 @@
 use super::{Bench, Swept, sweep};
 use crate::assign::Process;
 use crate::decisions::NestEdit;
-use crate::finding::{Finding, Severity, Station};
+use crate::finding::{Code, Finding, Severity, Station};
 use crate::ids::BatchId;
 use crate::nest::{self, Axis, Layout, Lined, SheetLayout, in_line};
 use crate::order::{SheetSequence, Step};
@@ -44,6 +44,6 @@ pub(super) fn proposed(bench: &Bench, sequence: &SheetSequence, swept: Swept, sh
         if lines == 1 { "line" } else { "lines" },
         clock(gain)
     );
-    let finding = Finding::new(Station::Hold, Severity::Note, "out-of-line", moved, text);
+    let finding = Finding::new(Station::Hold, Severity::Note, Code::OutOfLine, moved, text);
     Some(finding.on_sheet(sheet, []).mend("Line them up", NestEdit::KeepLayout { layout: after }.on(BatchId::FIRST)))
 }

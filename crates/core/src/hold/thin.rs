@@ -2,7 +2,7 @@
 
 use super::Given;
 use crate::assign::{Part, Process, Work};
-use crate::finding::{Finding, Severity, Station, counted};
+use crate::finding::{Code, Finding, Severity, Station, counted};
 use crate::geometry::{Path, Point, Region};
 use crate::nest::Layout;
 use rayon::prelude::*;
@@ -46,7 +46,7 @@ pub(super) fn webs(work: &Work, layout: &Layout, given: &Given) -> Option<Findin
         }
     }
     let (sheet, points) = shown?;
-    let finding = Finding::new(Station::Hold, Severity::Look, "thin-web", n, text);
+    let finding = Finding::new(Station::Hold, Severity::Look, Code::ThinWeb, n, text);
     Some(finding.on(found.iter().flat_map(|f| std::iter::repeat_n(f.0.id.0, f.1.len()))).on_sheet(sheet, points).acceptable("Cut it so"))
 }
 

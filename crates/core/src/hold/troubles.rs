@@ -5,7 +5,7 @@ use super::sweep::ShortRunUp;
 use crate::assign::Process;
 use crate::clean::{ContourId, Operation};
 use crate::decisions::{AssignEdit, CleanEdit, Edit, HoldEdit, JobSetting, NestEdit};
-use crate::finding::{Finding, Severity, Station, counted};
+use crate::finding::{Code, Finding, Severity, Station, counted};
 use crate::geometry::Point;
 use crate::ids::{BatchId, CutId};
 
@@ -58,7 +58,7 @@ impl Troubles {
                 process: Some(Process::Reference),
             });
             out.push(
-                place(Finding::new(Station::Hold, Severity::Stop, "hole-vanishes", n, text), &self.vanished)
+                place(Finding::new(Station::Hold, Severity::Stop, Code::HoleVanishes, n, text), &self.vanished)
                     .leaving_out("Leave them out", drop),
             );
         }
@@ -73,7 +73,7 @@ impl Troubles {
                 contours: self.large_pictures.iter().map(|v| v.0).collect(),
                 process: Some(Process::Reference),
             });
-            let finding = Finding::new(Station::Hold, Severity::Stop, "picture-too-large", n, text);
+            let finding = Finding::new(Station::Hold, Severity::Stop, Code::PictureTooLarge, n, text);
             out.push(place(finding, &self.large_pictures).leaving_out("Leave them out", drop));
         }
         if let n @ 1.. = self.narrow.len() {
@@ -82,13 +82,13 @@ impl Troubles {
                 counted(n, "contour", "contours"),
                 has(n)
             );
-            out.push(place(Finding::new(Station::Hold, Severity::Look, "narrow-neck", n, text), &self.narrow).acceptable("Cut it so"));
+            out.push(place(Finding::new(Station::Hold, Severity::Look, Code::NarrowNeck, n, text), &self.narrow).acceptable("Cut it so"));
         }
         if let n @ 1.. = self.no_lead.len() {
             let text =
                 format!("{} {on} {} no free place for a lead and would pierce on the line.", counted(n, "contour", "contours"), has(n));
             out.push(
-                place(Finding::new(Station::Hold, Severity::Look, "no-lead", n, text), &self.no_lead).acceptable("Pierce on the line"),
+                place(Finding::new(Station::Hold, Severity::Look, Code::NoLead, n, text), &self.no_lead).acceptable("Pierce on the line"),
             );
         }
         if let n @ 1.. = self.hand_lead.len() {
@@ -107,7 +107,7 @@ impl Troubles {
             };
             let edits = self.hand_lead.iter().flat_map(|p| back(&p.0)).collect();
             out.push(
-                place(Finding::new(Station::Hold, Severity::Look, "pierce-not-kept", n, text), &self.hand_lead)
+                place(Finding::new(Station::Hold, Severity::Look, Code::PierceNotKept, n, text), &self.hand_lead)
                     .mend("Leave the pierce to the rule", Edit::All { edits }),
             );
         }
@@ -118,7 +118,7 @@ impl Troubles {
                 has(n)
             );
             out.push(
-                place(Finding::new(Station::Hold, Severity::Look, "pierce-in-cut", n, text), &self.in_a_cut).acceptable("Pierce there"),
+                place(Finding::new(Station::Hold, Severity::Look, Code::PierceInCut, n, text), &self.in_a_cut).acceptable("Pierce there"),
             );
         }
         if let n @ 1.. = self.on_the_edge.len() {
@@ -127,7 +127,7 @@ impl Troubles {
                 counted(n, "nick", "nicks")
             );
             out.push(
-                place(Finding::new(Station::Hold, Severity::Look, "nick-pierce", n, text), &self.on_the_edge)
+                place(Finding::new(Station::Hold, Severity::Look, Code::NickPierce, n, text), &self.on_the_edge)
                     .choice("Leave those nicks off", self.without_nicks(given))
                     .acceptable("Light it there"),
             );
@@ -149,7 +149,7 @@ impl Troubles {
             };
             let marked = Edit::All { edits: drawings.into_iter().map(centre).collect() };
             out.push(
-                place(Finding::new(Station::Hold, Severity::Look, "small-holes", n, text), &self.small_holes)
+                place(Finding::new(Station::Hold, Severity::Look, Code::SmallHoles, n, text), &self.small_holes)
                     .acceptable("Cut them all the same")
                     .choice("Mark their centres", marked)
                     .leaving_out("Leave them out", Edit::Assign(AssignEdit::SetContours { contours, process: Some(Process::Reference) })),
@@ -195,7 +195,7 @@ impl Troubles {
         };
         let margin = (worst.run_up + given.terms.margin).ceil();
         Some(
-            Finding::new(Station::Hold, Severity::Look, "short-run-up", n, text)
+            Finding::new(Station::Hold, Severity::Look, Code::ShortRunUp, n, text)
                 .on(self.short_run_up.iter().flat_map(|s| s.contours.iter().copied()))
                 .on_sheet(sheet, self.short_run_up.iter().map(|s| s.at))
                 .choice(format!("Sweep them at {feed:.0} mm/min, {power} %"), slower)

@@ -2,7 +2,7 @@
 
 use crate::decisions::{DrawingDecisions, Edit, IntakeEdit};
 use crate::drawing::{Drawing, FileUnits, Shape, Unit};
-use crate::finding::{Finding, Severity, Station, counted};
+use crate::finding::{Code, Finding, Severity, Station, counted};
 use crate::geometry::{Affine, Bounds, LARGEST_COORDINATE, Point};
 use crate::shop::Bed;
 use serde::Serialize;
@@ -72,7 +72,7 @@ pub fn run(drawing: &Drawing, decisions: &DrawingDecisions, bed: &Bed) -> (Intak
             Finding::new(
                 Station::Intake,
                 Severity::Stop,
-                "nothing-drawn",
+                Code::NothingDrawn,
                 1,
                 format!("{} has no lines that could be cut. Export it again with its outlines, or remove it.", drawing.file),
             )
@@ -147,11 +147,15 @@ fn ask(drawing: &Drawing, candidates: &[Candidate]) -> Finding {
     let (severity, code, text) = if pixels {
         (
             Severity::Look,
-            "pixel-size",
+            Code::PixelSize,
             format!("{} is in pixels and does not say how many make an inch. 96 is the standard; older files used 90 or 72.", drawing.file),
         )
     } else {
-        (Severity::Stop, "units-unsaid", format!("{} does not say which unit it is drawn in. Choose the size that is right.", drawing.file))
+        (
+            Severity::Stop,
+            Code::UnitsUnsaid,
+            format!("{} does not say which unit it is drawn in. Choose the size that is right.", drawing.file),
+        )
     };
     let mut finding = Finding::new(Station::Intake, severity, code, 1, text);
     for (i, c) in candidates.iter().enumerate() {
@@ -191,7 +195,7 @@ fn damaged(drawing: &Drawing, decisions: &DrawingDecisions) -> Option<Finding> {
         drawing.file,
         counted(drawing.read, "entity", "entities"),
     );
-    let finding = Finding::new(Station::Intake, Severity::Look, "damaged-file", drawing.damage.len(), text);
+    let finding = Finding::new(Station::Intake, Severity::Look, Code::DamagedFile, drawing.damage.len(), text);
     Some(
         finding
             .acceptable("Go on with what is there")
@@ -201,7 +205,7 @@ fn damaged(drawing: &Drawing, decisions: &DrawingDecisions) -> Option<Finding> {
 
 fn skipped(drawing: &Drawing) -> Vec<Finding> {
     let total: usize = drawing.skipped.values().sum();
-    let remark = |r: &String| Finding::new(Station::Intake, Severity::Note, "remark", 1, format!("{}: {r}", drawing.file));
+    let remark = |r: &String| Finding::new(Station::Intake, Severity::Note, Code::Remark, 1, format!("{}: {r}", drawing.file));
     let mut findings: Vec<Finding> = drawing.remarks.iter().map(remark).collect();
     if total == 0 {
         return findings;
@@ -212,14 +216,15 @@ fn skipped(drawing: &Drawing) -> Vec<Finding> {
             drawing.file,
             if drawing.broken.len() == 1 { "It is" } else { "It and others like it are" }
         );
-        findings
-            .push(Finding::new(Station::Intake, Severity::Look, "broken-entity", drawing.broken.len(), text).acceptable("Go on without"));
+        findings.push(
+            Finding::new(Station::Intake, Severity::Look, Code::BrokenEntity, drawing.broken.len(), text).acceptable("Go on without"),
+        );
     }
     let kinds: Vec<String> = drawing.skipped.iter().map(|(kind, n)| format!("{n} {kind}")).collect();
     findings.push(Finding::new(
         Station::Intake,
         Severity::Note,
-        "skipped",
+        Code::Skipped,
         total,
         format!("{}: {} read, {} skipped: {}.", drawing.file, drawing.read, total, kinds.join(", ")),
     ));
@@ -258,7 +263,7 @@ fn size_trouble(
             "{} would be {:.3e} × {:.3e} mm, or lies that far from its origin. Nothing over 100 m can be cut: choose another unit or remove the stray lines in the file.",
             drawing.file, w, h
         );
-        let finding = Finding::new(Station::Intake, Severity::Stop, "too-large", 1, text);
+        let finding = Finding::new(Station::Intake, Severity::Stop, Code::TooLarge, 1, text);
         return vec![offering(finding).choice("Remove it", Edit::Intake(IntakeEdit::RemoveDrawing { drawing: decisions.id }))];
     }
     let longest = bed.width.max(bed.height);
@@ -266,10 +271,13 @@ fn size_trouble(
     // A page at the scale that it is drawn to is as large as a room; its parts are told where they fit no sheet.
     let paper = !drawing.pages.is_empty() && decisions.scale != 1.0;
     let (code, text) = if w.max(h) < 0.5 || w.max(h) < ODD.1 && !asked {
-        ("tiny", format!("{} is only {w:.3} × {h:.3} mm. Is its unit right?", drawing.file))
+        (Code::Tiny, format!("{} is only {w:.3} × {h:.3} mm. Is its unit right?", drawing.file))
     } else if (w.max(h) > longest * 20.0 || w.max(h) > longest * ODD.0 && !asked) && !paper {
         let times = w.max(h) / longest;
-        ("huge", format!("{} is {:.0} × {:.0} mm, {times:.0} times {}'s bed. Is its unit or scale right?", drawing.file, w, h, bed.name))
+        (
+            Code::Huge,
+            format!("{} is {:.0} × {:.0} mm, {times:.0} times {}'s bed. Is its unit or scale right?", drawing.file, w, h, bed.name),
+        )
     } else {
         return Vec::new();
     };

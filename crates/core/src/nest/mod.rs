@@ -39,7 +39,7 @@ pub use separation::places_priced;
 use crate::assign::{PartId, Process, Work};
 pub use crate::decisions::nest::{Aim, Grain, Layout, PartNest, Placement, Sheet, SheetLayout, Turn, turned};
 use crate::decisions::{Decisions, Edit, NestEdit, Tray};
-use crate::finding::{Finding, Severity, Station, counted};
+use crate::finding::{Code, Finding, Severity, Station, counted};
 use crate::geometry::{Path, Segment};
 use crate::ids::BatchId;
 use crate::shop::{Bed, Shop};
@@ -190,7 +190,7 @@ pub fn run(work: &Work, kept: Option<&Layout>, terms: &Terms, bed: &Bed) -> (Nes
         if wanted > 0 {
             let text = format!("{} to be laid on sheets.", counted(wanted as usize, "part waits", "parts wait"));
             findings.push(
-                Finding::new(Station::Nest, Severity::Stop, "not-nested", wanted as usize, text)
+                Finding::new(Station::Nest, Severity::Stop, Code::NotNested, wanted as usize, text)
                     .choice("Nest", NestEdit::Nest.on(BatchId::FIRST)),
             );
         }
@@ -208,7 +208,7 @@ pub fn run(work: &Work, kept: Option<&Layout>, terms: &Terms, bed: &Bed) -> (Nes
     let stale = staleness(work, &layout, gone).or_else(|| other_blanks(&layout, terms)).or_else(|| other_sheets(&layout, terms));
     if let Some(text) = &stale {
         findings.push(
-            Finding::new(Station::Nest, Severity::Stop, "nest-stale", 1, text.as_str())
+            Finding::new(Station::Nest, Severity::Stop, Code::NestStale, 1, text.as_str())
                 .choice("Nest again", NestEdit::Nest.on(BatchId::FIRST)),
         );
     } else {
@@ -230,7 +230,7 @@ pub fn run(work: &Work, kept: Option<&Layout>, terms: &Terms, bed: &Bed) -> (Nes
             let smaller = layout.sheets.iter().map(|s| Sheet::rectangle(s.sheet.width.min(bed.width), s.sheet.height.min(bed.height)));
             let edits = vec![NestEdit::SetSheets { sheets: smaller.collect() }.on(BatchId::FIRST), NestEdit::Nest.on(BatchId::FIRST)];
             findings.push(
-                Finding::new(Station::Nest, Severity::Look, "sheet-over-bed", 1, text)
+                Finding::new(Station::Nest, Severity::Look, Code::SheetOverBed, 1, text)
                     .choice("Nest again on sheets as large as the bed", Edit::All { edits })
                     .acceptable("Leave it so"),
             );
@@ -246,7 +246,7 @@ pub fn run(work: &Work, kept: Option<&Layout>, terms: &Terms, bed: &Bed) -> (Nes
             Finding::new(
                 Station::Nest,
                 Severity::Stop,
-                "nest-overlap",
+                Code::NestOverlap,
                 faults,
                 format!(
                     "{} nearer to another or to the edge than the spacing of {} and margin of {} mm allow.",
@@ -317,7 +317,7 @@ fn unplaced(work: &Work, layout: &Layout, terms: &Terms) -> Vec<Finding> {
             part.name, sheet.width, sheet.height
         );
         findings.push(
-            Finding::new(Station::Nest, Severity::Stop, "part-too-large", *n as usize, text)
+            Finding::new(Station::Nest, Severity::Stop, Code::PartTooLarge, *n as usize, text)
                 .on([id.0])
                 .choice("Leave it out", NestEdit::SetQuantity { part: *id, quantity: 0 }.on(BatchId::FIRST)),
         );
@@ -325,7 +325,7 @@ fn unplaced(work: &Work, layout: &Layout, terms: &Terms) -> Vec<Finding> {
     if waiting > 0 {
         let text =
             format!("{} no place on the sheets there are. Add sheets or lower quantities.", counted(waiting, "part finds", "parts find"));
-        let mut finding = Finding::new(Station::Nest, Severity::Stop, "unplaced", waiting, text);
+        let mut finding = Finding::new(Station::Nest, Severity::Stop, Code::Unplaced, waiting, text);
         if let Some(sheet) = largest {
             // The last sheet of the list may be used as often as it takes.
             let sheets = terms.sheets.iter().cloned().chain([Sheet { count: None, ..sheet.clone() }]).collect();

@@ -3,7 +3,7 @@
 use super::{Layout, NestEdit, Placement, Sheet, SheetLayout};
 use crate::assign::{Part, Process, Work};
 use crate::decisions::{Edit, Lie, Tray};
-use crate::finding::{Finding, Severity, Station, counted};
+use crate::finding::{Code, Finding, Severity, Station, counted};
 use crate::geometry::{Affine, Bounds, Point, Vec2};
 use crate::ids::{BatchId, CopyId};
 use std::collections::BTreeSet;
@@ -82,7 +82,7 @@ pub(super) fn outside(work: &Work, layout: &Layout) -> Option<Finding> {
         counted(n, "part reaches", "parts reach")
     );
     let none: Vec<Edit> = parts.iter().map(|part| NestEdit::SetQuantity { part: *part, quantity: 0 }.on(BatchId::FIRST)).collect();
-    let mut finding = Finding::new(Station::Nest, Severity::Stop, "outside-blank", n, text).on_sheet(first, at);
+    let mut finding = Finding::new(Station::Nest, Severity::Stop, Code::OutsideBlank, n, text).on_sheet(first, at);
     let tray = layout.sheets[first].sheet.tray.as_deref().filter(|t| t.lie != Lie::Centred).cloned();
     if let Some(tray) = tray {
         let tray = Some(Box::new(Tray { lie: Lie::Centred, ..tray }));

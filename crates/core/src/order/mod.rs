@@ -10,7 +10,7 @@ mod tour;
 use crate::assign::{Process, Work};
 use crate::cuts::{Cut, CutPlan, Edge, Line, SheetCuts};
 use crate::decisions::{OrderDecisions, OrderEdit, Way};
-use crate::finding::{Finding, Severity, Station, counted};
+use crate::finding::{Code, Finding, Severity, Station, counted};
 use crate::geometry::{Path, Point};
 use crate::ids::{BatchId, CutId};
 use crate::nest::{Layout, SheetLayout};
@@ -79,7 +79,7 @@ pub fn run(task: &Task) -> (Sequence, Vec<Finding>) {
         let n = refused.len();
         let text = format!("{} cannot have the place that a hand gave: {why}.", counted(n, "cut", "cuts"));
         let back = refused.iter().map(|(cut, _)| OrderEdit::SetPlace { cut: *cut, at: None }.on(BatchId::FIRST)).collect();
-        Finding::new(Station::Order, Severity::Look, "place-not-kept", n, text)
+        Finding::new(Station::Order, Severity::Look, Code::PlaceNotKept, n, text)
             .mend("Leave them to the machine", crate::decisions::Edit::All { edits: back })
     });
     (Sequence { sheets }, finding.into_iter().collect())

@@ -7,7 +7,7 @@ use super::{Action, Meant, ProgramFault, SheetProof, Traced};
 use super::{edges, gouge, remains, settings};
 use crate::assign::Process;
 use crate::dialect::Dialect;
-use crate::finding::{Finding, Severity, Station};
+use crate::finding::{Code, Finding, Severity, Station};
 use crate::geometry::{Affine, Bounds, Path, Point, Segment, Vec2};
 use crate::hold::SheetPath;
 use crate::shop::{Machine, MachineKind};
@@ -53,7 +53,7 @@ pub(super) fn unreadable(sheet: usize, fault: &ProgramFault) -> Finding {
     Finding::new(
         Station::Proof,
         Severity::Stop,
-        "program-unreadable",
+        Code::ProgramUnreadable,
         1,
         format!("The program of sheet {} cannot be read back: {fault}.", sheet + 1),
     )
@@ -112,15 +112,15 @@ pub(super) fn run(proof: &mut SheetProof, read: &Read, meant: &Meant) -> Vec<Fau
             m.process = Some(Process::Cut);
         }
     }
-    faults.add("burned-astray", &stray, "places are burned where nothing was meant to be");
+    faults.add(Code::BurnedAstray, &stray, "places are burned where nothing was meant to be");
     twice.extend(&read.twice);
-    faults.add("picture-wrong", &read.wrong, "rows of pictures burn something else than was meant");
+    faults.add(Code::PictureWrong, &read.wrong, "rows of pictures burn something else than was meant");
     if machine.kind == MachineKind::Plasma {
-        faults.told("wrong-way", against, "closed lines are cut the other way round: the bevel comes on to the part");
+        faults.told(Code::WrongWay, against, "closed lines are cut the other way round: the bevel comes on to the part");
     }
     settings::check(read, proof, meant, &mut faults);
     coverage(&strokes, &read.missing, &mut twice, &mut faults);
-    faults.add("burned-twice", &twice, "places are burned twice: lines lie on each other");
+    faults.add(Code::BurnedTwice, &twice, "places are burned twice: lines lie on each other");
     edges::check(meant, &mut faults);
     inside_out(proof, meant, &mut faults);
     gouge::check(proof, meant, &mut faults);
@@ -293,7 +293,7 @@ fn coverage(strokes: &[Stroke], rows: &[Point], twice: &mut Vec<Point>, faults: 
             twice.push(s.path.at(0.5));
         }
     }
-    faults.add("not-burned", &missing, "lines that were meant to be burned are missing or short");
+    faults.add(Code::NotBurned, &missing, "lines that were meant to be burned are missing or short");
 }
 
 fn within_limits(actions: &[Action], machine: &Machine, to_bed: Affine, faults: &mut Faults) {
@@ -312,9 +312,9 @@ fn within_limits(actions: &[Action], machine: &Machine, to_bed: Affine, faults: 
             strong.push(Told::new(path.end, *line, format!("power {}, the machine has {}", figure(*power), machine.power_limit)));
         }
     }
-    faults.told("off-bed", off, &format!("moves leave {}'s bed of {} × {} mm", machine.name, machine.bed_width, machine.bed_height));
-    faults.told("feed-over", fast, &format!("moves are faster than {}'s {} mm/min", machine.name, machine.feed_limit));
-    faults.told("power-over", strong, &format!("moves ask for more power than {} has", machine.name));
+    faults.told(Code::OffBed, off, &format!("moves leave {}'s bed of {} × {} mm", machine.name, machine.bed_width, machine.bed_height));
+    faults.told(Code::FeedOver, fast, &format!("moves are faster than {}'s {} mm/min", machine.name, machine.feed_limit));
+    faults.told(Code::PowerOver, strong, &format!("moves ask for more power than {} has", machine.name));
 }
 
 /// Every closed cut must be done before the one around it begins.
@@ -351,7 +351,7 @@ fn inside_out(proof: &SheetProof, meant: &Meant, faults: &mut Faults) {
         .map(|(k, _)| closed[k].1.bounds().center())
         .chain(marked_late(proof, &closed))
         .collect();
-    faults.add("outer-first", &early, "places are worked on after the outline around them is cut: the part may have moved by then");
+    faults.add(Code::OuterFirst, &early, "places are worked on after the outline around them is cut: the part may have moved by then");
 }
 
 /// Where something is scored, marked or engraved within an outline that is cut all round by then.

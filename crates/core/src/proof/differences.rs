@@ -2,6 +2,7 @@
 //! the program that it is about.
 
 use super::{Meant, ProgramFault, SheetProof, compared, taken_in};
+use crate::finding::Code;
 use crate::geometry::Point;
 use rstar::primitives::{GeomWithData, Rectangle};
 use rstar::{AABB, RTree};
@@ -14,7 +15,7 @@ const MOST: usize = 1000;
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Difference {
     /// Kind, as a finding's.
-    pub code: String,
+    pub code: Code,
     /// Line of the program, from 1: the one that does it, or the nearest by where nothing is done that should be.
     pub line: usize,
     /// Where on the sheet, mm.

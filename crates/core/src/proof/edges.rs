@@ -6,6 +6,7 @@
 use super::Meant;
 use super::faults::Faults;
 use crate::assign::Process;
+use crate::finding::Code;
 use crate::geometry::Point;
 use crate::ids::EdgePlace;
 use rustc_hash::FxHashMap;
@@ -48,7 +49,7 @@ pub(super) fn check(meant: &Meant, faults: &mut Faults) {
             }
         }
     }
-    faults.add("edges-not-once", &wrong, "places of parts' edges are made by no cut, or by two");
+    faults.add(Code::EdgesNotOnce, &wrong, "places of parts' edges are made by no cut, or by two");
 }
 
 /// Stretches that surely have a place of a contour in them, and those that have it in or nearly so.

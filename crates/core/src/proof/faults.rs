@@ -2,7 +2,7 @@
 //! Findings and differences are made of it.
 
 use super::Difference;
-use crate::finding::{Finding, Severity, Station};
+use crate::finding::{Code, Finding, Severity, Station};
 use crate::geometry::Point;
 use std::collections::BTreeMap;
 
@@ -28,7 +28,7 @@ pub(super) enum Fault {
     /// The program differs: code, what it does in words, and where.
     Differs {
         /// Kind.
-        code: &'static str,
+        code: Code,
         /// Goes on behind how many there are.
         what: String,
         /// Where.
@@ -56,11 +56,11 @@ impl Faults {
         Self { sheet, faults: Vec::new() }
     }
 
-    pub(super) fn add(&mut self, code: &'static str, at: &[Point], what: &str) {
+    pub(super) fn add(&mut self, code: Code, at: &[Point], what: &str) {
         self.told(code, at.iter().map(|p| Told::new(*p, 0, String::new())).collect(), what);
     }
 
-    pub(super) fn told(&mut self, code: &'static str, at: Vec<Told>, what: &str) {
+    pub(super) fn told(&mut self, code: Code, at: Vec<Told>, what: &str) {
         if !at.is_empty() {
             self.faults.push(Fault::Differs { code, what: what.to_owned(), at });
         }
@@ -99,7 +99,7 @@ impl Fault {
     /// As differences, gathered by what is said: the first line of each, and how many more are alike. `near` finds the line for a place.
     pub(super) fn differences(self, near: impl Fn(Point) -> usize) -> Vec<Difference> {
         let (code, at) = match self {
-            Self::Differs { code, at, .. } => (code.to_owned(), at),
+            Self::Differs { code, at, .. } => (code, at),
             Self::Found(f) => {
                 let at: Vec<Told> = f.place.points.iter().map(|p| Told::new(*p, 0, String::new())).collect();
                 let at = if at.is_empty() { vec![Told::new(Point::ZERO, 0, String::new())] } else { at };
@@ -122,40 +122,40 @@ impl Fault {
                 n => format!(" ({n} more lines alike)"),
             };
             let figures = if figures.is_empty() { String::new() } else { format!(": {figures}") };
-            let text = format!("At {:.2}, {:.2} mm it {}{figures}{more}.", at.x, at.y, words(&code));
-            Difference { code: code.clone(), line, x: at.x, y: at.y, text }
+            let text = format!("At {:.2}, {:.2} mm it {}{figures}{more}.", at.x, at.y, words(code));
+            Difference { code, line, x: at.x, y: at.y, text }
         };
         alike.into_iter().map(gathered).collect()
     }
 }
 
 /// What a program does, by the code of its fault, as a sentence goes on.
-fn words(code: &str) -> &'static str {
+fn words(code: Code) -> &'static str {
     match code {
-        "burned-astray" => "burns where nothing is to be burned",
-        "burned-twice" => "burns what is burned already",
-        "not-burned" => "should burn here and does not, or not all the way",
-        "picture-wrong" => "burns a row of a picture otherwise than it is toned",
-        "off-bed" => "leaves the machine's bed",
-        "feed-over" => "goes faster than the machine can",
-        "power-over" => "asks for more power than the machine has",
-        "outer-first" => "works within an outline that is cut by then: the part may have moved",
-        "gouge" => "comes into a part that is to stay whole",
-        "wrong-feed" => "burns at another feed than chart and job say",
-        "wrong-power" => "burns with another power than chart and job say",
-        "wrong-tool" => "works with another tool in the holder than was meant",
-        "wrong-air" => "burns with the assist air switched otherwise than chart and job say",
-        "wrong-wait" => "waits longer or shorter than chart and machine ask",
-        "wrong-height" => "cuts without the torch's height being held, or holds it while it travels or pierces",
-        "wrong-stay" => "stands with the beam on for longer or shorter than was meant",
-        "wrong-way" => "cuts the other way round: the bevel comes on to the part",
-        "wrong-word" => "uses another word than the machine is spoken to with",
-        "no-run-up" => "burns a row's end while the head still comes up to speed, or brakes already",
-        "left-on" => "ends with the beam or the air on",
-        "unsafe-start" => "moves before it has said its units, absolute positions and the beam off",
-        "edges-not-once" => "makes an edge of a part never, or twice",
-        "not-cut-out" => "leaves on the part what should be cut away",
-        "burned-away" => "burns some of the part away",
+        Code::BurnedAstray => "burns where nothing is to be burned",
+        Code::BurnedTwice => "burns what is burned already",
+        Code::NotBurned => "should burn here and does not, or not all the way",
+        Code::PictureWrong => "burns a row of a picture otherwise than it is toned",
+        Code::OffBed => "leaves the machine's bed",
+        Code::FeedOver => "goes faster than the machine can",
+        Code::PowerOver => "asks for more power than the machine has",
+        Code::OuterFirst => "works within an outline that is cut by then: the part may have moved",
+        Code::Gouge => "comes into a part that is to stay whole",
+        Code::WrongFeed => "burns at another feed than chart and job say",
+        Code::WrongPower => "burns with another power than chart and job say",
+        Code::WrongTool => "works with another tool in the holder than was meant",
+        Code::WrongAir => "burns with the assist air switched otherwise than chart and job say",
+        Code::WrongWait => "waits longer or shorter than chart and machine ask",
+        Code::WrongHeight => "cuts without the torch's height being held, or holds it while it travels or pierces",
+        Code::WrongStay => "stands with the beam on for longer or shorter than was meant",
+        Code::WrongWay => "cuts the other way round: the bevel comes on to the part",
+        Code::WrongWord => "uses another word than the machine is spoken to with",
+        Code::NoRunUp => "burns a row's end while the head still comes up to speed, or brakes already",
+        Code::LeftOn => "ends with the beam or the air on",
+        Code::UnsafeStart => "moves before it has said its units, absolute positions and the beam off",
+        Code::EdgesNotOnce => "makes an edge of a part never, or twice",
+        Code::NotCutOut => "leaves on the part what should be cut away",
+        Code::BurnedAway => "burns some of the part away",
         _ => "differs from what was meant",
     }
 }

@@ -5,6 +5,7 @@ use super::faults::Faults;
 use super::{Meant, SheetProof, Traced};
 use crate::assign::Process;
 use crate::dialect::Dialect;
+use crate::finding::Code;
 use crate::geometry::{Path, Point, Segment, apart};
 use rayon::prelude::*;
 use rstar::{AABB, RTree};
@@ -72,5 +73,5 @@ pub(super) fn check(proof: &SheetProof, meant: &Meant, faults: &mut Faults) {
         bad
     };
     let bad: Vec<Point> = proof.moves.par_iter().filter(|m| m.process == Some(Process::Cut)).flat_map_iter(into_parts).collect();
-    faults.add("gouge", &bad, "places of good parts would be cut into");
+    faults.add(Code::Gouge, &bad, "places of good parts would be cut into");
 }

@@ -5,7 +5,7 @@
 
 use crate::assign::{Process, Work};
 use crate::decisions::{AssignEdit, Edit, JobSetting, NestEdit, Pose, ReleaseEdit};
-use crate::finding::{Finding, Severity, counted};
+use crate::finding::{Code, Finding, Severity, counted};
 use crate::geometry::{Bounds, Point};
 use crate::hold::{Op, SheetPath};
 use crate::ids::BatchId;
@@ -30,14 +30,14 @@ pub(crate) fn offered(
         if f.severity != Severity::Stop {
             return f;
         }
-        match f.code.as_str() {
-            "off-bed" if pose.is_moved() => f.choice("Lay the sheets at the bed's corner", ReleaseEdit::LayAtCorner.on(BatchId::FIRST)),
-            "off-bed" => on_the_bed(f, layout, machine),
-            "feed-over" => within(f, path, next_setting, |op| op.feed > machine.feed_limit, |s| s.feed = Some(machine.feed_limit)),
-            "edges-not-once" => f.mend("Cut each part by itself", by_itself()),
+        match f.code {
+            Code::OffBed if pose.is_moved() => f.choice("Lay the sheets at the bed's corner", ReleaseEdit::LayAtCorner.on(BatchId::FIRST)),
+            Code::OffBed => on_the_bed(f, layout, machine),
+            Code::FeedOver => within(f, path, next_setting, |op| op.feed > machine.feed_limit, |s| s.feed = Some(machine.feed_limit)),
+            Code::EdgesNotOnce => f.mend("Cut each part by itself", by_itself()),
             // Nothing is lost by it but the way that was saved.
-            "gouge" | "burned-twice" | "not-burned" if common_edges => f.mend("Cut each part by itself", by_itself()),
-            "power-over" => within(f, path, next_setting, |op| op.power > 100.0, |s| s.power = Some(100.0)),
+            Code::Gouge | Code::BurnedTwice | Code::NotBurned if common_edges => f.mend("Cut each part by itself", by_itself()),
+            Code::PowerOver => within(f, path, next_setting, |op| op.power > 100.0, |s| s.power = Some(100.0)),
             _ => f,
         }
     };

@@ -6,7 +6,7 @@
 
 use super::{Meant, SheetProof};
 use crate::assign::Process;
-use crate::finding::{Finding, Severity, Station, counted};
+use crate::finding::{Code, Finding, Severity, Station, counted};
 use crate::geometry::{Path, Point, Region, Segment};
 use crate::ids::{ContourId, PartId};
 use rayon::prelude::*;
@@ -58,7 +58,7 @@ pub(super) fn check(proof: &SheetProof, meant: &Meant) -> Vec<Finding> {
         .collect();
     all.sort_by_key(|d| d.0);
     let mut findings = Vec::new();
-    let mut tell = |code: &str, of: fn(&Differing) -> &Vec<Point>, what: &str| {
+    let mut tell = |code: Code, of: fn(&Differing) -> &Vec<Point>, what: &str| {
         let places: Vec<(ContourId, u32, Point)> = all.iter().flat_map(|(part, n, d)| of(d).iter().map(|p| (part.0, *n, *p))).collect();
         let n = places.len();
         if n == 0 {
@@ -69,8 +69,12 @@ pub(super) fn check(proof: &SheetProof, meant: &Meant) -> Vec<Finding> {
         let finding = Finding::new(Station::Proof, Severity::Look, code, n, text);
         findings.push(finding.on(places.iter().map(|p| p.0)).on_sheet(sheet, places.iter().map(|p| p.2)).acceptable("Cut it so"));
     };
-    tell("not-cut-out", |d| &d.left, "that should be cut away would stay on the part: the notch, slot or pocket is narrower than the kerf");
-    tell("burned-away", |d| &d.lost, "of the part would be burned away: the kerf goes over it");
+    tell(
+        Code::NotCutOut,
+        |d| &d.left,
+        "that should be cut away would stay on the part: the notch, slot or pocket is narrower than the kerf",
+    );
+    tell(Code::BurnedAway, |d| &d.lost, "of the part would be burned away: the kerf goes over it");
     findings
 }
 

@@ -6,6 +6,7 @@ use super::read::Read;
 use super::reader::{ROOM, Short};
 use super::{Action, Meant, SheetProof, Traced};
 use crate::assign::Process;
+use crate::finding::Code;
 use crate::geometry::Point;
 use crate::hold::{Op, SheetPath};
 use crate::shop::{Machine, MachineKind};
@@ -115,39 +116,39 @@ pub(super) fn check(read: &Read, proof: &SheetProof, meant: &Meant, faults: &mut
     for (line, at) in &read.odd.lit_halts {
         wrong.stay.push(Told::new(*at, *line, "it halts with the beam on".into()));
     }
-    faults.told("wrong-feed", wrong.feed, "moves burn at another feed than chart and job say");
-    faults.told("wrong-power", wrong.power, "moves burn with another power than chart and job say");
-    faults.told("wrong-tool", wrong.tool, "moves burn with another tool in the holder than was meant");
-    faults.told("wrong-air", wrong.air, "moves burn with the assist air switched otherwise than chart and job say");
+    faults.told(Code::WrongFeed, wrong.feed, "moves burn at another feed than chart and job say");
+    faults.told(Code::WrongPower, wrong.power, "moves burn with another power than chart and job say");
+    faults.told(Code::WrongTool, wrong.tool, "moves burn with another tool in the holder than was meant");
+    faults.told(Code::WrongAir, wrong.air, "moves burn with the assist air switched otherwise than chart and job say");
     let waits = wrong.pierce.is_empty();
-    faults.told("wrong-wait", wrong.pierce, "waits are longer or shorter than chart and machine ask");
-    faults.told("wrong-stay", wrong.stay, "places are burned longer or shorter than was meant: the head stands there");
+    faults.told(Code::WrongWait, wrong.pierce, "waits are longer or shorter than chart and machine ask");
+    faults.told(Code::WrongStay, wrong.stay, "places are burned longer or shorter than was meant: the head stands there");
     let asked = standing(intended, machine);
     if waits && (dark - asked).abs() > WAIT * (intended.ops.len() + 1) as f64 {
         let figures = format!("{} s in all with the beam off, {} s were meant", figure(dark), figure(asked));
         faults.told(
-            "wrong-wait",
+            Code::WrongWait,
             vec![Told::new(last, 0, figures)],
             "place is where it ends: on its way it waits longer or shorter than was meant",
         );
     }
     faults.add(
-        "wrong-height",
+        Code::WrongHeight,
         &read.wrong_height,
         "moves cut without the torch's height being held, or hold it while they travel or pierce",
     );
     let words =
         read.odd.words.iter().map(|(line, said, written)| Told::new(Point::ZERO, *line, format!("{said} in the place of {written}")));
-    faults.told("wrong-word", words.collect(), "words are others than the machine is spoken to with");
+    faults.told(Code::WrongWord, words.collect(), "words are others than the machine is spoken to with");
     let (beam, air) = read.left_on;
     if beam || air {
-        faults.add("left-on", &[last], &format!("is where it ends with the {} on; places", if beam { "beam" } else { "assist air" }));
+        faults.add(Code::LeftOn, &[last], &format!("is where it ends with the {} on; places", if beam { "beam" } else { "assist air" }));
     }
     if let Some(line) = read.relies_on_before {
         let figures = "units, absolute positions or the beam off were not said before".to_owned();
-        faults.told("unsafe-start", vec![Told::new(Point::ZERO, line, figures)], "move relies on what the machine was left in");
+        faults.told(Code::UnsafeStart, vec![Told::new(Point::ZERO, line, figures)], "move relies on what the machine was left in");
     }
-    faults.told("no-run-up", run_ups(read, proof, meant), "ends of rows burn while the head still comes up to speed, or brakes already");
+    faults.told(Code::NoRunUp, run_ups(read, proof, meant), "ends of rows burn while the head still comes up to speed, or brakes already");
 }
 
 impl Wrong {

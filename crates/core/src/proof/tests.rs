@@ -77,7 +77,7 @@ fn verdict(job: &Job, blocks: &[String]) -> Vec<String> {
     let program = format!("G21 G90 F1200\nM5\nM8\n{}M9\nM2\n", blocks.concat());
     let (_, findings) = run(&program, &job.meant(&Shop::builtin().machines[0]));
     assert!(findings.iter().all(|f| f.severity == Severity::Stop));
-    findings.into_iter().map(|f| f.code).collect()
+    findings.into_iter().map(|f| f.code.to_string()).collect()
 }
 
 #[test]

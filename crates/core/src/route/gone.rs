@@ -1,7 +1,7 @@
 //! A machine or material that the shop has no longer.
 
 use crate::decisions::{AssignEdit, Edit, Stock};
-use crate::finding::{Finding, Severity, Station};
+use crate::finding::{Code, Finding, Severity, Station};
 use crate::ids::BatchId;
 use crate::shop::Shop;
 
@@ -34,13 +34,13 @@ pub(super) fn told(b: &Stock, shop: &Shop) -> Vec<Finding> {
     // What is nearest comes first: the same material, then the same machine.
     if shop.machine(&b.machine).is_none() {
         let text = format!("The machine “{}” is no longer in the shop's book. Choose another, or write it down again.", b.machine);
-        let finding = Finding::new(Station::Assign, Severity::Stop, "machine-gone", 1, text);
+        let finding = Finding::new(Station::Assign, Severity::Stop, Code::MachineGone, 1, text);
         let (same, other): (Vec<_>, Vec<_>) = shop.chart.iter().partition(|r| r.material == b.material);
         found.push(offered(finding, &mut same.into_iter().chain(other)));
     }
     if shop.material(&b.material).is_none() {
         let text = format!("The material “{}” is no longer in the shop's book. Choose another, or write it down again.", b.material);
-        let finding = Finding::new(Station::Assign, Severity::Stop, "material-gone", 1, text);
+        let finding = Finding::new(Station::Assign, Severity::Stop, Code::MaterialGone, 1, text);
         let (same, other): (Vec<_>, Vec<_>) = shop.chart.iter().partition(|r| r.machine == b.machine);
         found.push(offered(finding, &mut same.into_iter().chain(other)));
     }

@@ -205,7 +205,7 @@ pub fn run_written_by(
 
     for f in findings.iter_mut().filter(|f| f.severity == Severity::Look) {
         f.placed();
-        if !decisions.accepted.is_empty() && decisions.accepts(&f.code, &f.places()) {
+        if !decisions.accepted.is_empty() && decisions.accepts(f.code.as_str(), &f.places()) {
             f.severity = Severity::Note;
         }
     }

@@ -155,40 +155,66 @@ impl Rule {
     }
 }
 
-/// What is wrong with a list of rules: number of the rule in the order, from 0, and why. Rules that can never say anything
-/// because one before them always does are found as well.
-pub fn troubles(rules: &[Rule]) -> Vec<(usize, String)> {
+/// What is wrong with a rule of a list.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Trouble {
+    /// Place of the rule in the order, from 0.
+    pub at: usize,
+    /// What it comes to.
+    pub kind: TroubleKind,
+    /// Why, in a sentence.
+    pub why: String,
+}
+
+/// What a trouble of a rule comes to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum TroubleKind {
+    /// It matches whatever there is.
+    Everything,
+    /// It says what cannot be meant.
+    Senseless,
+    /// One before it always says something already.
+    NeverReached,
+}
+
+/// What is wrong with a list of rules. Rules that can never say anything because one before them always does are found as well.
+pub fn troubles(rules: &[Rule]) -> Vec<Trouble> {
+    use TroubleKind::{Everything, NeverReached, Senseless};
     let mut out = Vec::new();
     for (i, rule) in rules.iter().enumerate() {
         let n = i + 1;
         if rule.when.is_empty() {
-            out.push((i, format!("rule {n} matches everything, so no rule after it and no shape would say anything. Give it a colour, a layer or another condition.")));
+            out.push(Trouble { at: i, kind: Everything, why: format!("rule {n} matches everything, so no rule after it and no shape would say anything. Give it a colour, a layer or another condition.") });
             continue;
         }
         for (what, range) in [("width", rule.when.width), ("size", rule.when.size)] {
             if range.is_some_and(|(a, b)| !(a.is_finite() && b.is_finite() && 0.0 <= a && a <= b)) {
-                out.push((i, format!("rule {n} can match nothing: its {what} runs from more to less. Type the smaller one first.")));
+                out.push(Trouble {
+                    at: i,
+                    kind: Senseless,
+                    why: format!("rule {n} can match nothing: its {what} runs from more to less. Type the smaller one first."),
+                });
             }
         }
         if rule.when.stroke.is_some_and(|s| s.1 > FURTHEST) {
-            out.push((
-                i,
-                format!(
-                    "rule {n} takes colours up to {} steps away, which is nearly any. Use at most {FURTHEST}.",
-                    rule.when.stroke.map_or(0, |s| s.1)
-                ),
-            ));
+            let reach = rule.when.stroke.map_or(0, |s| s.1);
+            let why = format!("rule {n} takes colours up to {reach} steps away, which is nearly any. Use at most {FURTHEST}.");
+            out.push(Trouble { at: i, kind: Senseless, why });
         }
         if rule.when.layer.as_ref().is_some_and(|l| l.trim().is_empty()) {
-            out.push((i, format!("rule {n} looks for a layer without a name. Type its name, or * for any.")));
+            out.push(Trouble {
+                at: i,
+                kind: Senseless,
+                why: format!("rule {n} looks for a layer without a name. Type its name, or * for any."),
+            });
         }
         if let Some(k) = rules[..i].iter().position(|before| !before.when.is_empty() && before.when.covers(&rule.when)) {
             let before = &rules[k];
-            out.push((i, if before.process == rule.process {
+            out.push(Trouble { at: i, kind: NeverReached, why: if before.process == rule.process {
                 format!("rule {n} ({}) is never reached: rule {} says the same before it.", rule.when.words(), k + 1)
             } else {
                 format!("rule {n} ({}) and rule {} disagree: {} or {}. The first says, so rule {n} is never reached; move it up or take it away.", rule.when.words(), k + 1, rule.process.name(), before.process.name())
-            }));
+            } });
         }
     }
     out
@@ -269,9 +295,9 @@ mod tests {
             rule(7, Match { closed: Some(true), ..Match::stroke([0, 0, 1]) }, Process::Cut),
         ];
         let told = troubles(&all);
-        assert_eq!(told.iter().map(|t| t.0).collect::<Vec<_>>(), [1, 3, 4, 5]);
-        assert!(told[0].1.contains("disagree: Score or Cut") && told[1].1.contains("says the same"), "{told:?}");
-        assert!(told[2].1.contains("matches everything") && told[3].1.contains("smaller one first"));
+        assert_eq!(told.iter().map(|t| t.at).collect::<Vec<_>>(), [1, 3, 4, 5]);
+        assert!(told[0].why.contains("disagree: Score or Cut") && told[1].why.contains("says the same"), "{told:?}");
+        assert!(told[2].why.contains("matches everything") && told[3].why.contains("smaller one first"));
     }
 
     proptest! {

@@ -98,7 +98,7 @@ fn verdict(path: &SheetPath, text: &str) -> Vec<String> {
         },
     );
     assert!(findings.iter().any(|f| f.code == "program-unreadable") || told.seconds > 0.0);
-    findings.into_iter().map(|f| f.code).collect()
+    findings.into_iter().map(|f| f.code.to_string()).collect()
 }
 
 fn picture_sheet(width: usize, burn: Vec<u8>, passes: u32) -> (SheetPath, String) {

@@ -198,7 +198,7 @@ fn verdict(route: &Route, job: &Job, text: &str) -> Vec<String> {
     let (path, cuts, layout) = (&b.toolpath.sheets[0], &b.plan.sheets[0], &b.nested.layout.sheets[0]);
     let (_, findings) =
         proof::run(text, &proof::Meant { sheet: 0, path, cuts, layout, work: &route.work, machine, pose: Default::default() });
-    findings.into_iter().filter(|f| f.severity == Severity::Stop).map(|f| f.code).collect()
+    findings.into_iter().filter(|f| f.severity == Severity::Stop).map(|f| f.code.to_string()).collect()
 }
 
 /// The `n`-th line (from 0) of those that begin so, changed.

@@ -9,7 +9,7 @@ use axum::extract::{Form, Multipart, Path};
 use axum::response::{Html, Redirect};
 use boustrophe_core::decisions::DrawingDecisions;
 use boustrophe_core::drawing::{Drawing, Unit};
-use boustrophe_core::finding::counted;
+use boustrophe_core::finding::{Code, counted};
 use boustrophe_core::geometry::Affine;
 use boustrophe_core::nest::{Sheet, rest};
 use boustrophe_core::quantity::{count, length, number};
@@ -271,7 +271,7 @@ fn outline(drawing: &Drawing, file: &str, known: Option<f64>, shop: &Shop) -> Re
     decided.unit = decided.unit.or(known.map(|_| Unit::Mm));
     let (closed, found) = route::outlines(drawing, &decided, &shop.machines[0], &shop.tolerance);
     if known.is_none()
-        && let Some(open) = found.iter().find(|f| f.code == "units-unsaid")
+        && let Some(open) = found.iter().find(|f| f.code == Code::UnitsUnsaid)
     {
         return Err(sentence(format!("{} Type how wide the offcut is in truth.", open.text)));
     }

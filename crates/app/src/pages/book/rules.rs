@@ -11,6 +11,7 @@ use boustrophe_core::clean::Cleaned;
 use boustrophe_core::drawing::{Unit, colour_name};
 use boustrophe_core::finding::counted;
 use boustrophe_core::quantity::{count, length};
+use boustrophe_core::shop::rules::{Trouble, TroubleKind};
 use boustrophe_core::shop::{Match, Rule, Shop, rules};
 use boustrophe_shop::app::App;
 use serde::Deserialize;
@@ -53,7 +54,7 @@ fn shown(app: &Shared) -> Result<Html<String>, AppError> {
         process: r.process.name(),
         slug: r.process.slug(),
         stroke: r.when.stroke.map_or_else(String::new, |s| colour_name(s.0)),
-        trouble: troubles.iter().filter(|t| t.0 == i).map(|t| t.1.as_str()).collect::<Vec<_>>().join(" "),
+        trouble: troubles.iter().filter(|t| t.at == i).map(|t| t.why.as_str()).collect::<Vec<_>>().join(" "),
         matched: past
             .iter()
             .flat_map(|p| &p.cleaned)
@@ -174,8 +175,12 @@ pub async fn try_rule(app: Shared, Form(form): Form<RuleForm>) -> Result<Html<St
         let mut draft = (*app.shop()).clone();
         let rule = form.rule(next_id(&draft))?;
         draft.rules.push(rule.clone());
-        let trouble =
-            rules::troubles(&draft.rules).into_iter().filter(|t| t.0 + 1 == draft.rules.len()).map(|t| t.1).collect::<Vec<_>>().join(" ");
+        let trouble = rules::troubles(&draft.rules)
+            .into_iter()
+            .filter(|t| t.at + 1 == draft.rules.len())
+            .map(|t| t.why)
+            .collect::<Vec<_>>()
+            .join(" ");
         let past = past(app)?;
         let matched = past
             .iter()
@@ -226,10 +231,8 @@ fn rule_added(app: &Arc<App>, form: &RuleForm) -> Result<usize, AppError> {
         shop.rules.push(rule);
         // Rules that disagree are told on the page; what can match nothing is refused.
         let last = shop.rules.len() - 1;
-        let impossible = |t: &(usize, String)| {
-            t.0 == last && (t.1.contains("match nothing") || t.1.contains("nearly any") || t.1.contains("without a name"))
-        };
-        rules::troubles(&shop.rules).into_iter().find(impossible).map_or(Ok(()), |t| Err(t.1))
+        let impossible = |t: &Trouble| t.at == last && t.kind == TroubleKind::Senseless;
+        rules::troubles(&shop.rules).into_iter().find(impossible).map_or(Ok(()), |t| Err(t.why))
     })
 }
 

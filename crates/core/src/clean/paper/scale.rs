@@ -6,7 +6,7 @@ use super::{MOST, Plan};
 use crate::clean::{Cleaned, views::region_at};
 use crate::decisions::{DrawingDecisions, Edit, IntakeEdit, View};
 use crate::drawing::Unit;
-use crate::finding::{Finding, Severity, Station, counted};
+use crate::finding::{Code, Finding, Severity, Station, counted};
 use crate::geometry::{Affine, Bounds, Point};
 use crate::intake::Intake;
 use crate::quantity::{length, ratio};
@@ -157,7 +157,7 @@ pub fn scale_said(drawing: &Cleaned, intake: &Intake, decided: &DrawingDecisions
         list.join("; ")
     );
     let points: Vec<Point> = wrong.iter().flat_map(|(_, t)| t.at.iter().copied()).collect();
-    let found = Finding::new(Station::Intake, Severity::Look, "scale-said", wrong.len(), text).at(drawing.drawing, points);
+    let found = Finding::new(Station::Intake, Severity::Look, Code::ScaleSaid, wrong.len(), text).at(drawing.drawing, points);
     Some(found.choice(label, edit).acceptable("It is as large as it is meant"))
 }
 

@@ -3,7 +3,7 @@
 use super::super::{Cleaned, Contour, told};
 use super::{Kind, found_by_area};
 use crate::decisions::{AssignEdit, Edit, Process};
-use crate::finding::{Finding, Severity, Station, counted};
+use crate::finding::{Code, Finding, Severity, Station, counted};
 use crate::ids::ContourId;
 use std::sync::Arc;
 
@@ -45,7 +45,7 @@ fn of_paper(drawing: &Cleaned, made: &[Arc<Contour>], paper: &[(Kind, usize)]) -
         Edit::Assign(AssignEdit::SetContours { contours, process: Some(Process::Reference) })
     };
     let all = reference(&mut paper.iter().map(|(_, i)| *i));
-    let mut finding = Finding::new(Station::Clean, Severity::Look, "paper-border", n, text)
+    let mut finding = Finding::new(Station::Clean, Severity::Look, Code::PaperBorder, n, text)
         .at(drawing.drawing, paper.iter().map(|(_, i)| made[*i].bounds.center()))
         .mend(if n == 1 { "Make it reference" } else { "Make them reference" }, all);
     if kinds.len() > 1 {

@@ -11,7 +11,7 @@ use crate::clean::{Cleaned, Contour};
 use crate::decisions::table::{Table, TableEdit};
 use crate::decisions::{Edit, IntakeEdit};
 use crate::drawing::{Nature, Style, Text};
-use crate::finding::{Finding, Severity, Station, counted};
+use crate::finding::{Code, Finding, Severity, Station, counted};
 use crate::geometry::{Affine, Bounds, Path, Point, Vec2};
 use crate::ids::ContourId;
 use crate::lettering::{self, Face};
@@ -183,7 +183,7 @@ fn unmatched(cleaned: &Cleaned, table: &Table, fields: &[Field]) -> Vec<Finding>
         );
         let edit = Edit::Intake(IntakeEdit::Table { drawing: cleaned.drawing, edit: TableEdit::Set { table: None } });
         return vec![
-            Finding::new(Station::Clean, Severity::Stop, "table-unmatched", without.len(), text).choice("Take the table off", edit),
+            Finding::new(Station::Clean, Severity::Stop, Code::TableUnmatched, without.len(), text).choice("Take the table off", edit),
         ];
     }
     let text = format!(
@@ -192,7 +192,7 @@ fn unmatched(cleaned: &Cleaned, table: &Table, fields: &[Field]) -> Vec<Finding>
         if without.len() == 1 { "has" } else { "have" },
         cleaned.name
     );
-    vec![Finding::new(Station::Clean, Severity::Note, "column-unused", without.len(), text)]
+    vec![Finding::new(Station::Clean, Severity::Note, Code::ColumnUnused, without.len(), text)]
 }
 
 /// Rows whose words are too long for their room.
@@ -216,7 +216,7 @@ fn told(cleaned: &Cleaned, table: &Table, tight: &[(usize, String, f64)]) -> Opt
     );
     let least = tight.iter().map(|t| t.2).fold(1.0, f64::min);
     let edit = |edit: TableEdit| Edit::Intake(IntakeEdit::Table { drawing: cleaned.drawing, edit });
-    let mut finding = Finding::new(Station::Clean, Severity::Stop, "row-too-long", n, text);
+    let mut finding = Finding::new(Station::Clean, Severity::Stop, Code::RowTooLong, n, text);
     if !table.two_lines && tight.iter().any(|t| t.1.contains(' ')) {
         finding = finding.choice("Set long ones in two lines", edit(TableEdit::TwoLines { on: true }));
     }

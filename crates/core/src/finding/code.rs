@@ -1,0 +1,138 @@
+//! Names of what is noticed. They are stable: reports, stored acceptances and programs go by them.
+
+use serde::{Deserialize, Serialize};
+use strum::{Display, EnumIter, EnumString, IntoStaticStr};
+
+/// What was noticed; in text as `doubled-lines`.
+#[derive(
+    Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize, Display, EnumIter, EnumString, IntoStaticStr,
+)]
+#[serde(rename_all = "kebab-case")]
+#[strum(serialize_all = "kebab-case")]
+#[allow(missing_docs)]
+pub enum Code {
+    Bereft,
+    Branches,
+    BrokenEntity,
+    BurnedAstray,
+    BurnedAway,
+    BurnedTwice,
+    ChartMissing,
+    CoarsePicture,
+    ColumnUnused,
+    CrowdedLines,
+    DamagedFile,
+    Dashes,
+    Dense,
+    DoubledLines,
+    EdgesNotOnce,
+    ElsewhereGone,
+    EngraveOpen,
+    EngraveThin,
+    FarOff,
+    FeedOver,
+    Gaps,
+    GapsClosed,
+    Gouge,
+    GuestUnwanted,
+    HoleVanishes,
+    Huge,
+    Kinks,
+    LeftOn,
+    LeftOut,
+    MachineGone,
+    MaterialGone,
+    NarrowNeck,
+    NearColour,
+    NearLayer,
+    NestOverlap,
+    NestStale,
+    NickPierce,
+    NicksDrawn,
+    NoCopies,
+    NoLead,
+    NoParts,
+    NoRoomForNumber,
+    NoRunUp,
+    NotBurned,
+    NotCutOut,
+    NotNested,
+    NothingDrawn,
+    NumbersSmall,
+    OffBed,
+    OperationLost,
+    OutOfLine,
+    OuterFirst,
+    OutlinesOverlap,
+    OutsideBlank,
+    OutsideParts,
+    OverlapsWelded,
+    PaperBorder,
+    PartTooLarge,
+    PictureTooLarge,
+    PictureWrong,
+    PierceInCut,
+    PierceNotKept,
+    PixelSize,
+    PlaceNotKept,
+    PlanSays,
+    Points,
+    PowerOver,
+    ProgramUnreadable,
+    Remark,
+    RowTooLong,
+    ScaleSaid,
+    SelfCrossing,
+    SharedEdges,
+    SheetOverBed,
+    SheetGone,
+    SheetTaken,
+    ShortRunUp,
+    Skipped,
+    Slots,
+    SmallHoles,
+    Specks,
+    TableUnmatched,
+    ThinWeb,
+    Tiny,
+    TipsUnderWay,
+    TooLarge,
+    TraceNoise,
+    Traced,
+    TwoStyles,
+    UnitsUnsaid,
+    Unplaced,
+    Unproved,
+    UnsafeStart,
+    UnseenOutlines,
+    WrongAir,
+    WrongFeed,
+    WrongHeight,
+    WrongPower,
+    WrongStay,
+    WrongTool,
+    WrongWait,
+    WrongWay,
+    WrongWord,
+    ZeroLength,
+}
+
+impl Code {
+    /// As it stands in reports: `doubled-lines`.
+    pub fn as_str(self) -> &'static str {
+        self.into()
+    }
+}
+
+/// A code is looked for by its text where it was stored as text, and in tests.
+impl PartialEq<&str> for Code {
+    fn eq(&self, text: &&str) -> bool {
+        self.as_str() == *text
+    }
+}
+
+impl PartialEq<str> for Code {
+    fn eq(&self, text: &str) -> bool {
+        self.as_str() == text
+    }
+}
