@@ -7,6 +7,7 @@ pub mod app;
 pub mod aside;
 pub mod book;
 pub mod cards;
+pub mod changed_stock;
 pub mod changing;
 pub mod demo;
 pub mod desks;

@@ -29,7 +29,7 @@ impl Book {
         Ok(Self { shop, rack: store.stock(None).map_err(|e| told(&e))? })
     }
 
-    /// Full sheets of the rack of a stock that nobody has in hand; none where it has none: then the material's usual ones are meant.
+    /// Full sheets of the rack of a stock that nobody has in hand.
     pub fn sheets(&self, stock: &Stock) -> Vec<Sheet> {
         let of = |s: &&Stocked| {
             let same = s.stock.material == stock.material && (s.stock.thickness - stock.thickness).abs() < 1e-6;

@@ -266,14 +266,12 @@ fn decide(options: &Prep, stocks: &Stocks, book: &Book, drawings: Vec<DrawingDec
     let offcuts = options.offcuts.iter().map(|path| offcut(path, &options.reading, machine)).collect::<Result<Vec<_>, _>>()?;
     let usual: Vec<Vec<Sheet>> = decisions.batches.keys().map(|id| Terms::of(&decisions, *id, shop).sheets).collect();
     for ((id, batch), usual) in decisions.batches.iter_mut().zip(usual) {
-        batch.nest.sheets = if id.is_first() && !offcuts.is_empty() {
-            offcuts.iter().cloned().chain(if full == 0 { usual } else { sheets.clone() }).collect()
-        } else {
-            sheets.clone()
-        };
-        if batch.nest.sheets.is_empty() {
-            batch.nest.sheets = book.sheets(&batch.stock);
-        }
+        // Where none are named those of the rack, and the usual ones where they do not do.
+        let rack = book.sheets(&batch.stock);
+        let cut_from = id.is_first() && !offcuts.is_empty();
+        let named = if full == 0 && (cut_from || !rack.is_empty()) { rack.into_iter().chain(usual).collect() } else { sheets.clone() };
+        let first = if cut_from { offcuts.clone() } else { Vec::new() };
+        batch.nest.sheets = first.into_iter().chain(named).collect();
         (batch.nest.turn, batch.nest.spacing, batch.nest.margin) = (options.turn, options.spacing, options.margin);
         (batch.nest.mirror, batch.nest.grain, batch.nest.common_edges) = (options.mirror, options.grain, options.common_edges);
         batch.nest.aim = options.aim;

@@ -71,20 +71,21 @@ pub struct OnwardForm {
 
 /// Sends what is left of a run that broke off, and shows the new one.
 pub async fn onward(app: Shared, Path(id): Path<i32>, Typed { form, .. }: Typed<OnwardForm>) -> Result<Redirect, AppError> {
-    let new = blocking(&app, move |app| {
-        let run = app.store.run(id)?;
-        let onward = form.from.parse().map_err(|_| AppError::sentence("that is no way on; load the page again.".into()))?;
-        let back = match form.back.trim() {
-            "" => None,
-            typed => Some(length(typed, Unit::Mm).map_err(AppError::sentence)?),
-        };
-        if let Some(back) = back.filter(|b| !(0.0..=FURTHEST_BACK).contains(b)) {
-            return Err(AppError::sentence(format!("{back} mm back will not do; use 0 to {FURTHEST_BACK}.")));
-        }
-        Ok(again::go_on(app, &run, Wanted { onward, back, moved: !form.moved.is_empty() }, app.signed(&form.person))?)
-    })
-    .await?;
+    let new = blocking(&app, move |app| gone_on(app, id, &form)).await?;
     Ok(Redirect::to(&format!("/runs/{new}")))
+}
+
+fn gone_on(app: &Shared, id: i32, form: &OnwardForm) -> Result<i32, AppError> {
+    let run = app.store.run(id)?;
+    let onward = form.from.parse().map_err(|_| AppError::sentence("that is no way on; load the page again.".into()))?;
+    let back = match form.back.trim() {
+        "" => None,
+        typed => Some(length(typed, Unit::Mm).map_err(AppError::sentence)?),
+    };
+    if let Some(back) = back.filter(|b| !(0.0..=FURTHEST_BACK).contains(b)) {
+        return Err(AppError::sentence(format!("{back} mm back will not do; use 0 to {FURTHEST_BACK}.")));
+    }
+    Ok(again::go_on(app, &run, Wanted { onward, back, moved: !form.moved.is_empty() }, app.signed(&form.person))?)
 }
 
 /// What was not cut through, and what is to be done about it.

@@ -180,22 +180,23 @@ const ASKEW: f64 = 0.35;
 /// Sets which way a part's grain runs, as a stroke on it shows.
 pub async fn grain(app: Shared, Path(job): Path<i32>, Form(form): Form<Stroke>) -> Result<Response, AppError> {
     let revision = form.revision;
-    let edit = blocking(&app, move |app| {
-        let loaded = app.load(job)?;
-        let (a, b) = (Point::new(form.x0, form.y0), Point::new(form.x1, form.y1));
-        let on = |p: &&Part| on_the_bench(&loaded, p.drawing).is_some_and(|home| p.outline.contains(home.inverse() * a.midpoint(b)));
-        let part = loaded.route.work.parts.iter().filter(on).min_by(|a, b| a.area.total_cmp(&b.area));
-        let part =
-            part.ok_or_else(|| AppError::sentence("there is no part under that stroke; draw it on the part whose grain it shows.".into()))?;
-        let grain = Grain::running((b - a).atan2(), ASKEW).ok_or_else(|| {
-            AppError::sentence("parts are laid by quarter turns to the grain: draw the stroke along the drawing or across it.".into())
-        })?;
-        let batch = part.wanted.keys().next().copied().unwrap_or(BatchId::FIRST);
-        let said = loaded.revision.decisions.batch(batch).nest.parts.get(&part.id).copied().unwrap_or_default();
-        Ok(NestEdit::SetPart { part: part.id, nest: PartNest { grain: Some(grain), ..said } }.on(batch))
-    })
-    .await?;
+    let edit = blocking(&app, move |app| grained(app, job, &form)).await?;
     make(app, job, revision, Station::Assign, edit).await
+}
+
+fn grained(app: &Shared, job: i32, form: &Stroke) -> Result<Edit, AppError> {
+    let loaded = app.load(job)?;
+    let (a, b) = (Point::new(form.x0, form.y0), Point::new(form.x1, form.y1));
+    let on = |p: &&Part| on_the_bench(&loaded, p.drawing).is_some_and(|home| p.outline.contains(home.inverse() * a.midpoint(b)));
+    let part = loaded.route.work.parts.iter().filter(on).min_by(|a, b| a.area.total_cmp(&b.area));
+    let part =
+        part.ok_or_else(|| AppError::sentence("there is no part under that stroke; draw it on the part whose grain it shows.".into()))?;
+    let grain = Grain::running((b - a).atan2(), ASKEW).ok_or_else(|| {
+        AppError::sentence("parts are laid by quarter turns to the grain: draw the stroke along the drawing or across it.".into())
+    })?;
+    let batch = part.wanted.keys().next().copied().unwrap_or(BatchId::FIRST);
+    let said = loaded.revision.decisions.batch(batch).nest.parts.get(&part.id).copied().unwrap_or_default();
+    Ok(NestEdit::SetPart { part: part.id, nest: PartNest { grain: Some(grain), ..said } }.on(batch))
 }
 
 #[cfg(test)]

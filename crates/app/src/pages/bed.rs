@@ -58,28 +58,28 @@ pub fn pictured(app: &App, machine: &str) -> Option<u64> {
 
 /// The page.
 pub async fn page(app: Shared, Path(id): Path<String>) -> Result<Html<String>, AppError> {
-    blocking(&app, move |app| {
-        let machine = machine_of(app, &id)?;
-        let at =
-            |kind: &str| std::fs::metadata(file(app, &id, kind)?).and_then(|m| m.modified()).map_err(|_| AppError::NoPage(String::new()));
-        let taken = at("flat").ok().map(|t| {
-            let t = OffsetDateTime::from(t);
-            format!("{:04}-{:02}-{:02} {:02}:{:02} UTC", t.year(), u8::from(t.month()), t.day(), t.hour(), t.minute())
-        });
-        // A photo that is newer than what was made of one before waits to be laid flat.
-        let waits = at("photo").ok().filter(|p| at("flat").ok().is_none_or(|f| f < *p));
-        let photo = waits.and_then(|_| std::fs::read(file(app, &id, "photo").ok()?).ok()).and_then(|b| bitmap::photo(&b).ok());
-        let place = rack::place_on(&machine.id);
-        let mut lying = Vec::new();
-        for s in app.store.stock(None)?.into_iter().filter(|s| s.stock.place == place) {
-            let Some(at) = s.stock.sheet.on_bed else { continue };
-            let rings: Vec<String> = s.stock.sheet.edges().iter().take(1).map(|p| corners(p, at, machine.bed_height)).collect();
-            lying.push((rack::name(&s), rings.join(" ")));
-        }
-        let materials = app.shop().materials.iter().map(|m| (m.id.clone(), m.name.clone())).collect();
-        html(&Page { machine, taken, photo: photo.map(|p| (p.width, p.height)), materials, lying })
-    })
-    .await
+    blocking(&app, move |app| shown(app, &id)).await
+}
+
+fn shown(app: &Shared, id: &str) -> Result<Html<String>, AppError> {
+    let machine = machine_of(app, &id)?;
+    let at = |kind: &str| std::fs::metadata(file(app, &id, kind)?).and_then(|m| m.modified()).map_err(|_| AppError::NoPage(String::new()));
+    let taken = at("flat").ok().map(|t| {
+        let t = OffsetDateTime::from(t);
+        format!("{:04}-{:02}-{:02} {:02}:{:02} UTC", t.year(), u8::from(t.month()), t.day(), t.hour(), t.minute())
+    });
+    // A photo that is newer than what was made of one before waits to be laid flat.
+    let waits = at("photo").ok().filter(|p| at("flat").ok().is_none_or(|f| f < *p));
+    let photo = waits.and_then(|_| std::fs::read(file(app, &id, "photo").ok()?).ok()).and_then(|b| bitmap::photo(&b).ok());
+    let place = rack::place_on(&machine.id);
+    let mut lying = Vec::new();
+    for s in app.store.stock(None)?.into_iter().filter(|s| s.stock.place == place) {
+        let Some(at) = s.stock.sheet.on_bed else { continue };
+        let rings: Vec<String> = s.stock.sheet.edges().iter().take(1).map(|p| corners(p, at, machine.bed_height)).collect();
+        lying.push((rack::name(&s), rings.join(" ")));
+    }
+    let materials = app.shop().materials.iter().map(|m| (m.id.clone(), m.name.clone())).collect();
+    html(&Page { machine, taken, photo: photo.map(|p| (p.width, p.height)), materials, lying })
 }
 
 fn corners(path: &Outline, at: Point, height: f64) -> String {
@@ -144,19 +144,20 @@ pub struct Known {
 /// Lays a photo flat by two points that are known.
 pub async fn known(app: Shared, Path(id): Path<String>, Typed { form: known, .. }: Typed<Known>) -> Result<Redirect, AppError> {
     let to = format!("/bed/{id}");
-    blocking(&app, move |app| {
-        let machine = machine_of(app, &id)?;
-        let bytes = std::fs::read(file(app, &id, "photo")?).map_err(|_| AppError::sentence("the photo is gone; drop it again.".into()))?;
-        let photo = bitmap::photo(&bytes).map_err(AppError::sentence)?;
-        let mm = |t: &str| length(t.trim(), Unit::Mm).map_err(AppError::sentence);
-        let on_bed = [Point::new(mm(&known.ax)?, mm(&known.ay)?), Point::new(mm(&known.bx)?, mm(&known.by)?)];
-        let seen = [Point::new(known.px, known.py), Point::new(known.qx, known.qy)];
-        let to_photo = similar(on_bed, seen).map_err(|e| AppError::sentence(format!("{e}.")))?;
-        let flat = Flat::of(&photo, (machine.bed_width, machine.bed_height), |p| to_photo * p);
-        save(app, &id, "flat", &flat.photo)
-    })
-    .await?;
+    blocking(&app, move |app| measured(app, &id, &known)).await?;
     Ok(Redirect::to(&to))
+}
+
+fn measured(app: &Shared, id: &str, known: &Known) -> Result<(), AppError> {
+    let machine = machine_of(app, &id)?;
+    let bytes = std::fs::read(file(app, &id, "photo")?).map_err(|_| AppError::sentence("the photo is gone; drop it again.".into()))?;
+    let photo = bitmap::photo(&bytes).map_err(AppError::sentence)?;
+    let mm = |t: &str| length(t.trim(), Unit::Mm).map_err(AppError::sentence);
+    let on_bed = [Point::new(mm(&known.ax)?, mm(&known.ay)?), Point::new(mm(&known.bx)?, mm(&known.by)?)];
+    let seen = [Point::new(known.px, known.py), Point::new(known.qx, known.qy)];
+    let to_photo = similar(on_bed, seen).map_err(|e| AppError::sentence(format!("{e}.")))?;
+    let flat = Flat::of(&photo, (machine.bed_width, machine.bed_height), |p| to_photo * p);
+    save(app, &id, "flat", &flat.photo)
 }
 
 /// The bed's picture, flat, or the photo that waits.

@@ -157,49 +157,51 @@ fn set(app: &Shared, job: i32, batch: BatchId, tray: Tray) -> Result<(), AppErro
 
 /// Begins a job that cuts the tray's jig.
 pub async fn cut_jig(app: Shared, Path(job): Path<i32>, Form(of): Form<Of>) -> Result<Redirect, AppError> {
-    let to = blocking(&app, move |app| {
-        let tray = tray_of(app, job, of.batch)?;
-        if let Some(there) = tray.jig.filter(|j| app.store.job(*j).is_ok()) {
-            return Ok(there);
-        }
-        let loaded = app.load(job)?.about(of.batch);
-        let machine = loaded.here().stock.machine.clone();
-        // Of what the machine's chart cuts first: people change it to the scrap they have.
-        let row = loaded.shop.chart.iter().filter(|r| r.machine == machine && r.process == Process::Cut);
-        let row = row.min_by(|a, b| a.thickness.total_cmp(&b.thickness));
-        let stock = row.map_or_else(Stock::default, |r| Stock { machine, material: r.material.clone(), thickness: r.thickness });
-        // The trays will lie as the jig does: unturned.
-        let decisions = NestEdit::SetTurn { turn: Turn::None }.on(BatchId::FIRST).apply(&Decisions::on(stock))?;
-        let made = app.store.add_job(&format!("Jig for {}", loaded.job.name), &app.by, None, &decisions)?;
-        incoming::add_own(app, made.id, &[(format!("jig{}", jig::ENDING), jig::to_text(&tray).into_bytes())], &app.by)?;
-        set(app, job, of.batch, Tray { jig: Some(made.id), ..(*tray).clone() })?;
-        Ok(made.id)
-    })
-    .await?;
+    let to = blocking(&app, move |app| jig_begun(app, job, &of)).await?;
     Ok(Redirect::to(&format!("/jobs/{to}/nest")))
+}
+
+fn jig_begun(app: &Shared, job: i32, of: &Of) -> Result<i32, AppError> {
+    let tray = tray_of(app, job, of.batch)?;
+    if let Some(there) = tray.jig.filter(|j| app.store.job(*j).is_ok()) {
+        return Ok(there);
+    }
+    let loaded = app.load(job)?.about(of.batch);
+    let machine = loaded.here().stock.machine.clone();
+    // Of what the machine's chart cuts first: people change it to the scrap they have.
+    let row = loaded.shop.chart.iter().filter(|r| r.machine == machine && r.process == Process::Cut);
+    let row = row.min_by(|a, b| a.thickness.total_cmp(&b.thickness));
+    let stock = row.map_or_else(Stock::default, |r| Stock { machine, material: r.material.clone(), thickness: r.thickness });
+    // The trays will lie as the jig does: unturned.
+    let decisions = NestEdit::SetTurn { turn: Turn::None }.on(BatchId::FIRST).apply(&Decisions::on(stock))?;
+    let made = app.store.add_job(&format!("Jig for {}", loaded.job.name), &app.by, None, &decisions)?;
+    incoming::add_own(app, made.id, &[(format!("jig{}", jig::ENDING), jig::to_text(&tray).into_bytes())], &app.by)?;
+    set(app, job, of.batch, Tray { jig: Some(made.id), ..(*tray).clone() })?;
+    Ok(made.id)
 }
 
 /// The tray lies where its jig was cut: the next tray goes there too.
 pub async fn where_jig_lies(app: Shared, Path(job): Path<i32>, Form(of): Form<Of>) -> Result<Redirect, AppError> {
-    blocking(&app, move |app| {
-        let tray = tray_of(app, job, of.batch)?;
-        let sentence = |text: &str| AppError::sentence(text.into());
-        let jig = tray.jig.ok_or_else(|| sentence("no job cuts this tray's jig; have it cut first."))?;
-        let loaded = app.load(jig)?;
-        let here = loaded.here();
-        let lies = here.nested.layout.sheets.iter().zip(&here.poses).find_map(|(s, pose)| s.placed.first().map(|p| (p, pose)));
-        let (placed, pose) = lies.ok_or_else(|| sentence("the jig is not nested yet; nest it where it will lie on the bed."))?;
-        let to_bed = pose.to_bed() * placed.affine();
-        let (origin, right) = (to_bed * Point::ZERO, to_bed * Point::new(1.0, 0.0));
-        if (right - origin).y.abs() > 1e-6 || right.x < origin.x || placed.mirrored {
-            return Err(sentence(
-                "the jig lies turned on its sheet or on the bed; nest it with turns “none”, or line the tray up by two points at Release.",
-            ));
-        }
-        let on_bed = Some(Point::new((origin.x * 1000.0).round() / 1000.0, (origin.y * 1000.0).round() / 1000.0));
-        set(app, job, of.batch, Tray { on_bed, ..(*tray).clone() })?;
-        Ok(nests::start(app, job, of.batch, nests::Wish::of(&app.by))?)
-    })
-    .await?;
+    blocking(&app, move |app| laid_by_jig(app, job, &of)).await?;
     Ok(Redirect::to(&format!("/jobs/{job}/nest")))
+}
+
+fn laid_by_jig(app: &Shared, job: i32, of: &Of) -> Result<(), AppError> {
+    let tray = tray_of(app, job, of.batch)?;
+    let sentence = |text: &str| AppError::sentence(text.into());
+    let jig = tray.jig.ok_or_else(|| sentence("no job cuts this tray's jig; have it cut first."))?;
+    let loaded = app.load(jig)?;
+    let here = loaded.here();
+    let lies = here.nested.layout.sheets.iter().zip(&here.poses).find_map(|(s, pose)| s.placed.first().map(|p| (p, pose)));
+    let (placed, pose) = lies.ok_or_else(|| sentence("the jig is not nested yet; nest it where it will lie on the bed."))?;
+    let to_bed = pose.to_bed() * placed.affine();
+    let (origin, right) = (to_bed * Point::ZERO, to_bed * Point::new(1.0, 0.0));
+    if (right - origin).y.abs() > 1e-6 || right.x < origin.x || placed.mirrored {
+        return Err(sentence(
+            "the jig lies turned on its sheet or on the bed; nest it with turns “none”, or line the tray up by two points at Release.",
+        ));
+    }
+    let on_bed = Some(Point::new((origin.x * 1000.0).round() / 1000.0, (origin.y * 1000.0).round() / 1000.0));
+    set(app, job, of.batch, Tray { on_bed, ..(*tray).clone() })?;
+    Ok(nests::start(app, job, of.batch, nests::Wish::of(&app.by))?)
 }

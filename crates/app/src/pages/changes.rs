@@ -126,20 +126,21 @@ pub struct Holds {
 
 /// Writes down the room that slots in a job's material want, as a coupon has shown it.
 pub async fn holds(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Holds>) -> Result<Redirect, AppError> {
-    blocking(&app, move |app| {
-        let mm = |text: &str| length(text.trim(), Unit::Mm).map_err(AppError::sentence);
-        let room = room(mm(&form.width)?, mm(&form.measured)?);
-        let loaded = app.load(job)?;
-        let id = loaded.revision.decisions.first().stock.material.clone();
-        book::change(app, "material", None, (app.signed(&form.person), "from a coupon"), |shop| {
-            let known = shop.materials.iter_mut().find(|m| m.id == id).ok_or("its material is not in the shop's book any more")?;
-            known.clearance = Some(room);
-            book::told(&known.troubles())
-        })?;
-        Ok(())
-    })
-    .await?;
+    blocking(&app, move |app| held(app, job, &form)).await?;
     Ok(Redirect::to(&format!("/jobs/{job}/clean")))
+}
+
+fn held(app: &Shared, job: i32, form: &Holds) -> Result<(), AppError> {
+    let mm = |text: &str| length(text.trim(), Unit::Mm).map_err(AppError::sentence);
+    let room = room(mm(&form.width)?, mm(&form.measured)?);
+    let loaded = app.load(job)?;
+    let id = loaded.revision.decisions.first().stock.material.clone();
+    book::change(app, "material", None, (app.signed(&form.person), "from a coupon"), |shop| {
+        let known = shop.materials.iter_mut().find(|m| m.id == id).ok_or("its material is not in the shop's book any more")?;
+        known.clearance = Some(room);
+        book::told(&known.troubles())
+    })?;
+    Ok(())
 }
 
 /// Figures of a slot coupon.

@@ -185,23 +185,24 @@ pub struct Region {
 /// Takes only what lies in a box, besides the boxes that were taken before.
 pub async fn region(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Region>) -> Result<Response, AppError> {
     let revision = form.revision;
-    let edit = blocking(&app, move |app| {
-        let loaded = app.load(job)?;
-        let d = state(&loaded, form.drawing)?;
-        let place = on_the_bench(&loaded, form.drawing).ok_or_else(|| gone(form.drawing))?;
-        if loaded.revision.decisions.drawing(form.drawing).is_some_and(|d| d.views.iter().any(|v| v.scale != 1.0)) {
-            return Err(AppError::sentence(
-                "its views have scales of their own and lie elsewhere than on the page: box more of them on its pages.".into(),
-            ));
-        }
-        let home = (place * d.intake.transform).inverse();
-        let corners = [(form.x0, form.y0), (form.x1, form.y0), (form.x1, form.y1), (form.x0, form.y1)];
-        let mut regions = loaded.revision.decisions.drawing(form.drawing).map_or_else(Vec::new, |d| d.regions.clone());
-        regions.push(Bounds::of(corners.map(|(x, y)| home * Point::new(x, y))));
-        Ok(Edit::Intake(IntakeEdit::SetRegions { drawing: form.drawing, regions }))
-    })
-    .await?;
+    let edit = blocking(&app, move |app| boxed(app, job, &form)).await?;
     changes::make(app, job, revision, Station::Intake, edit).await
+}
+
+fn boxed(app: &Shared, job: i32, form: &Region) -> Result<Edit, AppError> {
+    let loaded = app.load(job)?;
+    let d = state(&loaded, form.drawing)?;
+    let place = on_the_bench(&loaded, form.drawing).ok_or_else(|| gone(form.drawing))?;
+    if loaded.revision.decisions.drawing(form.drawing).is_some_and(|d| d.views.iter().any(|v| v.scale != 1.0)) {
+        return Err(AppError::sentence(
+            "its views have scales of their own and lie elsewhere than on the page: box more of them on its pages.".into(),
+        ));
+    }
+    let home = (place * d.intake.transform).inverse();
+    let corners = [(form.x0, form.y0), (form.x1, form.y0), (form.x1, form.y1), (form.x0, form.y1)];
+    let mut regions = loaded.revision.decisions.drawing(form.drawing).map_or_else(Vec::new, |d| d.regions.clone());
+    regions.push(Bounds::of(corners.map(|(x, y)| home * Point::new(x, y))));
+    Ok(Edit::Intake(IntakeEdit::SetRegions { drawing: form.drawing, regions }))
 }
 
 /// Another file in the place of a drawing's: a new revision of it.

@@ -32,21 +32,22 @@ struct Piece {
 
 /// The work of a run as JSON.
 pub async fn work(app: Shared, Path(id): Path<i32>) -> Result<Response, AppError> {
-    blocking(&app, move |app| {
-        let run = app.store.run(id)?;
-        let (sheet, path) = again::own_work(app, &run)?;
-        let size = sheet.sheet().map_or((1.0, 1.0), |s| (s.layout.sheet.width, s.layout.sheet.height));
-        let close = size.0.max(size.1) * CLOSE;
-        let piece = |op: &Op| {
-            let copy = sheet.copies().get(op.placement);
-            let part = copy.and_then(|p| sheet.batch().work.part(p.copy.part));
-            let copies = part.filter(|p| p.quantity > 1).and(copy).map_or_else(String::new, |p| format!(" {}", p.copy.number));
-            let name = part.map_or_else(|| op.process.name().to_owned(), |p| format!("{}{copies}, {}", p.name, op.process.name()));
-            Piece { name, process: op.process.slug(), lines: lines(op, close) }
-        };
-        Ok(axum::Json(Live { width: size.0, height: size.1, pieces: path.ops.iter().map(piece).collect() }).into_response())
-    })
-    .await
+    blocking(&app, move |app| working(app, id)).await
+}
+
+fn working(app: &Shared, id: i32) -> Result<Response, AppError> {
+    let run = app.store.run(id)?;
+    let (sheet, path) = again::own_work(app, &run)?;
+    let size = sheet.sheet().map_or((1.0, 1.0), |s| (s.layout.sheet.width, s.layout.sheet.height));
+    let close = size.0.max(size.1) * CLOSE;
+    let piece = |op: &Op| {
+        let copy = sheet.copies().get(op.placement);
+        let part = copy.and_then(|p| sheet.batch().work.part(p.copy.part));
+        let copies = part.filter(|p| p.quantity > 1).and(copy).map_or_else(String::new, |p| format!(" {}", p.copy.number));
+        let name = part.map_or_else(|| op.process.name().to_owned(), |p| format!("{}{copies}, {}", p.name, op.process.name()));
+        Piece { name, process: op.process.slug(), lines: lines(op, close) }
+    };
+    Ok(axum::Json(Live { width: size.0, height: size.1, pieces: path.ops.iter().map(piece).collect() }).into_response())
 }
 
 fn lines(op: &Op, close: f64) -> Vec<Vec<f64>> {

@@ -133,22 +133,23 @@ struct Ways {
 
 /// Ways over a batch's sheets with what each comes to, one at a time: the page asks for the next when it has one.
 pub async fn strategies(app: Shared, Path(job): Path<i32>, Query(of): Query<Of>) -> Result<Html<String>, AppError> {
-    blocking(&app, move |app| {
-        let loaded = app.load(job)?.about(of.batch);
-        let current = loaded.decided().order.strategy;
-        let others: Vec<Strategy> = Strategy::ALL.into_iter().filter(|s| *s != current).collect();
-        let next = |n: usize| others.get(n).map(|s| (n, s.name()));
-        let (revision, batch) = (loaded.revision.id, loaded.batch);
-        let Some(n) = of.way else {
-            let rows = vec![choice(&loaded, current, &loaded.here().ledger)];
-            return html(&Strategies { job, revision, batch, rows, next: next(0) });
-        };
-        let strategy = *others.get(n).ok_or_else(|| AppError::NoPage(format!("/jobs/{job}/orders")))?;
-        let edit = OrderEdit::SetStrategy { strategy }.on(batch).apply(&loaded.revision.decisions)?;
-        let then = app.deep.install(|| app.route(&edit, &loaded.shop))?.batch(batch).ledger;
-        html(&Ways { job, revision, batch, rows: vec![choice(&loaded, strategy, &then)], next: next(n + 1) })
-    })
-    .await
+    blocking(&app, move |app| ways(app, job, &of)).await
+}
+
+fn ways(app: &Shared, job: i32, of: &Of) -> Result<Html<String>, AppError> {
+    let loaded = app.load(job)?.about(of.batch);
+    let current = loaded.decided().order.strategy;
+    let others: Vec<Strategy> = Strategy::ALL.into_iter().filter(|s| *s != current).collect();
+    let next = |n: usize| others.get(n).map(|s| (n, s.name()));
+    let (revision, batch) = (loaded.revision.id, loaded.batch);
+    let Some(n) = of.way else {
+        let rows = vec![choice(&loaded, current, &loaded.here().ledger)];
+        return html(&Strategies { job, revision, batch, rows, next: next(0) });
+    };
+    let strategy = *others.get(n).ok_or_else(|| AppError::NoPage(format!("/jobs/{job}/orders")))?;
+    let edit = OrderEdit::SetStrategy { strategy }.on(batch).apply(&loaded.revision.decisions)?;
+    let then = app.deep.install(|| app.route(&edit, &loaded.shop))?.batch(batch).ledger;
+    html(&Ways { job, revision, batch, rows: vec![choice(&loaded, strategy, &then)], next: next(n + 1) })
 }
 
 /// A way with what it comes to, against the one that is chosen.

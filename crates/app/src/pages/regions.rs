@@ -82,41 +82,36 @@ fn regions(decided: &DrawingDecisions, mm: f64) -> Vec<Region> {
 
 /// The pages of a drawing with what is boxed on them.
 pub async fn pages(app: Shared, Path((job, drawing)): Path<(i32, u32)>) -> Result<Html<String>, AppError> {
-    blocking(&app, move |app| {
-        let loaded = app.load(job)?;
-        let d = state(&loaded, drawing)?;
-        let decided = loaded
-            .revision
-            .decisions
-            .drawing(drawing)
-            .ok_or_else(|| AppError::sentence("that drawing is gone; load the page again.".into()))?;
-        let all = whole(&d.drawing, d.intake.raw);
-        let room = 0.02 * all.width().max(all.height()).max(1e-6);
-        let texts = d.drawing.entities.iter().filter_map(|e| match &e.shape {
-            Shape::Text(t) => Some((t.at.x, -t.at.y, t.height * 1.35, -t.angle.to_degrees(), t.value.clone())),
-            _ => None,
-        });
-        let mm = d.intake.mm();
-        html(&Pages {
-            job,
-            drawing,
-            revision: loaded.revision.id,
-            name: decided.name.clone(),
-            view: format!(
-                "{:.4} {:.4} {:.4} {:.4}",
-                all.min.x - room,
-                -all.max.y - room,
-                all.width() + 2.0 * room,
-                all.height() + 2.0 * room
-            ),
-            hair: room / 20.0,
-            lines: lines(&d.drawing, all),
-            texts: texts.take(2000).collect(),
-            pages: d.drawing.pages.iter().map(|p| [p.min.x, -p.max.y, p.width(), p.height()]).collect(),
-            regions: regions(decided, mm),
-        })
+    blocking(&app, move |app| paged(app, job, drawing)).await
+}
+
+fn paged(app: &Shared, job: i32, drawing: u32) -> Result<Html<String>, AppError> {
+    let loaded = app.load(job)?;
+    let d = state(&loaded, drawing)?;
+    let decided = loaded
+        .revision
+        .decisions
+        .drawing(drawing)
+        .ok_or_else(|| AppError::sentence("that drawing is gone; load the page again.".into()))?;
+    let all = whole(&d.drawing, d.intake.raw);
+    let room = 0.02 * all.width().max(all.height()).max(1e-6);
+    let texts = d.drawing.entities.iter().filter_map(|e| match &e.shape {
+        Shape::Text(t) => Some((t.at.x, -t.at.y, t.height * 1.35, -t.angle.to_degrees(), t.value.clone())),
+        _ => None,
+    });
+    let mm = d.intake.mm();
+    html(&Pages {
+        job,
+        drawing,
+        revision: loaded.revision.id,
+        name: decided.name.clone(),
+        view: format!("{:.4} {:.4} {:.4} {:.4}", all.min.x - room, -all.max.y - room, all.width() + 2.0 * room, all.height() + 2.0 * room),
+        hair: room / 20.0,
+        lines: lines(&d.drawing, all),
+        texts: texts.take(2000).collect(),
+        pages: d.drawing.pages.iter().map(|p| [p.min.x, -p.max.y, p.width(), p.height()]).collect(),
+        regions: regions(decided, mm),
     })
-    .await
 }
 
 /// A region boxed, changed or dropped; places in drawing units, y down as on the picture.
@@ -147,29 +142,29 @@ pub async fn change(
     Path((job, drawing)): Path<(i32, u32)>,
     Typed { form, .. }: Typed<RegionForm>,
 ) -> Result<Redirect, AppError> {
-    blocking(&app, move |app| {
-        let edit = match form.what.as_str() {
-            "add" => {
-                let loaded = app.load(job)?;
-                let mut regions = loaded.revision.decisions.drawing(drawing).map_or_else(Vec::new, |d| d.regions.clone());
-                let box_ = Bounds::of([Point::new(form.x0, -form.y0), Point::new(form.x1, -form.y1)]);
-                if !(box_.width() > 0.0 && box_.height() > 0.0) {
-                    return Err(AppError::sentence("draw a box with a width and a height round what is to be made.".into()));
-                }
-                regions.push(box_);
-                Edit::Intake(IntakeEdit::SetRegions { drawing, regions })
-            }
-            "say" => {
-                let scale = if form.scale.trim().is_empty() { 1.0 } else { ratio(form.scale.trim())? };
-                Edit::Intake(IntakeEdit::SetView { drawing, region: form.region, view: View { name: form.name.trim().into(), scale } })
-            }
-            _ => Edit::Intake(IntakeEdit::DropRegion { drawing, region: form.region }),
-        };
-        // What is boxed is boxed on whatever is there; what is said of a region is said of the one that was shown.
-        let done =
-            if form.what == "add" { incoming::on_top(app, job, &edit, &app.by) } else { apply(app, job, form.revision, &edit, &app.by) };
-        Ok(done?)
-    })
-    .await?;
+    blocking(&app, move |app| changed(app, job, drawing, form)).await?;
     Ok(Redirect::to(&format!("/jobs/{job}/drawings/{drawing}/pages")))
+}
+
+fn changed(app: &Shared, job: i32, drawing: u32, form: RegionForm) -> Result<(), AppError> {
+    let edit = match form.what.as_str() {
+        "add" => {
+            let loaded = app.load(job)?;
+            let mut regions = loaded.revision.decisions.drawing(drawing).map_or_else(Vec::new, |d| d.regions.clone());
+            let box_ = Bounds::of([Point::new(form.x0, -form.y0), Point::new(form.x1, -form.y1)]);
+            if !(box_.width() > 0.0 && box_.height() > 0.0) {
+                return Err(AppError::sentence("draw a box with a width and a height round what is to be made.".into()));
+            }
+            regions.push(box_);
+            Edit::Intake(IntakeEdit::SetRegions { drawing, regions })
+        }
+        "say" => {
+            let scale = if form.scale.trim().is_empty() { 1.0 } else { ratio(form.scale.trim())? };
+            Edit::Intake(IntakeEdit::SetView { drawing, region: form.region, view: View { name: form.name.trim().into(), scale } })
+        }
+        _ => Edit::Intake(IntakeEdit::DropRegion { drawing, region: form.region }),
+    };
+    // What is boxed is boxed on whatever is there; what is said of a region is said of the one that was shown.
+    let done = if form.what == "add" { incoming::on_top(app, job, &edit, &app.by) } else { apply(app, job, form.revision, &edit, &app.by) };
+    Ok(done?)
 }

@@ -24,22 +24,23 @@ fn is_open(app: &Arc<App>) -> Result<(), AppError> {
 
 /// The page.
 pub async fn page(app: Shared) -> Result<Html<String>, AppError> {
-    blocking(&app, |app| {
-        is_open(app)?;
-        let stands = |id: &str| {
-            let seen = app.desks.desk(id).map(|d| d.seen()).unwrap_or_default();
-            seen.status.as_ref().filter(|_| seen.live()).map_or_else(
-                || "not heard".to_owned(),
-                |s| {
-                    let alarm = s.alarm.map_or_else(String::new, |a| format!(", alarm {a}"));
-                    format!("{}{alarm}{}", s.state, if s.unknown { ", does not know its place" } else { "" })
-                },
-            )
-        };
-        let machines = app.shop().machines.iter().map(|m| (m.id.clone(), m.name.clone(), stands(&m.id))).collect();
-        html(&Page { machines })
-    })
-    .await
+    blocking(&app, move |app| shown(app)).await
+}
+
+fn shown(app: &Shared) -> Result<Html<String>, AppError> {
+    is_open(app)?;
+    let stands = |id: &str| {
+        let seen = app.desks.desk(id).map(|d| d.seen()).unwrap_or_default();
+        seen.status.as_ref().filter(|_| seen.live()).map_or_else(
+            || "not heard".to_owned(),
+            |s| {
+                let alarm = s.alarm.map_or_else(String::new, |a| format!(", alarm {a}"));
+                format!("{}{alarm}{}", s.state, if s.unknown { ", does not know its place" } else { "" })
+            },
+        )
+    };
+    let machines = app.shop().machines.iter().map(|m| (m.id.clone(), m.name.clone(), stands(&m.id))).collect();
+    html(&Page { machines })
 }
 
 /// What befalls a machine, in the words of its room.

@@ -2,7 +2,6 @@
 
 use super::after::{Made, WayOn, copies, ways};
 use super::run_words::{says, silence, told, waits};
-use super::ticks::{Item, items, signed, ticked};
 use super::typed::Typed;
 use super::{Shared, blocking, named};
 use crate::error::{AppError, html};
@@ -16,11 +15,12 @@ use boustrophe_core::time::clock;
 use boustrophe_machine::{Alarm, State};
 use boustrophe_shop::app::App;
 use boustrophe_shop::cards::{Told, release_told};
-use boustrophe_shop::desks::{QUIET, Seen, Word};
+use boustrophe_shop::desks::Seen;
 use boustrophe_shop::releases;
 use boustrophe_shop::runs::again::SheetOf;
-use boustrophe_shop::runs::{MOST_TIMES, send as send_run, watch};
-use boustrophe_store::{Run, StoreError};
+use boustrophe_shop::runs::list::{Item, items, signed};
+use boustrophe_shop::runs::{MOST_TIMES, orders, send as send_run, watch};
+use boustrophe_store::Run;
 use serde::Deserialize;
 
 #[derive(Template)]
@@ -262,68 +262,8 @@ pub async fn status(app: Shared, Path((id, shown)): Path<(i32, String)>) -> Resu
 
 /// Start, pause, resume, stop; or out of the queue.
 pub async fn order(app: Shared, Path((id, word)): Path<(i32, String)>) -> Result<Response, AppError> {
-    // Stop goes to the machine before anything is read or written.
-    if word == "stop"
-        && let Some(desk) = app.desks.at(id)
-    {
-        desk.stop().await?;
-        tracing::info!(run = id, by = app.by, "stop");
-        settled(&app, id).await?;
-        return status(app, Path((id, String::new()))).await;
-    }
-    let run = blocking(&app, move |app| Ok(app.store.run(id)?)).await?;
-    let desk = app.desks.desk(&run.machine)?;
-    match word.as_str() {
-        "stop" => {
-            desk.stop().await?;
-            tracing::info!(run = id, machine = run.machine, by = app.by, "stop");
-            settled(&app, id).await?;
-        }
-        // About the machine, whatever run is at it.
-        "clear" | "zero" => {
-            tracing::info!(run = id, machine = run.machine, word, "order");
-            desk.tell(&word).await?;
-            heard(desk, |s| if word == "clear" { s.alarm.is_none() } else { !s.unknown }).await;
-        }
-        "withdraw" => {
-            blocking(&app, move |app| match app.store.requeue(id, RunState::Withdrawn, &format!("by {}", app.by)) {
-                Err(StoreError::RunMoved { .. }) => Err(AppError::sentence("it is at the machine already; stop it there.".into())),
-                other => Ok(other?),
-            })
-            .await?;
-            desk.look_again();
-        }
-        other => {
-            let word: Word = other.parse().map_err(|_| AppError::NoPage(format!("/runs/{id}/{other}")))?;
-            if run.ended_at.is_some() {
-                return Err(AppError::sentence(format!("{} has ended; send the sheet again to run it once more.", run.file_name)));
-            }
-            if word == Word::Start {
-                blocking(&app, move |app| ticked(app, &run)).await?;
-            }
-            app.desks.desk(&blocking(&app, move |app| Ok(app.store.run(id)?.machine)).await?)?.order(id, word).await?;
-        }
+    if !orders::order(&app, id, &word, &app.by).await? {
+        return Err(AppError::NoPage(format!("/runs/{id}/{word}")));
     }
     status(app, Path((id, String::new()))).await
-}
-
-/// Waits until the machine says so of itself, for as long as that may take.
-async fn heard(desk: &boustrophe_shop::desks::Desk, so: impl Fn(&boustrophe_machine::Status) -> bool) {
-    let until = std::time::Instant::now() + QUIET;
-    while std::time::Instant::now() < until && !desk.seen().status.as_ref().is_some_and(&so) {
-        tokio::time::sleep(std::time::Duration::from_millis(30)).await;
-    }
-}
-
-/// Waits until the record has followed a stop, as long as the machine is heard; a silent one is told by the page.
-async fn settled(app: &Shared, id: i32) -> Result<(), AppError> {
-    let until = std::time::Instant::now() + QUIET;
-    while std::time::Instant::now() < until {
-        let run = blocking(app, move |app| Ok(app.store.run(id)?)).await?;
-        if run.ended_at.is_some() || matches!(run.state, RunState::Waiting | RunState::Ready) {
-            break;
-        }
-        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
-    }
-    Ok(())
 }

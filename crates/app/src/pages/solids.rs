@@ -64,30 +64,31 @@ struct Pairs {
 
 /// Which edges of a solid belong together, to be printed.
 pub async fn pairs(app: Shared, Path((job, drawing)): Path<(i32, u32)>) -> Result<Html<String>, AppError> {
-    blocking(&app, move |app| {
-        let loaded = app.load(job)?;
-        let d = state(&loaded, drawing)?;
-        let decided = loaded.revision.decisions.drawing(drawing);
-        let (Some(solid), Some(decided)) = (&d.drawing.solid, decided) else {
-            return Err(AppError::sentence("this drawing is no solid of so few triangles that its edges could be listed.".into()));
-        };
-        let stem = decided.name.rsplit_once('.').map_or(decided.name.as_str(), |s| s.0);
-        let part = |n: usize| format!("{stem} {n}");
-        let row = |p: Pair| {
-            (
-                p.number,
-                part(p.faces[0]),
-                part(p.faces[1]),
-                format!("{:.1}", p.length),
-                format!("{:.1}", p.angle),
-                if p.shortened > 0.0 { format!("{:.2}", p.shortened) } else { String::new() },
-                format!("{:.1}", p.bevel),
-            )
-        };
-        let pairs = solid.pairs(&decided.solid, d.intake.mm());
-        let shortened = pairs.iter().any(|p| p.shortened > 0.0);
-        let rows = pairs.into_iter().map(row).collect();
-        html(&Pairs { job, name: decided.name.clone(), words: decided.solid.words(), shortened, rows })
-    })
-    .await
+    blocking(&app, move |app| paired(app, job, drawing)).await
+}
+
+fn paired(app: &Shared, job: i32, drawing: u32) -> Result<Html<String>, AppError> {
+    let loaded = app.load(job)?;
+    let d = state(&loaded, drawing)?;
+    let decided = loaded.revision.decisions.drawing(drawing);
+    let (Some(solid), Some(decided)) = (&d.drawing.solid, decided) else {
+        return Err(AppError::sentence("this drawing is no solid of so few triangles that its edges could be listed.".into()));
+    };
+    let stem = decided.name.rsplit_once('.').map_or(decided.name.as_str(), |s| s.0);
+    let part = |n: usize| format!("{stem} {n}");
+    let row = |p: Pair| {
+        (
+            p.number,
+            part(p.faces[0]),
+            part(p.faces[1]),
+            format!("{:.1}", p.length),
+            format!("{:.1}", p.angle),
+            if p.shortened > 0.0 { format!("{:.2}", p.shortened) } else { String::new() },
+            format!("{:.1}", p.bevel),
+        )
+    };
+    let pairs = solid.pairs(&decided.solid, d.intake.mm());
+    let shortened = pairs.iter().any(|p| p.shortened > 0.0);
+    let rows = pairs.into_iter().map(row).collect();
+    html(&Pairs { job, name: decided.name.clone(), words: decided.solid.words(), shortened, rows })
 }

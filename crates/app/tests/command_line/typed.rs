@@ -55,7 +55,7 @@ fn shop(folder: &std::path::Path) -> Store {
     let sheet = |width, offcut, count| OnRack {
         material: "birch-ply".into(),
         thickness: 3.0,
-        sheet: Sheet::rectangle(width, 200.0),
+        sheet: Sheet::rectangle(width, 260.0),
         offcut,
         count,
         price: None,

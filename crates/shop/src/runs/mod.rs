@@ -5,6 +5,8 @@ pub mod again;
 #[cfg(test)]
 mod broken;
 mod hand;
+pub mod list;
+pub mod orders;
 #[cfg(test)]
 mod pace;
 pub mod said;

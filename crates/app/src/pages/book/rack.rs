@@ -9,27 +9,24 @@ use axum::extract::{Form, Multipart, Path};
 use axum::response::{Html, Redirect};
 use boustrophe_core::decisions::DrawingDecisions;
 use boustrophe_core::drawing::{Drawing, Unit};
-use boustrophe_core::finding::{Code, counted};
+use boustrophe_core::finding::Code;
 use boustrophe_core::geometry::Affine;
-use boustrophe_core::nest::{Sheet, rest};
+use boustrophe_core::nest::Sheet;
 use boustrophe_core::quantity::{count, length, number};
 use boustrophe_core::route;
 use boustrophe_core::shop::{Shop, thickness};
 use boustrophe_formats::svg::path_data;
 use boustrophe_shop::app::App;
+use boustrophe_shop::changed_stock::{StockChange, change_stock, place, seen};
 use boustrophe_shop::incoming::Dropped;
 use boustrophe_shop::rack::{balance, name, place_words};
-use boustrophe_store::{OnRack, StockEvent, Stocked, StoreError, Taken};
+use boustrophe_store::{OnRack, StockEvent, Stocked};
 use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-/// Pieces that an offcut is cut up into at most.
-const MOST_PIECES: usize = 3;
 /// Sheets of one kind at most.
 const MOST_SHEETS: u32 = 100_000;
-/// Longest place that is kept, letters.
-const LONGEST_PLACE: usize = 60;
 
 struct Item {
     s: Stocked,
@@ -89,11 +86,6 @@ fn item(app: &App, s: Stocked) -> Result<Item, AppError> {
     })
 }
 
-/// Price and place in one word: a change is made on what somebody saw.
-fn seen(stock: &OnRack) -> String {
-    format!("{} at {}", stock.price.map_or_else(|| "as usual".into(), |p| p.to_string()), stock.place)
-}
-
 /// More or fewer, as typed: `+3`, `- 2`; nothing is none.
 fn more(typed: &str) -> Result<i32, String> {
     let bare: String = typed.chars().filter(|c| !c.is_whitespace()).map(|c| if c == '\u{2212}' { '-' } else { c }).collect();
@@ -106,21 +98,22 @@ fn more(typed: &str) -> Result<i32, String> {
 
 /// The rack, shelf by shelf.
 pub async fn rack(app: Shared) -> Result<Html<String>, AppError> {
-    blocking(&app, move |app| {
-        let shop = app.shop();
-        let mut shelves: BTreeMap<(String, String), Shelf> = BTreeMap::new();
-        for s in app.store.stock(None)? {
-            let material = shop.material(&s.stock.material);
-            let title = format!("{} {} mm", material.map_or(s.stock.material.as_str(), |m| m.name.as_str()), s.stock.thickness);
-            let key = (s.stock.material.clone(), format!("{:09.3}", s.stock.thickness));
-            let tone = material.map_or("#dddddd".to_owned(), |m| m.tone.clone());
-            let shelf = shelves.entry(key).or_insert_with(|| Shelf { title, tone, items: Vec::new() });
-            shelf.items.push(item(app, s)?);
-        }
-        let materials = shop.materials.iter().map(|m| (m.id.clone(), m.name.clone())).collect();
-        html(&Rack { balance: balance(app)?, shelves: shelves.into_values().collect(), materials })
-    })
-    .await
+    blocking(&app, move |app| shown(app)).await
+}
+
+fn shown(app: &Shared) -> Result<Html<String>, AppError> {
+    let shop = app.shop();
+    let mut shelves: BTreeMap<(String, String), Shelf> = BTreeMap::new();
+    for s in app.store.stock(None)? {
+        let material = shop.material(&s.stock.material);
+        let title = format!("{} {} mm", material.map_or(s.stock.material.as_str(), |m| m.name.as_str()), s.stock.thickness);
+        let key = (s.stock.material.clone(), format!("{:09.3}", s.stock.thickness));
+        let tone = material.map_or("#dddddd".to_owned(), |m| m.tone.clone());
+        let shelf = shelves.entry(key).or_insert_with(|| Shelf { title, tone, items: Vec::new() });
+        shelf.items.push(item(app, s)?);
+    }
+    let materials = shop.materials.iter().map(|m| (m.id.clone(), m.name.clone())).collect();
+    html(&Rack { balance: balance(app)?, shelves: shelves.into_values().collect(), materials })
 }
 
 /// Something on the rack, as it is typed.
@@ -151,58 +144,19 @@ fn price(text: &str) -> Result<Option<f64>, AppError> {
     if (0.0..=1e7).contains(&p) { Ok(Some(p)) } else { Err(AppError::sentence(format!("“{typed}” is no price; type 0 or more"))) }
 }
 
-fn place(text: &str) -> String {
-    text.trim().replace(':', " ").chars().take(LONGEST_PLACE).collect()
-}
-
 /// Changes something on the rack, takes it away, or cuts it up into its largest pieces.
 pub async fn change(app: Shared, Path(id): Path<i32>, Form(form): Form<StockForm>) -> Result<Redirect, AppError> {
     blocking(&app, move |app| changed(app, id, form)).await
 }
 
 fn changed(app: &Arc<App>, id: i32, form: StockForm) -> Result<Redirect, AppError> {
-    let stocked = app.store.stocked(id)?;
-    let person = who(&form.person);
-    if form.what != "keep" && !stocked.reserved.is_empty() {
-        let held: Vec<String> = stocked.reserved.iter().map(|r| format!("“{}”", r.1)).collect();
-        return Err(AppError::sentence(format!(
-            "{} is in hand for {}; let those nest on something else first.",
-            name(&stocked),
-            held.join(" and ")
-        )));
-    }
-    match form.what.as_str() {
-        "away" => {
-            let taken = Taken { person, words: "thrown away", ..Taken::default() };
-            // As many as somebody saw: what was put there since stays.
-            let fewer = -i32::try_from(form.there).unwrap_or(i32::MAX);
-            app.store.change_stock(id, (fewer, stocked.stock.price, &stocked.stock.place), &taken)?;
-        }
-        "pieces" => cut_up(app, &stocked, person)?,
-        _ => {
-            let n = more(&form.more)?;
-            if form.saw != seen(&stocked.stock) {
-                return Err(StoreError::Changed { what: ("rack".into(), format!("{}: {}", name(&stocked), seen(&stocked.stock))) }.into());
-            }
-            // What lies on a machine's bed lies there until somebody says another place.
-            let stays = form.place.trim() == place_words(&app.shop(), &stocked.stock.place);
-            let (price, place) = (price(&form.price)?, if stays { stocked.stock.place.clone() } else { place(&form.place) });
-            let words = format!("{n:+}, {}, at “{place}”", price.map_or_else(|| "price as usual".into(), |p| format!("{p} each")));
-            app.store.change_stock(id, (n, price, &place), &Taken { person, words: &words, ..Taken::default() })?;
-        }
-    }
+    let change = match form.what.as_str() {
+        "away" => StockChange::Away { there: form.there },
+        "pieces" => StockChange::Pieces,
+        _ => StockChange::Keep { more: more(&form.more)?, price: price(&form.price)?, place: form.place, saw: form.saw },
+    };
+    change_stock(app, id, &change, who(&form.person))?;
     Ok(Redirect::to("/shop/rack"))
-}
-
-fn cut_up(app: &App, stocked: &Stocked, person: &str) -> Result<(), AppError> {
-    let pieces = rest::largest(&stocked.stock.sheet, MOST_PIECES);
-    if pieces.is_empty() {
-        return Err(AppError::sentence(format!("{} has no piece of 20 × 125 mm or more in it; throw it away.", name(stocked))));
-    }
-    let rests: Vec<OnRack> = pieces.iter().map(|(sheet, _)| stocked.piece(sheet, format!("cut from {}", name(stocked)))).collect();
-    let words = format!("cut up into {}", counted(rests.len(), "piece", "pieces"));
-    app.store.take_stock(stocked.id, &Taken { person, words: &words, ..Taken::default() }, &rests)?;
-    Ok(())
 }
 
 /// What is put on the rack, as a form with or without a file says it.

@@ -171,27 +171,24 @@ struct Tried {
 
 /// What a rule would change in the jobs that are there, before it is kept.
 pub async fn try_rule(app: Shared, Form(form): Form<RuleForm>) -> Result<Html<String>, AppError> {
-    blocking(&app, move |app| {
-        let mut draft = (*app.shop()).clone();
-        let rule = form.rule(next_id(&draft))?;
-        draft.rules.push(rule.clone());
-        let trouble = rules::troubles(&draft.rules)
-            .into_iter()
-            .filter(|t| t.at + 1 == draft.rules.len())
-            .map(|t| t.why)
-            .collect::<Vec<_>>()
-            .join(" ");
-        let past = past(app)?;
-        let matched = past
-            .iter()
-            .flat_map(|p| &p.cleaned)
-            .flat_map(|c| &c.contours)
-            .filter(|c| rule.when.holds(&c.style, c.path.closed, c.bounds))
-            .count();
-        let lines = past.iter().filter_map(|p| would_change(p, &draft)).collect();
-        html(&Tried { words: rule.words(), trouble, matched, jobs: past.len(), lines })
-    })
-    .await
+    blocking(&app, move |app| tried(app, &form)).await
+}
+
+fn tried(app: &Shared, form: &RuleForm) -> Result<Html<String>, AppError> {
+    let mut draft = (*app.shop()).clone();
+    let rule = form.rule(next_id(&draft))?;
+    draft.rules.push(rule.clone());
+    let trouble =
+        rules::troubles(&draft.rules).into_iter().filter(|t| t.at + 1 == draft.rules.len()).map(|t| t.why).collect::<Vec<_>>().join(" ");
+    let past = past(app)?;
+    let matched = past
+        .iter()
+        .flat_map(|p| &p.cleaned)
+        .flat_map(|c| &c.contours)
+        .filter(|c| rule.when.holds(&c.style, c.path.closed, c.bounds))
+        .count();
+    let lines = past.iter().filter_map(|p| would_change(p, &draft)).collect();
+    html(&Tried { words: rule.words(), trouble, matched, jobs: past.len(), lines })
 }
 
 /// What becomes something else in a job under other rules, in a sentence; `None` for nothing.
@@ -247,20 +244,21 @@ pub struct Move {
 
 /// Moves a rule, or takes it away.
 pub async fn move_rule(app: Shared, Path(id): Path<u32>, Form(form): Form<Move>) -> Result<Redirect, AppError> {
-    blocking(&app, move |app| {
-        change(app, "rule", None, (&form.person, ""), |shop| {
-            let at = shop.rules.iter().position(|r| r.id == id).ok_or("that rule is not there any more; load the page again")?;
-            match form.what.as_str() {
-                "up" if at > 0 => shop.rules.swap(at, at - 1),
-                "down" if at + 1 < shop.rules.len() => shop.rules.swap(at, at + 1),
-                "remove" => drop(shop.rules.remove(at)),
-                _ => {}
-            }
-            Ok(())
-        })
-    })
-    .await?;
+    blocking(&app, move |app| moved(app, id, &form)).await?;
     Ok(Redirect::to("/shop/rules"))
+}
+
+fn moved(app: &Shared, id: u32, form: &Move) -> Result<usize, AppError> {
+    change(app, "rule", None, (&form.person, ""), |shop| {
+        let at = shop.rules.iter().position(|r| r.id == id).ok_or("that rule is not there any more; load the page again")?;
+        match form.what.as_str() {
+            "up" if at > 0 => shop.rules.swap(at, at - 1),
+            "down" if at + 1 < shop.rules.len() => shop.rules.swap(at, at + 1),
+            "remove" => drop(shop.rules.remove(at)),
+            _ => {}
+        }
+        Ok(())
+    })
 }
 
 #[cfg(test)]

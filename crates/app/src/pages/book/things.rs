@@ -220,25 +220,22 @@ struct Sample {
 
 /// A sample program in a dialect as it is typed.
 pub async fn try_dialect(app: Shared, Path(id): Path<String>, Form(tried): Form<Tried>) -> Result<Html<String>, AppError> {
-    blocking(&app, move |app| {
-        let shop = app.shop();
-        let machine = shop.machine(&id).ok_or_else(|| AppError::NoPage(format!("/shop/machines/{id}/dialect")))?;
-        let shipped = Dialect::SHIPPED.iter().find(|s| s.0 == tried.take).map(|s| s.1);
-        let text = shipped.unwrap_or(&tried.dialect);
-        let sample = match text.parse::<Dialect>() {
-            Ok(dialect) => {
-                let machine = Machine { dialect, ..machine.clone() };
-                Sample {
-                    taken: shipped.unwrap_or_default().into(),
-                    wrong: String::new(),
-                    program: boustrophe_core::release::sample(&machine),
-                }
-            }
-            Err(wrong) => Sample { taken: String::new(), wrong, program: String::new() },
-        };
-        html(&sample)
-    })
-    .await
+    blocking(&app, move |app| sampled(app, &id, &tried)).await
+}
+
+fn sampled(app: &Shared, id: &str, tried: &Tried) -> Result<Html<String>, AppError> {
+    let shop = app.shop();
+    let machine = shop.machine(&id).ok_or_else(|| AppError::NoPage(format!("/shop/machines/{id}/dialect")))?;
+    let shipped = Dialect::SHIPPED.iter().find(|s| s.0 == tried.take).map(|s| s.1);
+    let text = shipped.unwrap_or(&tried.dialect);
+    let sample = match text.parse::<Dialect>() {
+        Ok(dialect) => {
+            let machine = Machine { dialect, ..machine.clone() };
+            Sample { taken: shipped.unwrap_or_default().into(), wrong: String::new(), program: boustrophe_core::release::sample(&machine) }
+        }
+        Err(wrong) => Sample { taken: String::new(), wrong, program: String::new() },
+    };
+    html(&sample)
 }
 
 /// `1 scriber 0.5`: number, kind, width of its mark in mm.
