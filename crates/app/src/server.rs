@@ -266,7 +266,7 @@ async fn open(opening: &Opening, machines: &tokio::runtime::Handle) -> Result<Ex
         simulated_machines(&shop, opening).await.map_err(|e| Failure::Other(format!("the simulated machines cannot start: {e}")))?;
     links.extend(opening.connect.iter().cloned());
     let incoming = incoming_folder(&opening.data)?;
-    let mut app = App::new(store, shop, links, Readers::new(), incoming).map_err(|e| failed(&e))?;
+    let mut app = App::new(store, shop, links, Readers::of_this_program(), incoming).map_err(|e| failed(&e))?;
     app.room = opening.demo;
     let app = Arc::new(app);
     if opening.demo && damaged.is_none() {

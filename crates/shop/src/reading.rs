@@ -62,7 +62,7 @@ pub struct Readers {
 
 impl Readers {
     /// Children of this binary.
-    pub fn new() -> Self {
+    pub fn of_this_program() -> Self {
         let program = std::env::current_exe().ok();
         Self { program, limits: Limits::default(), turns: Semaphore::new(AT_ONCE) }
     }

@@ -269,8 +269,13 @@ impl Store {
         let whole = std::fs::canonicalize(&path).map_err(|e| failed(e.to_string()))?;
         // Signs that mean something in an address of a file.
         let plain = whole.to_string_lossy().replace('%', "%25").replace('?', "%3f").replace('#', "%23");
-        let address = format!("file:{plain}?mode=ro");
+        // Where nobody has it open, SQLite need not put down files of its own beside it to read it.
+        let alone = !folder.join("shop.sqlite-wal").exists();
+        let address = format!("file:{plain}?mode=ro{}", if alone { "&immutable=1" } else { "" });
         let mut first = SqliteConnection::establish(&address).map_err(|e| failed(e.to_string()))?;
+        if !is_shop(&mut first).map_err(|e| failed(e.to_string()))? {
+            return Err(failed("it holds no shop".into()));
+        }
         if let Some(migration) = unknown_migration(&mut first).map_err(failed)? {
             return Err(StoreError::Newer { path: path.display().to_string(), migration });
         }
@@ -314,6 +319,17 @@ impl Store {
         c.batch_execute(if self.reads_only.load(Ordering::Acquire) { "PRAGMA query_only = ON" } else { "PRAGMA query_only = OFF" })?;
         Ok(c)
     }
+}
+
+/// True where there is a shop's memory in it, of whatever version.
+fn is_shop(c: &mut SqliteConnection) -> QueryResult<bool> {
+    #[derive(QueryableByName)]
+    struct Found {
+        #[diesel(sql_type = diesel::sql_types::BigInt)]
+        found: i64,
+    }
+    let tables = "SELECT count(*) AS found FROM sqlite_master WHERE name IN ('__diesel_schema_migrations', 'jobs')";
+    Ok(diesel::sql_query(tables).get_result::<Found>(c)?.found == 2)
 }
 
 /// What is wrong with the data, where something is, in SQLite's words.

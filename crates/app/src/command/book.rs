@@ -22,7 +22,8 @@ impl Book {
     /// Those of the shop in a folder; without one the built-in ones, with an empty rack.
     pub fn of(data: Option<&Path>) -> Result<Self, Failure> {
         let Some(folder) = data else { return Ok(Self { shop: Shop::builtin(), rack: Vec::new() }) };
-        let told = |e: &dyn std::fmt::Display| Failure::Other(format!("--data {}: {e}.", folder.display()));
+        let told =
+            |e: &dyn std::fmt::Display| Failure::Other(format!("--data {}: {}.", folder.display(), e.to_string().trim_end_matches('.')));
         let store = Store::look_at(folder).map_err(|e| told(&e))?;
         let shop = settings::load(&store).map_err(|e| told(&e))?;
         let shop = if shop.machines.is_empty() { Shop { ..Shop::builtin() } } else { shop };

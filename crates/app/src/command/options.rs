@@ -236,6 +236,7 @@ fn sentence(error: &clap::Error) -> String {
             let known = said(ContextKind::ValidValue);
             format!("{flag} {} will not do; use {known}.", said(ContextKind::InvalidValue))
         }
+        ErrorKind::MissingRequiredArgument => format!("it needs {} behind it.", said(ContextKind::InvalidArg)),
         ErrorKind::ArgumentConflict => format!("{flag} stands there twice."),
         ErrorKind::TooManyValues => format!("{flag} takes no value."),
         _ => error.to_string().lines().next().unwrap_or_default().trim_start_matches("error: ").to_owned() + ".",

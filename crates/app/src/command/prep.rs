@@ -112,19 +112,21 @@ impl Stocks {
 }
 
 /// What is cut on a machine where nothing else is said: the first material of its chart, as thick as is usual for such a machine where the
-/// chart has that.
+/// chart has that, else as it has it first. What it has no row for goes by a machine that has.
 fn usual(machine: &Machine, material: Option<&str>, thickness: Option<f64>, shop: &Shop) -> Stock {
-    let mut rows = shop.chart.iter().filter(|r| r.machine == machine.id && r.process == Process::Cut);
-    let material = material.map(str::to_owned).or_else(|| rows.clone().next().map(|r| r.material.clone()));
+    let cut: Vec<&ChartRow> = shop.chart.iter().filter(|r| r.process == Process::Cut).collect();
+    let material = material.or_else(|| cut.iter().find(|r| r.machine == machine.id).map(|r| r.material.as_str())).map(str::to_owned);
     let material = material.unwrap_or_else(|| Stock::default().material);
-    let often = match machine.kind {
+    let often = |m: &Machine| match m.kind {
         MachineKind::Laser => 3.0,
         MachineKind::Plasma => 6.0,
     };
-    let of_it = |r: &&ChartRow| r.material == material;
-    let has = rows.clone().filter(of_it).any(|r| r.thickness == often);
-    let charted = if has { None } else { rows.find(of_it).map(|r| r.thickness) };
-    let thickness = thickness.or(charted).unwrap_or(often);
+    let charted = |m: &Machine| {
+        let rows = || cut.iter().filter(|r| r.machine == m.id && r.material == material).map(|r| r.thickness);
+        rows().find(|t| *t == often(m)).or_else(|| rows().next())
+    };
+    let known = charted(machine).or_else(|| shop.machines.iter().find_map(charted));
+    let thickness = thickness.or(known).unwrap_or_else(|| often(machine));
     Stock { machine: machine.id.clone(), material, thickness }
 }
 

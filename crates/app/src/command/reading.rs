@@ -15,7 +15,7 @@ const NICE: i32 = 10;
 /// Reads a file for the command line, in a child and with the same bounds.
 pub fn read_file(name: &str, path: &Path) -> Result<Drawing, Failure> {
     let runtime = tokio::runtime::Builder::new_current_thread().enable_all().build().map_err(|e| Failure::Other(e.to_string()))?;
-    runtime.block_on(Readers::new().read(name, path)).map_err(|e| match e {
+    runtime.block_on(Readers::of_this_program().read(name, path)).map_err(|e| match e {
         ShopError::Read(error) => Failure::Read(error),
         other => Failure::Other(other.to_string()),
     })

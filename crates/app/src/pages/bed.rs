@@ -62,15 +62,15 @@ pub async fn page(app: Shared, Path(id): Path<String>) -> Result<Html<String>, A
 }
 
 fn shown(app: &Shared, id: &str) -> Result<Html<String>, AppError> {
-    let machine = machine_of(app, &id)?;
-    let at = |kind: &str| std::fs::metadata(file(app, &id, kind)?).and_then(|m| m.modified()).map_err(|_| AppError::NoPage(String::new()));
+    let machine = machine_of(app, id)?;
+    let at = |kind: &str| std::fs::metadata(file(app, id, kind)?).and_then(|m| m.modified()).map_err(|_| AppError::NoPage(String::new()));
     let taken = at("flat").ok().map(|t| {
         let t = OffsetDateTime::from(t);
         format!("{:04}-{:02}-{:02} {:02}:{:02} UTC", t.year(), u8::from(t.month()), t.day(), t.hour(), t.minute())
     });
     // A photo that is newer than what was made of one before waits to be laid flat.
     let waits = at("photo").ok().filter(|p| at("flat").ok().is_none_or(|f| f < *p));
-    let photo = waits.and_then(|_| std::fs::read(file(app, &id, "photo").ok()?).ok()).and_then(|b| bitmap::photo(&b).ok());
+    let photo = waits.and_then(|_| std::fs::read(file(app, id, "photo").ok()?).ok()).and_then(|b| bitmap::photo(&b).ok());
     let place = rack::place_on(&machine.id);
     let mut lying = Vec::new();
     for s in app.store.stock(None)?.into_iter().filter(|s| s.stock.place == place) {
@@ -149,15 +149,15 @@ pub async fn known(app: Shared, Path(id): Path<String>, Typed { form: known, .. 
 }
 
 fn measured(app: &Shared, id: &str, known: &Known) -> Result<(), AppError> {
-    let machine = machine_of(app, &id)?;
-    let bytes = std::fs::read(file(app, &id, "photo")?).map_err(|_| AppError::sentence("the photo is gone; drop it again.".into()))?;
+    let machine = machine_of(app, id)?;
+    let bytes = std::fs::read(file(app, id, "photo")?).map_err(|_| AppError::sentence("the photo is gone; drop it again.".into()))?;
     let photo = bitmap::photo(&bytes).map_err(AppError::sentence)?;
     let mm = |t: &str| length(t.trim(), Unit::Mm).map_err(AppError::sentence);
     let on_bed = [Point::new(mm(&known.ax)?, mm(&known.ay)?), Point::new(mm(&known.bx)?, mm(&known.by)?)];
     let seen = [Point::new(known.px, known.py), Point::new(known.qx, known.qy)];
     let to_photo = similar(on_bed, seen).map_err(|e| AppError::sentence(format!("{e}.")))?;
     let flat = Flat::of(&photo, (machine.bed_width, machine.bed_height), |p| to_photo * p);
-    save(app, &id, "flat", &flat.photo)
+    save(app, id, "flat", &flat.photo)
 }
 
 /// The bed's picture, flat, or the photo that waits.

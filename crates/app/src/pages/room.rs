@@ -24,7 +24,7 @@ fn is_open(app: &Arc<App>) -> Result<(), AppError> {
 
 /// The page.
 pub async fn page(app: Shared) -> Result<Html<String>, AppError> {
-    blocking(&app, move |app| shown(app)).await
+    blocking(&app, shown).await
 }
 
 fn shown(app: &Shared) -> Result<Html<String>, AppError> {

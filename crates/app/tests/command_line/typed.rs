@@ -32,6 +32,7 @@ fn every_command_tells_its_flags_and_refuses_others_in_one_line() {
         (vec!["prep", "a.dxf", "--out"], "--out needs a value"),
         (vec!["prep", "a.dxf", "--out", "x", "--mirror=yes"], "--mirror takes no value"),
         (vec!["completions", "abacus"], "abacus"),
+        (vec!["completions"], "<SHELL>"),
     ] {
         let output = boustrophe(&words);
         let said = text(&output.stderr);
@@ -118,4 +119,26 @@ fn a_table_fills_a_drawing_once_a_row() {
     }
     let run = prep(&[tag.clone(), demo("crown-board.dxf")], &format!("--table {}", csv.display()));
     assert!(run.code() == Some(2) && run.said().contains("FILE=CSV"), "{}", run.said());
+}
+
+/// What is not said is as the chart has it: the usual thickness of each material, on whatever machine has it.
+#[test]
+fn what_is_not_said_goes_by_the_chart() {
+    for (options, material, thickness) in [
+        ("", "birch-ply", 3.0),
+        ("--machine anvil", "mild-steel", 6.0),
+        ("--material card", "card", 1.5),
+        ("--material acrylic", "acrylic", 3.0),
+        ("--material mild-steel", "mild-steel", 6.0),
+        ("--thickness 5 --material acrylic", "acrylic", 5.0),
+    ] {
+        let run = prep(&[demo("crown-board.dxf")], &format!("--accept --nest-seconds 0.1 {options}"));
+        let batch = &run.report()["batches"][0];
+        assert_eq!(
+            (batch["material"].as_str(), batch["thickness"].as_f64()),
+            (Some(material), Some(thickness)),
+            "{options}: {}",
+            run.said()
+        );
+    }
 }

@@ -98,7 +98,7 @@ fn more(typed: &str) -> Result<i32, String> {
 
 /// The rack, shelf by shelf.
 pub async fn rack(app: Shared) -> Result<Html<String>, AppError> {
-    blocking(&app, move |app| shown(app)).await
+    blocking(&app, shown).await
 }
 
 fn shown(app: &Shared) -> Result<Html<String>, AppError> {

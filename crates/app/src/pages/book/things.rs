@@ -225,7 +225,7 @@ pub async fn try_dialect(app: Shared, Path(id): Path<String>, Form(tried): Form<
 
 fn sampled(app: &Shared, id: &str, tried: &Tried) -> Result<Html<String>, AppError> {
     let shop = app.shop();
-    let machine = shop.machine(&id).ok_or_else(|| AppError::NoPage(format!("/shop/machines/{id}/dialect")))?;
+    let machine = shop.machine(id).ok_or_else(|| AppError::NoPage(format!("/shop/machines/{id}/dialect")))?;
     let shipped = Dialect::SHIPPED.iter().find(|s| s.0 == tried.take).map(|s| s.1);
     let text = shipped.unwrap_or(&tried.dialect);
     let sample = match text.parse::<Dialect>() {
