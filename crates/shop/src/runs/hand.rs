@@ -31,6 +31,8 @@ pub(super) struct InHand {
     last: Heard,
     /// What is being written down.
     writing: Option<Writing>,
+    /// It was told to start, whatever was heard of that: from then on nobody can say that it has burned nothing.
+    told_to_start: bool,
 }
 
 /// A change of the record that is on its way.
@@ -79,6 +81,7 @@ impl InHand {
             noted,
             at: Instant::now(),
             writing: None,
+            told_to_start: false,
         })
     }
 
@@ -107,6 +110,16 @@ impl InHand {
     /// True while it goes back into its queue: from then on it is not to be started.
     pub(super) fn goes_back(&self) -> bool {
         self.writing.as_ref().is_some_and(|w| matches!(w.what, Change::GivenBack(_)))
+    }
+
+    /// It is being told to start; or the machine said that it does not.
+    pub(super) fn told_to_start(&mut self, told: bool) {
+        self.told_to_start = told;
+    }
+
+    /// True while it has burned nothing for sure.
+    fn is_before_start(&self) -> bool {
+        self.last.state.is_before_start() && !self.told_to_start
     }
 
     /// Puts it back into its queue, with a word.
@@ -185,9 +198,13 @@ impl InHand {
         };
         if !self.is_held(status.held.as_ref()) {
             let holds = status.held.as_ref().map_or_else(|| "nothing".to_owned(), |h| h.name.clone());
-            if self.last.state.is_before_start() {
+            if self.is_before_start() {
                 // Nothing of it has been burned: it waits on, and is sent again when the machine is free.
                 return Change::GivenBack(format!("{machine} was given another program ({holds}) before this one was started"));
+            }
+            if self.last.state.is_before_start() {
+                // Its start was not answered, and its program is gone: it ran, for all that is known, and is lost by the next look.
+                return Change::Heard(Heard { state: RunState::Running, ..self.last.clone() });
             }
             let detail = format!(
                 "the machine holds {holds} now: it was switched off or given something else while this ran. {} of {} pieces of work were finished when it was last heard, at line {}. Look at the sheet before anything else.",
@@ -197,7 +214,7 @@ impl InHand {
             );
             return Change::Heard(Heard { state: RunState::Lost, detail, ..self.last.clone() });
         }
-        if let Some(alarm) = status.alarm.filter(|_| status.state == State::Fault && self.last.state.is_before_start()) {
+        if let Some(alarm) = status.alarm.filter(|_| status.state == State::Fault && self.is_before_start()) {
             // Nothing of it has been burned: it waits until the alarm is cleared.
             return Change::GivenBack(format!("the alarm {alarm} came before it was started"));
         }

@@ -101,7 +101,7 @@ async fn follow(app: &Arc<App>, desk: &Arc<Desk>, driver: &mut Driver, orders: &
             biased;
             order = orders.recv() => {
                 let Some(order) = order else { return DriverError::Silent(desk.machine.clone()) };
-                let done = obey(desk, driver, busy.hand.as_ref(), &order).await;
+                let done = obey(desk, driver, busy.hand.as_mut(), &order).await;
                 // The answer goes out when the page will see what came of it, if that does not take long.
                 let until = Instant::now() + FOLLOWS;
                 let looked = loop {
@@ -284,10 +284,11 @@ async fn load(
     }
 }
 
-async fn obey(desk: &Desk, driver: &mut Driver, hand: Option<&InHand>, order: &Order) -> Result<(), ShopError> {
+async fn obey(desk: &Desk, driver: &mut Driver, hand: Option<&mut InHand>, order: &Order) -> Result<(), ShopError> {
+    let other = hand.as_ref().map(|h| h.file_name.clone());
     let Some(hand) = hand.filter(|h| h.run == order.run) else {
-        return Err(ShopError::Sentence(match hand {
-            Some(h) => format!("{} is busy with {}; this run is not at the machine.", desk.machine, h.file_name),
+        return Err(ShopError::Sentence(match other {
+            Some(h) => format!("{} is busy with {}; this run is not at the machine.", desk.machine, h),
             None => format!("this run is not at {}.", desk.machine),
         }));
     };
@@ -302,6 +303,12 @@ async fn obey(desk: &Desk, driver: &mut Driver, hand: Option<&InHand>, order: &O
         word => word.to_string(),
     };
     tracing::info!(run = hand.run, machine = desk.machine, word = %order.word, "order");
-    driver.ask(&line).await?;
-    Ok(())
+    if order.word == Word::Start {
+        hand.told_to_start(true);
+    }
+    let answer = driver.ask(&line).await;
+    if matches!(answer, Err(DriverError::Refused { .. })) && order.word == Word::Start {
+        hand.told_to_start(false);
+    }
+    Ok(answer.map(|_| ())?)
 }

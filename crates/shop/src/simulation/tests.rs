@@ -70,6 +70,16 @@ fn played(seed: u64) -> Vec<String> {
     history
 }
 
+/// Histories in which something was found once, played with every change. 2128: a start was not answered, the machine burned and lost its
+/// power, and the run went back into the queue and burned again.
+const FOUND: [u64; 1] = [2128];
+
+#[test]
+fn what_was_found_once_holds() {
+    LazyLock::force(&TEMPLATE);
+    FOUND.iter().for_each(|seed| assert!(played(*seed).len() > FEWEST, "history {seed}"));
+}
+
 /// No program but a proved release's burns, and only where somebody started it; every line of a finished sheet is burned once by the
 /// controllers' own record; the rack's balance is right; and from every state there is a way to an end.
 #[test]
