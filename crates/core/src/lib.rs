@@ -29,7 +29,7 @@
 //! assert_eq!((part.bounds.width(), part.bounds.height()), (80.0, 50.0));
 //! // It waits to be nested: a finding with the remedy that does it.
 //! let waits = route.findings_of(Station::Nest).next().expect("a finding");
-//! assert_eq!((waits.code.as_ref(), waits.remedies.len()), ("not-nested", 1));
+//! assert_eq!((waits.code.as_str(), waits.remedies.len()), ("not-nested", 1));
 //! ```
 
 pub mod assign;
