@@ -117,7 +117,10 @@ fn judge(world: &World, app: &App, chain: &Chain) {
                     if let (Onward::Next, Some(p)) = (w.how, under_way) {
                         least[p] = 0;
                     }
-                    theirs[(w.finished + usize::from(w.how == Onward::Next)).min(theirs.len())..].to_vec()
+                    let mine = &theirs[(w.finished + usize::from(w.how == Onward::Next)).min(theirs.len())..];
+                    // One that stopped at the very end of a piece has nothing left of it: it goes on with the next.
+                    let left = usize::try_from(run.cuts).unwrap_or(mine.len());
+                    mine[mine.len().saturating_sub(left)..].to_vec()
                 }
                 // Some of its copies are cut once more.
                 None => {
