@@ -61,8 +61,10 @@ pub fn made(app: &Shared, (job, revision): (i32, i32), station: Station, batch: 
         Err(ShopError::Store(StoreError::Moved { head })) => conflict(app, job, station, edit, head),
         Err(other) => Err(other.into()),
         Ok(()) => {
-            // What is being searched for is not wanted any more.
-            searched.iter().for_each(|_| app.searches.stop(job));
+            // What is being searched for this batch is not wanted any more; a search of another goes on.
+            if searched.is_some() && app.searches.progress(job).map(|p| p.batch) == searched {
+                app.searches.stop(job);
+            }
             searched.map_or(Ok(()), |nested| nests::start(app, job, nested, nests::Wish::of(&app.by)))?;
             answered(app, job, station, batch)
         }
