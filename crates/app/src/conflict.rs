@@ -28,7 +28,7 @@ struct Differing {
 
 /// Somebody else changed the same thing since the page was loaded: both are shown, and either can be chosen.
 #[derive(Debug, Template)]
-#[template(path = "shop/conflict.html")]
+#[template(path = "things/book/conflict.html")]
 pub struct Conflict {
     what: String,
     by: String,

@@ -1,17 +1,21 @@
 //! `boustrophe`: the shop in the browser and on the command line.
 
+// A page and its form are read beside each other: what a field means stands in the template.
+#![allow(missing_docs)]
+
+mod asking;
 mod assets;
 mod command;
 mod conflict;
 mod damage;
-mod edits;
 mod error;
 mod failure;
 mod guard;
-mod laying;
-mod pages;
 mod server;
 mod serving;
+mod stations;
+mod things;
+mod typed;
 mod uploads;
 mod view;
 

@@ -89,7 +89,7 @@ fn fitting(c: &mut Criterion) {
         })
         .collect();
     c.bench_function("fit 1000 splines", |b| {
-        b.iter(|| splines.iter().map(|c| fit_curves(std::slice::from_ref(c), 0.02).len()).sum::<usize>())
+        b.iter(|| splines.iter().map(|c| fit_curves(std::slice::from_ref(c), 0.02).len()).sum::<usize>());
     });
     let ellipses: Vec<Curve> = (0..1000)
         .map(|i| {
@@ -99,7 +99,7 @@ fn fitting(c: &mut Criterion) {
         })
         .collect();
     c.bench_function("fit 1000 ellipses", |b| {
-        b.iter(|| ellipses.iter().map(|c| fit_curves(std::slice::from_ref(c), 0.02).len()).sum::<usize>())
+        b.iter(|| ellipses.iter().map(|c| fit_curves(std::slice::from_ref(c), 0.02).len()).sum::<usize>());
     });
     let curves: Vec<Curve> = (0..1000)
         .map(|i| {
@@ -108,7 +108,7 @@ fn fitting(c: &mut Criterion) {
         })
         .collect();
     c.bench_function("fit 1000 Beziers", |b| {
-        b.iter(|| curves.iter().map(|c| fit_curves(std::slice::from_ref(c), 0.02).len()).sum::<usize>())
+        b.iter(|| curves.iter().map(|c| fit_curves(std::slice::from_ref(c), 0.02).len()).sum::<usize>());
     });
 }
 

@@ -44,7 +44,7 @@ pub mod drawing;
 pub mod finding;
 pub use boustrophe_geometry as geometry;
 pub mod hold;
-pub mod ids;
+pub use boustrophe_geometry::ids;
 pub mod intake;
 pub mod ledger;
 pub mod lettering;

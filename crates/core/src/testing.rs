@@ -10,7 +10,7 @@ use crate::geometry::{Curve, Path, Point};
 use crate::hold::{self, Toolpath};
 use crate::ids::{BatchId, CopyId, PartId};
 use crate::intake;
-use crate::nest::{Layout, Placement, Sheet, SheetLayout, Terms};
+use crate::nest::{self, Layout, Placement, Sheet, SheetLayout};
 use crate::order::{self, Sequence};
 use crate::shop::{Machine, Shop};
 use std::sync::Arc;
@@ -60,7 +60,7 @@ pub fn assigned(drawings: &[Arc<Cleaned>], decisions: &Decisions, shop: &Shop) -
 
 /// The cuts of a layout.
 pub fn planned(work: &Work, layout: &Layout, decisions: &Decisions, shop: &Shop) -> CutPlan {
-    cuts::plan(work, layout, Terms::of(decisions, BatchId::FIRST, shop).common)
+    cuts::plan(work, layout, nest::terms(decisions, BatchId::FIRST, shop).common)
 }
 
 /// The order of a layout's cuts.
@@ -77,7 +77,7 @@ pub fn sequence(work: &Work, layout: &Layout, plan: &CutPlan, decisions: &Decisi
 pub fn held(work: &Work, layout: &Layout, decisions: &Decisions, machine: &Machine, shop: &Shop) -> (Toolpath, Vec<Finding>) {
     let (plan, batch) = (planned(work, layout, decisions, shop), decisions.first());
     let sequence = sequence(work, layout, &plan, decisions).0;
-    let (rows, terms) = (shop.rows_for(&decisions.assign, &batch.stock), Terms::of(decisions, BatchId::FIRST, shop));
+    let (rows, terms) = (shop.rows_for(&decisions.assign, &batch.stock), nest::terms(decisions, BatchId::FIRST, shop));
     let given = hold::Given {
         poses: &[],
         decisions: &batch.hold,

@@ -1,7 +1,7 @@
 //! A jig from the figures of a tray: a plate with a pocket for every blank, cut from whatever is at hand.
 
 use crate::ReadError;
-use boustrophe_core::decisions::Tray;
+use boustrophe_core::decisions::{Tray, checked_tray};
 use boustrophe_core::drawing::{Drawing, Entity, FileUnits, Nature, Shape, Style, Unit};
 use boustrophe_core::geometry::{Affine, Corners, Curve, Path, Vec2};
 use boustrophe_core::lettering;
@@ -23,7 +23,7 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
     let broken = |what: String| ReadError::Broken { file: file.into(), line: 1, what };
     let tray: Tray =
         serde_json::from_slice(&bytes[..bytes.len().min(LONGEST)]).map_err(|e| broken(format!("these are no figures of a jig: {e}.")))?;
-    tray.checked().map_err(|e| broken(format!("the figures of the jig will not do: {e}.")))?;
+    checked_tray(&tray).map_err(|e| broken(format!("the figures of the jig will not do: {e}.")))?;
     let mut drawing = Drawing::new(file, FileUnits::Known(Unit::Mm));
     let style = drawing.style(&Style { layer: "jig".into(), stroke: Some([0; 3]), ..Style::default() });
     let (w, h) = tray.size();

@@ -318,7 +318,7 @@ fn pictures_are_grey_levels_with_transparent_paper() {
 
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(64))]
-    /// Every reader answers whatever comes, in bounded time, and never panics.
+    /// Every reader answers whatever comes, and what it cannot read it names.
     #[test]
     fn mutilated_files_are_answered(kind in 0..4_usize, edits in prop::collection::vec((any::<u16>(), any::<u8>()), 0..10), cut in any::<u16>()) {
         let (name, mut bytes) = match kind {
@@ -332,9 +332,9 @@ proptest! {
             bytes[usize::from(at) % n] = byte;
         }
         bytes.truncate(n - usize::from(cut) % n / 4);
-        let began = std::time::Instant::now();
-        let _ = crate::read(name, &bytes);
-        prop_assert!(began.elapsed().as_secs() < 5, "no hang");
+        if let Err(told) = crate::read(name, &bytes) {
+            prop_assert!(told.to_string().to_lowercase().contains(name), "{}", told);
+        }
     }
 }
 

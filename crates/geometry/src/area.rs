@@ -65,6 +65,9 @@ fn without_crumbs(segments: impl Iterator<Item = Segment>) -> Vec<Segment> {
     out
 }
 
+/// An area less than this is none, mm².
+const NOTHING: f64 = 1e-6;
+
 impl Path {
     /// The path moved to the left of its direction by `by` mm, to the right where that is negative: none, one or
     /// several paths. Outward corners are round.
@@ -73,9 +76,19 @@ impl Path {
     }
 
     /// The closed path grown by `by` mm, shrunk where that is negative.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// let plate = Path::rectangle(0.0, 0.0, 80.0, 50.0);
+    /// let larger = &plate.grown(2.0, Corners::Mitre)[0];
+    /// assert!((larger.area() - 84.0 * 54.0).abs() < 1e-6);
+    /// assert!(plate.grown(-25.0, Corners::Mitre).is_empty(), "nothing is left of it");
+    /// ```
     pub fn grown(&self, by: f64, corners: Corners) -> Vec<Self> {
         let left = if self.area() > 0.0 { -by } else { by };
         let mut found = self.moved_left(left);
+        // Shrunk to a line there is nothing left of it.
+        found.retain(|p| p.area().abs() > NOTHING);
         if corners != Corners::Round {
             found.iter_mut().for_each(|p| self.recorner(p, by.abs(), corners));
         }
@@ -104,14 +117,33 @@ impl Path {
     }
 
     /// Outlines round everything that lies in this closed path or the other, the openings that are left among them.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// let bar = |x, y, w, h| Path::rectangle(x, y, w, h);
+    /// let cross = bar(0.0, 10.0, 30.0, 10.0).welded(&bar(10.0, 0.0, 10.0, 30.0)).expect("they overlap");
+    /// assert!((cross[0].area() - 500.0).abs() < 1e-6);
+    /// ```
     pub fn welded(&self, other: &Self) -> Option<Vec<Self>> {
         self.combined(other, BooleanOp::Or)
     }
     /// What lies in both closed paths.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// let shared = Path::rectangle(0.0, 0.0, 30.0, 30.0).shared_with(&Path::rectangle(20.0, 20.0, 30.0, 30.0)).expect("areas");
+    /// assert!((shared[0].area().abs() - 100.0).abs() < 1e-6);
+    /// ```
     pub fn shared_with(&self, other: &Self) -> Option<Vec<Self>> {
         self.combined(other, BooleanOp::And)
     }
     /// What lies in this closed path and not in the other: outlines and openings.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// let left = Path::rectangle(0.0, 0.0, 30.0, 30.0).without(&Path::rectangle(20.0, 20.0, 30.0, 30.0)).expect("areas");
+    /// assert!((left[0].area().abs() - 800.0).abs() < 1e-6);
+    /// ```
     pub fn without(&self, other: &Self) -> Option<Vec<Self>> {
         self.combined(other, BooleanOp::Not)
     }

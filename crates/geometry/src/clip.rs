@@ -75,6 +75,14 @@ impl Clip {
 
     /// The stretches of a line that are inside, as open paths; the line itself where all of it is. Points nearer than
     /// `same` are one point.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// let window = Clip::new([Path::rectangle(0.0, 0.0, 10.0, 10.0)]);
+    /// let line = Path::new(vec![Segment::line(Point::new(-5.0, 4.0), Point::new(25.0, 4.0))], false);
+    /// let seen = window.line(&line, 1e-6);
+    /// assert!(seen.len() == 1 && (seen[0].length() - 10.0).abs() < 1e-9);
+    /// ```
     pub fn line(&self, line: &Path, same: f64) -> Vec<Path> {
         let mut kept: Vec<Vec<Segment>> = Vec::new();
         let (mut open, mut cut) = (false, false);

@@ -69,6 +69,13 @@ fn samples(path: &Path) -> Option<[Point; 3]> {
 }
 
 /// For each closed path the smallest other one that it lies in. Time grows with n log n for drawings without deep nesting.
+///
+/// ```
+/// # use boustrophe_geometry::*;
+/// let (plate, hole, plug) =
+///     (Path::rectangle(0.0, 0.0, 80.0, 50.0), Path::circle(Point::new(40.0, 25.0), 10.0), Path::circle(Point::new(40.0, 25.0), 4.0));
+/// assert_eq!(parents(&[&plate, &hole, &plug]), [None, Some(0), Some(1)]);
+/// ```
 pub fn parents(paths: &[&Path]) -> Vec<Option<usize>> {
     let known: Vec<(&Path, Bounds, f64)> = paths.iter().map(|p| (*p, p.bounds(), p.area().abs())).collect();
     let outlines = Outlines::new(known.clone());

@@ -55,7 +55,7 @@ fn fit_run(run: &mut Vec<Piece>, tolerance: f64, out: &mut Vec<Segment>) {
     if run.is_empty() {
         return;
     }
-    let size = run.iter().map(|p| p.bounds()).fold(Bounds::EMPTY, Bounds::union);
+    let size = run.iter().map(super::curve::Piece::bounds).fold(Bounds::EMPTY, Bounds::union);
     let extent = size.width().max(size.height()).max(0.0);
     if extent < NOTHING {
         let at = run.drain(..).next().map_or(Point::ZERO, |p| p.at(0.0).0);
@@ -297,6 +297,13 @@ impl Band {
 }
 
 /// Two arcs from `p` along `a` to `q` along `b` (unit directions) that join smoothly, with equal control lengths.
+///
+/// ```
+/// # use boustrophe_geometry::*;
+/// // From one heading to the same heading, 10 mm to the side: two arcs that meet in the middle.
+/// let [a, b] = biarc(Point::ZERO, Vec2::new(1.0, 0.0), Point::new(20.0, 10.0), Vec2::new(1.0, 0.0)).expect("arcs");
+/// assert!(a.end.distance(b.start) < 1e-9 && a.direction(1.0).dot(b.direction(0.0)) > 1.0 - 1e-9);
+/// ```
 pub fn biarc(p: Point, a: Vec2, q: Point, b: Vec2) -> Option<[Segment; 2]> {
     let v = q - p;
     let sum = a + b;
@@ -346,6 +353,15 @@ fn merged(segments: Vec<Segment>, tolerance: f64) -> Vec<Segment> {
 
 impl Path {
     /// The path of `curves`, fitted within `tolerance` mm; ends that miss by rounding are brought together.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// // A quarter of a circle as a Bezier curve comes back as one arc.
+    /// let k = 0.552_284_749_8;
+    /// let bent = kurbo::CubicBez::new((10.0, 0.0), (10.0, 10.0 * k), (10.0 * k, 10.0), (0.0, 10.0));
+    /// let path = Path::fitted(&[Curve::Cubic(bent)], false, 0.02);
+    /// assert!(path.segments.len() == 1 && (path.segments[0].radius() - 10.0).abs() < 0.02);
+    /// ```
     pub fn fitted(curves: &[Curve], closed: bool, tolerance: f64) -> Self {
         let mut segments = fit_curves(curves, tolerance);
         for i in 1..segments.len() {

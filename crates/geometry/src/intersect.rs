@@ -16,6 +16,15 @@ pub struct Meeting {
 
 /// Points that two segments share, at most two; none where they run along each other. Ends count when they are nearer
 /// than `same` mm to the other segment.
+///
+/// ```
+/// # use boustrophe_geometry::*;
+/// let line = Segment::line(Point::new(-20.0, 6.0), Point::new(20.0, 6.0));
+/// let half = Segment::circle(Point::ZERO, 10.0)[0];
+/// let at: Vec<f64> = meetings(&line, &half, 1e-6).iter().map(|m| m.point.x.round()).collect();
+/// assert_eq!(at.len(), 2);
+/// assert!(at.contains(&-8.0) && at.contains(&8.0));
+/// ```
 pub fn meetings(a: &Segment, b: &Segment, same: f64) -> Vec<Meeting> {
     // An arc that rises less than this over its chord is a line, to begin with: its centre is too far off for any figures.
     let straight = |s: &Segment| s.is_line() || s.bulge.abs() * s.chord() < 2.0 * FLAT_RISE;
@@ -37,6 +46,13 @@ pub fn meetings(a: &Segment, b: &Segment, same: f64) -> Vec<Meeting> {
 }
 
 /// Where on the first of two segments it comes nearest to the second, and how near, mm: 0 where they meet.
+///
+/// ```
+/// # use boustrophe_geometry::*;
+/// let (a, b) = (Segment::line(Point::ZERO, Point::new(10.0, 0.0)), Segment::line(Point::new(4.0, 3.0), Point::new(4.0, 9.0)));
+/// let (at, distance) = apart(&a, &b);
+/// assert!((distance - 3.0).abs() < 1e-9 && at.distance(Point::new(4.0, 0.0)).min(at.distance(Point::new(4.0, 3.0))) < 1e-9);
+/// ```
 pub fn apart(a: &Segment, b: &Segment) -> (Point, f64) {
     let met = meetings(a, b, 1e-9).into_iter().map(|m| m.point);
     let ends = [a.start, a.end, a.at(a.nearest(b.start)), a.at(a.nearest(b.end))];

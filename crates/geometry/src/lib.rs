@@ -6,6 +6,7 @@ mod containment;
 mod curve;
 mod ellipse;
 mod fit;
+pub mod ids;
 mod intersect;
 mod linear;
 mod nurbs;

@@ -1,6 +1,13 @@
 //! Linear equations.
 
 /// Solution of linear equations, their right side in the last column; `None` where there is none, or many.
+///
+/// ```
+/// # use boustrophe_geometry::*;
+/// // 2 x + y = 5, x - y = 1.
+/// assert_eq!(solved(vec![vec![2.0, 1.0, 5.0], vec![1.0, -1.0, 1.0]]), Some(vec![2.0, 1.0]));
+/// assert_eq!(solved(vec![vec![1.0, 1.0, 2.0], vec![2.0, 2.0, 4.0]]), None, "many");
+/// ```
 pub fn solved(mut m: Vec<Vec<f64>>) -> Option<Vec<f64>> {
     let n = m.len();
     for column in 0..n {

@@ -35,10 +35,23 @@ impl Path {
         Self { segments, closed: true }
     }
     /// A rectangle, anticlockwise from its lower left corner.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// let plate = Path::rectangle(10.0, 20.0, 80.0, 50.0);
+    /// assert_eq!((plate.area(), plate.length()), (4000.0, 260.0));
+    /// ```
     pub fn rectangle(x: f64, y: f64, width: f64, height: f64) -> Self {
         Self::polygon(&[Point::new(x, y), Point::new(x + width, y), Point::new(x + width, y + height), Point::new(x, y + height)])
     }
     /// A circle of two half arcs, anticlockwise.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// let disc = Path::circle(Point::new(5.0, 5.0), 10.0);
+    /// assert!((disc.area() - 100.0 * std::f64::consts::PI).abs() < 1e-9);
+    /// assert_eq!(disc.segments.len(), 2);
+    /// ```
     pub fn circle(center: Point, radius: f64) -> Self {
         Self { segments: Segment::circle(center, radius).to_vec(), closed: true }
     }
@@ -59,6 +72,12 @@ impl Path {
         self.segments.iter().map(|s| (s.start - origin).cross(s.end - origin) / 2.0 + s.cap_area()).sum()
     }
     /// Centre of the enclosed area, arcs taken by their chords; the middle of the box where there is no area.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// let c = Path::rectangle(0.0, 0.0, 80.0, 50.0).centroid();
+    /// assert!(c.distance(Point::new(40.0, 25.0)) < 1e-9);
+    /// ```
     pub fn centroid(&self) -> Point {
         let Some(origin) = self.segments.first().map(|s| s.start) else { return Point::ZERO };
         let (mut area, mut moment) = (0.0, Vec2::ZERO);
@@ -78,6 +97,12 @@ impl Path {
     }
     /// True when `p` is inside the closed outline: whether a ray from it to the right crosses an odd number of times. Arcs
     /// are crossed as arcs, so that points on a chord are like any other.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// let disc = Path::circle(Point::ZERO, 10.0);
+    /// assert!(disc.contains(Point::new(7.0, 7.0)) && !disc.contains(Point::new(7.5, 7.5)));
+    /// ```
     pub fn contains(&self, p: Point) -> bool {
         self.segments.iter().map(|s| s.crossings_right_of(p)).sum::<usize>() % 2 == 1
     }
@@ -91,6 +116,12 @@ impl Path {
         Self { segments: self.segments.iter().map(|s| s.transformed(a)).collect(), closed: self.closed }
     }
     /// The place on the path nearest to `p`. A path without pieces is infinitely far.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// let near = Path::rectangle(0.0, 0.0, 80.0, 50.0).nearest(Point::new(30.0, -4.0));
+    /// assert_eq!((near.along, near.distance), (30.0, 4.0));
+    /// ```
     pub fn nearest(&self, p: Point) -> Nearest {
         let mut best = Nearest { along: 0.0, distance: f64::INFINITY, point: p };
         let mut before = 0.0;
@@ -106,6 +137,12 @@ impl Path {
         best
     }
     /// Point and unit direction at `along` mm from the start; the ends beyond them.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// let (place, way) = Path::rectangle(0.0, 0.0, 80.0, 50.0).at(90.0);
+    /// assert_eq!((place, way), (Point::new(80.0, 10.0), Vec2::new(0.0, 1.0)));
+    /// ```
     pub fn at(&self, along: f64) -> (Point, Vec2) {
         let mut rest = along.max(0.0);
         for s in &self.segments {
@@ -120,6 +157,13 @@ impl Path {
     }
     /// The open piece between two lengths along the path, `from < to`; on a closed path `to` may lie beyond the
     /// start and goes round.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// // From 70 mm to 90 mm round the first corner: two lines of 10 mm.
+    /// let piece = Path::rectangle(0.0, 0.0, 80.0, 50.0).piece(70.0, 90.0);
+    /// assert_eq!(piece.iter().map(Segment::length).collect::<Vec<_>>(), [10.0, 10.0]);
+    /// ```
     pub fn piece(&self, from: f64, to: f64) -> Vec<Segment> {
         const LEAST: f64 = 1e-9;
         let mut out = Vec::new();
@@ -142,6 +186,12 @@ impl Path {
         out
     }
     /// A closed path begun at `along` mm from its old start. Open paths stay as they are.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// let plate = Path::rectangle(0.0, 0.0, 80.0, 50.0).started_at(40.0);
+    /// assert_eq!((plate.segments[0].start, plate.length()), (Point::new(40.0, 0.0), 260.0));
+    /// ```
     pub fn started_at(&self, along: f64) -> Self {
         let total = self.length();
         if !self.closed || total <= 0.0 {
@@ -151,6 +201,13 @@ impl Path {
         Self { segments: self.piece(from, from + total), closed: true }
     }
     /// Points along the path with no chord further than `error` mm from it. The last point of a closed path is not repeated.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// // A chord of a circle of 10 mm may lie 0.1 mm inside it: 23 corners are enough.
+    /// let corners = Path::circle(Point::ZERO, 10.0).points(0.1).len();
+    /// assert!((22..=26).contains(&corners), "{corners}");
+    /// ```
     pub fn points(&self, error: f64) -> Vec<Point> {
         let mut out = Vec::with_capacity(self.segments.len());
         for s in &self.segments {

@@ -1,6 +1,10 @@
 //! Straight-edged areas: what nesting reasons with.
 
 use super::{Bounds, Path};
+use i_overlay::core::fill_rule::FillRule;
+use i_overlay::core::overlay_rule::OverlayRule;
+use i_overlay::float::simplify::SimplifyShape;
+use i_overlay::float::single::SingleFloatOverlay;
 use kurbo::{Affine, Point};
 
 /// A closed ring of points without repeat of the first.
@@ -16,6 +20,12 @@ pub struct Polygon {
 }
 
 /// Area of a ring, positive anticlockwise.
+///
+/// ```
+/// # use boustrophe_geometry::*;
+/// let square = [(0.0, 0.0), (4.0, 0.0), (4.0, 4.0), (0.0, 4.0)].map(Point::from);
+/// assert_eq!(ring_area(&square), 16.0);
+/// ```
 pub fn ring_area(ring: &[Point]) -> f64 {
     let n = ring.len();
     (0..n).map(|i| ring[i].to_vec2().cross(ring[(i + 1) % n].to_vec2())).sum::<f64>() / 2.0
@@ -38,6 +48,12 @@ pub fn ring_contains(ring: &[Point], p: Point) -> bool {
 }
 
 /// The smallest convex ring round points, anticlockwise (Andrew's monotone chain, 1979).
+///
+/// ```
+/// # use boustrophe_geometry::*;
+/// let points = [(0.0, 0.0), (4.0, 0.0), (2.0, 1.0), (4.0, 4.0), (0.0, 4.0)].map(Point::from);
+/// assert_eq!(hull(points.to_vec()).len(), 4);
+/// ```
 pub fn hull(mut points: Vec<Point>) -> Ring {
     points.sort_by(|a, b| a.x.total_cmp(&b.x).then(a.y.total_cmp(&b.y)));
     points.dedup();
@@ -62,6 +78,28 @@ pub fn hull(mut points: Vec<Point>) -> Ring {
 }
 
 impl Polygon {
+    /// Everything covered by any of the rings, all anticlockwise.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// let square = |x: f64| Path::rectangle(x, 0.0, 10.0, 10.0).points(0.1);
+    /// let both = Polygon::union(&[square(0.0), square(5.0)]);
+    /// assert!(both.len() == 1 && (both[0].area() - 150.0).abs() < 1e-6);
+    /// ```
+    pub fn union(rings: &[Ring]) -> Vec<Self> {
+        polygons(plain(rings).simplify_shape_as::<i64>(FillRule::NonZero))
+    }
+    /// What is in `from` and in none of `less`, each given by rings under the even-odd rule.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// let rectangle = |side: f64| Path::rectangle(-side / 2.0, -side / 2.0, side, side).points(0.1);
+    /// let frame = Polygon::difference(&[rectangle(10.0)], &[rectangle(6.0)]);
+    /// assert!(frame[0].holes.len() == 1 && (frame[0].area() - 64.0).abs() < 1e-6);
+    /// ```
+    pub fn difference(from: &[Ring], less: &[Ring]) -> Vec<Self> {
+        polygons(plain(from).overlay_as::<i64>(&plain(less), OverlayRule::Difference, FillRule::EvenOdd))
+    }
     /// A rectangle between two corners.
     pub fn rectangle(b: Bounds) -> Self {
         Self { outer: vec![b.min, Point::new(b.max.x, b.min.y), b.max, Point::new(b.min.x, b.max.y)], holes: Vec::new() }
@@ -130,4 +168,26 @@ fn outside_of(path: &Path, error: f64) -> Ring {
     }
     out.dedup_by(|a, b| a.distance_squared(*b) < 1e-18);
     out
+}
+
+fn plain(rings: &[Ring]) -> Vec<Vec<[f64; 2]>> {
+    rings.iter().map(|r| r.iter().map(|p| [p.x, p.y]).collect()).collect()
+}
+
+fn polygons(shapes: Vec<Vec<Vec<[f64; 2]>>>) -> Vec<Polygon> {
+    let ring = |r: Vec<[f64; 2]>, anticlockwise: bool| -> Ring {
+        let mut ring: Ring = r.into_iter().map(|p| Point::new(p[0], p[1])).collect();
+        if (ring_area(&ring) > 0.0) != anticlockwise {
+            ring.reverse();
+        }
+        ring
+    };
+    shapes
+        .into_iter()
+        .filter_map(|shape| {
+            let mut rings = shape.into_iter();
+            let outer = ring(rings.next()?, true);
+            Some(Polygon { outer, holes: rings.map(|r| ring(r, false)).collect() })
+        })
+        .collect()
 }

@@ -75,6 +75,13 @@ impl Region {
     }
 
     /// What a disc of diameter `width` sweeps along paths; nothing for no width.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// // A beam 1 mm wide along 20 mm, round at both ends.
+    /// let line = Path::new(vec![Segment::line(Point::ZERO, Point::new(20.0, 0.0))], false);
+    /// assert!((Region::swept(&[line], 1.0).area() - (20.0 + std::f64::consts::PI / 4.0)).abs() < 0.02);
+    /// ```
     pub fn swept(paths: &[Path], width: f64) -> Self {
         let mut swept = Self::default();
         if width <= 0.0 {
@@ -99,6 +106,12 @@ impl Region {
         Self { shapes: self.shapes.overlay(&other.shapes, rule, FillRule::NonZero) }
     }
     /// Without another area.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// let area = |w: f64| Region::within(&[&Path::rectangle(0.0, 0.0, w, 10.0)]);
+    /// assert!((area(30.0).minus(&area(10.0)).area() - 200.0).abs() < 1e-6);
+    /// ```
     pub fn minus(&self, other: &Self) -> Self {
         self.combined(other, OverlayRule::Difference)
     }
@@ -111,6 +124,14 @@ impl Region {
         self.combined(other, OverlayRule::Union)
     }
     /// What a disc of diameter `width` covers that stays within the area.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// // A web of 2 mm between two fields is gone where nothing narrower than 3 mm is let.
+    /// let (a, b, web) = (Path::rectangle(0.0, 0.0, 20.0, 20.0), Path::rectangle(30.0, 0.0, 20.0, 20.0), Path::rectangle(19.0, 9.0, 12.0, 2.0));
+    /// let all = Region::union([&a, &b, &web].map(|p| Region::within(&[p])));
+    /// assert_eq!((all.pieces().count(), all.opened(3.0).pieces().count()), (1, 2));
+    /// ```
     pub fn opened(&self, width: f64) -> Self {
         let core = self.minus(&self.edge_swept(width));
         core.plus(&core.edge_swept(width))

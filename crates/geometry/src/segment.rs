@@ -32,46 +32,70 @@ impl Bounds {
     pub const EMPTY: Self = Self { min: Point::new(f64::INFINITY, f64::INFINITY), max: Point::new(f64::NEG_INFINITY, f64::NEG_INFINITY) };
 
     /// The smallest box round all points.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// let b = Bounds::of([Point::new(3.0, 1.0), Point::new(-2.0, 5.0)]);
+    /// assert_eq!((b.width(), b.height(), b.center()), (5.0, 4.0, Point::new(0.5, 3.0)));
+    /// assert!(Bounds::of([]).is_empty());
+    /// ```
+    #[inline]
     pub fn of(points: impl IntoIterator<Item = Point>) -> Self {
         points.into_iter().fold(Self::EMPTY, Self::with)
     }
     /// This box, grown to hold `p`.
+    #[inline]
     pub fn with(self, p: Point) -> Self {
         Self { min: Point::new(self.min.x.min(p.x), self.min.y.min(p.y)), max: Point::new(self.max.x.max(p.x), self.max.y.max(p.y)) }
     }
     /// The smallest box that holds both.
+    #[inline]
     pub fn union(self, other: Self) -> Self {
         if other.is_empty() { self } else { self.with(other.min).with(other.max) }
     }
     /// The box with every side moved out by `by` mm.
+    #[inline]
     pub fn grown(self, by: f64) -> Self {
         Self { min: self.min - Vec2::new(by, by), max: self.max + Vec2::new(by, by) }
     }
     /// True when nothing was put in it.
+    #[inline]
     pub fn is_empty(&self) -> bool {
         self.min.x > self.max.x || self.min.y > self.max.y
     }
     /// Width in mm, 0 when empty.
+    #[inline]
     pub fn width(&self) -> f64 {
         (self.max.x - self.min.x).max(0.0)
     }
     /// Height in mm, 0 when empty.
+    #[inline]
     pub fn height(&self) -> f64 {
         (self.max.y - self.min.y).max(0.0)
     }
     /// Middle of the box.
+    #[inline]
     pub fn center(&self) -> Point {
         self.min.midpoint(self.max)
     }
     /// True when `other` lies wholly in this box.
+    #[inline]
     pub fn holds(&self, other: &Self) -> bool {
         other.min.x >= self.min.x && other.min.y >= self.min.y && other.max.x <= self.max.x && other.max.y <= self.max.y
     }
     /// True when `p` lies in this box or on its edge.
+    #[inline]
     pub fn has(&self, p: Point) -> bool {
         p.x >= self.min.x && p.y >= self.min.y && p.x <= self.max.x && p.y <= self.max.y
     }
     /// True when the boxes share a point.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// let b = |x: f64| Bounds { min: Point::new(x, 0.0), max: Point::new(x + 10.0, 10.0) };
+    /// assert!(b(0.0).meets(&b(10.0)) && !b(0.0).meets(&b(10.1)));
+    /// ```
+    #[inline]
     pub fn meets(&self, other: &Self) -> bool {
         self.min.x <= other.max.x && other.min.x <= self.max.x && self.min.y <= other.max.y && other.min.y <= self.max.y
     }
@@ -79,12 +103,25 @@ impl Bounds {
 
 impl Segment {
     /// A straight line.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// assert_eq!(Segment::line(Point::ZERO, Point::new(3.0, 4.0)).length(), 5.0);
+    /// ```
+    #[inline]
     pub fn line(start: Point, end: Point) -> Self {
         Self { start, end, bulge: 0.0 }
     }
 
     /// An arc on the circle `center`, `radius` from angle `from` through `sweep` radians (positive anticlockwise,
     /// less than a full turn).
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// use std::f64::consts::FRAC_PI_2;
+    /// let quarter = Segment::arc(Point::ZERO, 10.0, 0.0, FRAC_PI_2);
+    /// assert!((quarter.length() - 10.0 * FRAC_PI_2).abs() < 1e-9 && (quarter.radius() - 10.0).abs() < 1e-9);
+    /// ```
     pub fn arc(center: Point, radius: f64, from: f64, sweep: f64) -> Self {
         let at = |a: f64| center + radius * Vec2::from_angle(a);
         Self { start: at(from), end: at(from + sweep), bulge: (sweep / 4.0).tan() }
@@ -97,6 +134,13 @@ impl Segment {
     }
 
     /// The arc from `start` to `end` that leaves `start` in `direction`; a line where that is straight ahead.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// // Off to the right, and round to the left: half a circle of 5 mm.
+    /// let arc = Segment::tangent_arc(Point::ZERO, Vec2::new(1.0, 0.0), Point::new(0.0, 10.0));
+    /// assert!((arc.radius() - 5.0).abs() < 1e-9 && (arc.bulge - 1.0).abs() < 1e-9);
+    /// ```
     pub fn tangent_arc(start: Point, direction: Vec2, end: Point) -> Self {
         let chord = end - start;
         // The chord turns off the tangent by half the sweep.
@@ -105,10 +149,12 @@ impl Segment {
     }
 
     /// True for a straight line.
+    #[inline]
     pub fn is_line(&self) -> bool {
         self.bulge.abs() < FLAT
     }
     /// Distance between the ends.
+    #[inline]
     pub fn chord(&self) -> f64 {
         self.start.distance(self.end)
     }
@@ -158,6 +204,7 @@ impl Segment {
         rotated(chord / length, turn)
     }
     /// The same line walked the other way.
+    #[inline]
     pub fn reversed(&self) -> Self {
         Self { start: self.end, end: self.start, bulge: -self.bulge }
     }
@@ -172,6 +219,13 @@ impl Segment {
         Self { start: a * self.start, end: a * self.end, bulge }
     }
     /// Box round the segment, arcs included.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// // An arc reaches beyond its ends.
+    /// let half = Segment::circle(Point::ZERO, 10.0)[0];
+    /// assert!((half.bounds().max.y - 10.0).abs() < 1e-9);
+    /// ```
     pub fn bounds(&self) -> Bounds {
         let mut b = Bounds::EMPTY.with(self.start).with(self.end);
         if !self.is_line() {
@@ -193,6 +247,12 @@ impl Segment {
         turn <= sweep.abs()
     }
     /// Share of the length that lies nearest to `p`, 0 to 1.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// let line = Segment::line(Point::ZERO, Point::new(10.0, 0.0));
+    /// assert_eq!((line.nearest(Point::new(2.5, 3.0)), line.distance(Point::new(2.5, 3.0))), (0.25, 3.0));
+    /// ```
     pub fn nearest(&self, p: Point) -> f64 {
         if self.is_line() {
             let d = self.end - self.start;

@@ -184,16 +184,15 @@ fn an_ellipse_takes_few_arcs() {
 }
 
 #[test]
-fn ellipses_of_any_shape_are_followed_and_none_takes_long() {
-    let began = std::time::Instant::now();
+fn ellipses_of_any_shape_are_followed_by_few_arcs() {
     for (a, b) in [(10.0, 1e-5), (10.0, 0.05), (10.0, 0.19), (10.0, 0.21), (1e-3, 1e-4), (3000.0, 70.0), (900.0, 899.0), (50_000.0, 20.0)] {
         let curve = Curve::Ellipse { center: p(0.0, 0.0), u: Vec2::new(a, 0.0), v: Vec2::new(0.0, b), from: 1.0, sweep: -TAU };
         let path = Path::fitted(std::slice::from_ref(&curve), true, 0.02);
         assert!(path.closed && (path.area() + PI * a * b).abs() <= 0.021 * path.length() + 1e-6, "{a} × {b}: {}", path.area());
+        assert!(path.segments.len() <= 160, "{a} × {b}: {} arcs", path.segments.len());
         let box_of = path.bounds();
         assert!((box_of.width() - 2.0 * a).abs() < 0.05 && (box_of.height() - 2.0 * b).abs() < 0.05, "{a} × {b}: {box_of:?}");
     }
-    assert!(began.elapsed().as_secs() < 20, "bounded");
 }
 
 proptest! {

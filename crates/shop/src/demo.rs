@@ -9,7 +9,7 @@ use boustrophe_core::decisions::{Decisions, Edit, IntakeEdit, NestEdit, Stock};
 use boustrophe_core::finding::{Severity, Station};
 use boustrophe_core::geometry::{Path, Point, Region};
 use boustrophe_core::ids::BatchId;
-use boustrophe_core::nest::{Control, Problem, Sheet, Terms, search};
+use boustrophe_core::nest::{self, Control, Problem, Sheet, search};
 use boustrophe_core::shop::{Match, Rule, Shop};
 use boustrophe_store::OnRack;
 use rust_embed::RustEmbed;
@@ -124,7 +124,7 @@ fn mend(app: &App, job: i32) -> Result<(), ShopError> {
 
 fn nest(app: &App, job: i32) -> Result<(), ShopError> {
     let loaded = app.load(job)?;
-    let terms = Terms::of(&loaded.revision.decisions, loaded.batch, &loaded.shop);
+    let terms = nest::terms(&loaded.revision.decisions, loaded.batch, &loaded.shop);
     let problem = Problem::new(&loaded.here().work, &terms, &loaded.shop.tolerance);
     let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed: 1, tries: TRIES });
     change(app, job, &NestEdit::KeepLayout { layout }.on(BatchId::FIRST))

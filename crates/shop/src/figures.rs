@@ -6,7 +6,9 @@ use boustrophe_core::time::clock;
 /// One figure of the ledger.
 #[derive(Default)]
 pub struct Cell {
+    /// What it is called.
     pub name: &'static str,
+    /// As it is shown, with its unit.
     pub value: String,
     /// Difference to the baseline; empty when there is none.
     pub change: String,

@@ -19,7 +19,13 @@ impl App {
             other => other?,
         };
         let shop = self.shop();
-        let mut route = self.route(&revision.decisions, &shop)?;
+        let route = self.route(&revision.decisions, &shop)?;
+        self.with_others(Loaded { job, revision, route, shop, batch: BatchId::FIRST })
+    }
+
+    /// A job with what the rack and other jobs have to say of it.
+    pub(crate) fn with_others(&self, loaded: Loaded) -> Result<Loaded, ShopError> {
+        let Loaded { job, revision, mut route, shop, batch } = loaded;
         let mut told = rack::told(self, job.id, &revision.decisions)?;
         told.extend(guests::told(self, job.id, &revision.decisions)?);
         if !told.is_empty() {
@@ -27,7 +33,7 @@ impl App {
             route.findings.extend(told);
             route.findings.sort_by_key(|f| f.station);
         }
-        Ok(Loaded { job, revision, route, shop, batch: BatchId::FIRST })
+        Ok(Loaded { job, revision, route, shop, batch })
     }
 
     /// Stores what the history and the floor show of a job, where that is not stored already. Pages that are only looked at

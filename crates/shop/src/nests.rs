@@ -5,7 +5,7 @@ use crate::error::ShopError;
 use crate::searches::{Phase, Search, run};
 use boustrophe_core::decisions::NestEdit;
 use boustrophe_core::ids::BatchId;
-use boustrophe_core::nest::{Layout, Problem, Terms, is_better};
+use boustrophe_core::nest::{self, Layout, Problem, is_better};
 use boustrophe_core::route::placed_area;
 use boustrophe_store::NewRevision;
 use std::sync::atomic::Ordering;
@@ -60,7 +60,7 @@ pub fn start(app: &Arc<App>, job: i32, batch: BatchId, wish: Wish) -> Result<(),
         }
         let _turn = Turn(Arc::clone(app));
         let _ = search.waited.set(search.began.elapsed());
-        let (here, terms) = (loaded.here(), Terms::of(&loaded.revision.decisions, loaded.batch, &loaded.shop));
+        let (here, terms) = (loaded.here(), nest::terms(&loaded.revision.decisions, loaded.batch, &loaded.shop));
         // From what is kept, round what is held: nobody's time is spent on getting there again.
         let mut held = loaded.decided().nest.held.clone();
         if only_new {
@@ -112,7 +112,7 @@ pub fn keep(app: &App, job: i32, batch: BatchId, layout: Layout, by: &str) -> Re
     let loaded = app.load(job)?.about(batch);
     let here = loaded.here();
     let vain = here.nested.current
-        && !is_better(&layout, &here.nested.layout, &here.work, &Terms::of(&loaded.revision.decisions, loaded.batch, &loaded.shop));
+        && !is_better(&layout, &here.nested.layout, &here.work, &nest::terms(&loaded.revision.decisions, loaded.batch, &loaded.shop));
     {
         let mut in_vain = app.searches.in_vain.lock().unwrap_or_else(PoisonError::into_inner);
         if vain {

@@ -9,7 +9,7 @@ use boustrophe_core::decisions::{Decisions, DrawingDecisions, EditError, HoldDec
 use boustrophe_core::drawing::Drawing;
 use boustrophe_core::finding::{Code, Finding, Severity, Station};
 use boustrophe_core::ids::BatchId;
-use boustrophe_core::nest::{Control, Layout, Problem, Sheet, Terms, search};
+use boustrophe_core::nest::{self, Control, Layout, Problem, Sheet, search};
 use boustrophe_core::process::Process;
 use boustrophe_core::route::{self, BatchRoute, Route};
 use boustrophe_core::shop::{ChartRow, Machine, MachineKind, Shop};
@@ -266,7 +266,7 @@ fn decide(options: &Prep, stocks: &Stocks, book: &Book, drawings: Vec<DrawingDec
     }
     let machine = &*shop.machine_or_stand_in(&stocks.first.machine);
     let offcuts = options.offcuts.iter().map(|path| offcut(path, &options.reading, machine)).collect::<Result<Vec<_>, _>>()?;
-    let usual: Vec<Vec<Sheet>> = decisions.batches.keys().map(|id| Terms::of(&decisions, *id, shop).sheets).collect();
+    let usual: Vec<Vec<Sheet>> = decisions.batches.keys().map(|id| nest::terms(&decisions, *id, shop).sheets).collect();
     for ((id, batch), usual) in decisions.batches.iter_mut().zip(usual) {
         // Where none are named those of the rack, and the usual ones where they do not do.
         let rack = book.sheets(&batch.stock);
@@ -297,7 +297,7 @@ fn offcut(path: &Path, reading: &Reading, machine: &Machine) -> Result<Sheet, Fa
 }
 
 fn nest(id: BatchId, batch: &BatchRoute, decisions: &Decisions, shop: &Shop, options: &Prep) -> Layout {
-    let terms = Terms::of(decisions, id, shop);
+    let terms = nest::terms(decisions, id, shop);
     let problem = Problem::new(&batch.work, &terms, &shop.tolerance);
     let end = Instant::now() + Duration::from_secs_f64(options.nest_seconds);
     search(

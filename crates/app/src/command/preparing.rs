@@ -208,7 +208,7 @@ impl PrepWords {
             turn: word("--turn", self.turn.as_ref(), Turn::from_word, "none, 180, 90 or any")?,
             mirror: self.mirror,
             common_edges: self.common_edges,
-            aim: self.aim.as_deref().map_or(Ok(Aim::Rest), crate::edits::aim).map_err(|e| usage("--aim", &e))?,
+            aim: self.aim.as_deref().map_or(Ok(Aim::Rest), crate::stations::nest::edits::aim).map_err(|e| usage("--aim", &e))?,
             strategy: word("--strategy", self.strategy.as_ref(), Strategy::from_word, strategies)?,
             nick_every: number_of("--nick-every", self.nick_every.as_ref(), (5.0, 10_000.0))?,
             nick_width: number_of("--nick-width", self.nick_width.as_ref(), (0.05, 20.0))?,

@@ -1,9 +1,9 @@
 // Keys, dropping of files, history, and the search for a nest. Drawing is in stage.js.
 import { Stage } from "./stage.js";
-import { boxing } from "./pages.js";
-import { Player } from "./player.js";
+import { boxing } from "/static/rooms/stations/intake/pages.js";
+import { Player } from "/static/rooms/stations/proof/player.js";
 import { takeFiles } from "./files.js";
-import { trySliders } from "./sliders.js";
+import { trySliders } from "/static/rooms/stations/intake/sliders.js";
 import { cards } from "./cards.js";
 import { keys } from "./keys.js";
 import { say as notice } from "./say.js";
@@ -13,7 +13,7 @@ const docket = () => $("#docket");
 const stageElement = $("#stage");
 const stage = stageElement ? new Stage(stageElement) : null;
 let player = null;
-let shown = null;
+let shown = null, shownAs = null;
 
 async function sentenceOf(response) {
   const page = new DOMParser().parseFromString(await response.text(), "text/html");
@@ -25,7 +25,10 @@ function refresh() {
   const d = docket();
   if (!d || !stage || shown === d) return;
   shown = d;
-  $("#notice").replaceChildren();
+  // A sentence stays until something has changed: a docket that is drawn again as it was takes none away.
+  const as = `${d.dataset.revision} ${d.dataset.station} ${d.dataset.batch}`;
+  if (as !== shownAs) $("#notice").replaceChildren();
+  shownAs = as;
   stage.load(d.dataset, searching()).then(() => {
     if (shown !== d) return;
     player?.stop();

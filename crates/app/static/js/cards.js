@@ -1,8 +1,8 @@
 // The card at the foot of the docket: for what was chosen, measured or carried on the stage.
-import { heat } from "./heat.js";
-import { ordering } from "./ordering.js";
-import { outside } from "./outside.js";
-import { thin } from "./thin.js";
+import { heat } from "/static/rooms/stations/proof/heat.js";
+import { ordering } from "/static/rooms/stations/order/ordering.js";
+import { outside } from "/static/rooms/stations/proof/outside.js";
+import { thin } from "/static/rooms/stations/hold/thin.js";
 
 const $ = (selector) => document.querySelector(selector);
 

@@ -3,9 +3,13 @@
 const $ = (selector) => document.querySelector(selector);
 const docket = () => $("#docket");
 
-const LATE = 300;
-/** Done when a docket that has come is shown. */
-const settled = () => new Promise((done) => { setTimeout(done, LATE); });
+/** Longest wait for a docket that was asked for, ms. */
+const LATEST = 20000;
+/** Done when a docket that is asked for is shown. */
+const swapped = () => new Promise((done) => {
+  document.addEventListener("htmx:after:swap", () => done(), { once: true });
+  setTimeout(done, LATEST);
+});
 
 export function takeFiles(notice, sentenceOf) {
   const target = () => document.querySelector("[data-drop]")?.dataset.drop ?? (docket() ? `/jobs/${docket().dataset.job}/drawings` : null);
@@ -25,15 +29,12 @@ export function takeFiles(notice, sentenceOf) {
     const elsewhere = response.headers.get("hx-redirect");
     if (elsewhere) { location.href = elsewhere; return; }
     if (docket()) {
+      // The answer is there before it is shown, and showing what has changed clears what was told before.
+      const there = swapped();
       await htmx.ajax("GET", `/jobs/${docket().dataset.job}/${docket().dataset.station}?part=docket`, { target: "#docket", swap: "outerHTML" });
-      // The answer is there before it is shown, and showing it clears what was told before.
-      if (said) await settled();
+      await there;
     }
-    if (!said) return;
-    notice(said);
-    // A docket shown later still takes it away: then it is told again.
-    await settled();
-    if (!$("#notice").textContent) notice(said);
+    if (said) notice(said);
   }
   // At Proof a program is laid over the sheet; it is no drawing.
   const program = (files) => {

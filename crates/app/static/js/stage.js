@@ -9,16 +9,16 @@ import { sheet } from "./paint/sheet.js";
 import { Scene } from "./scene.js";
 import { closed, lying } from "./shapes.js";
 import { Box, Choose } from "./tools/always.js";
-import { Carry } from "./tools/carry.js";
-import { Compare } from "./tools/compare.js";
-import { Grain } from "./tools/grain.js";
-import { Measure, Region } from "./tools/intake.js";
-import { Nick } from "./tools/nick.js";
-import { Pierce } from "./tools/pierce.js";
-import { Sequence } from "./tools/sequence.js";
-import { Sort } from "./tools/sort.js";
-import { Start } from "./tools/start.js";
-import { Zero } from "./tools/zero.js";
+import { Carry } from "/static/rooms/stations/nest/carry.js";
+import { Compare } from "/static/rooms/stations/intake/compare.js";
+import { Grain } from "/static/rooms/stations/assign/grain.js";
+import { Measure, Region } from "/static/rooms/stations/intake/crop.js";
+import { Nick } from "/static/rooms/stations/hold/nick.js";
+import { Pierce } from "/static/rooms/stations/hold/pierce.js";
+import { Sequence } from "/static/rooms/stations/order/sequence.js";
+import { Sort } from "/static/rooms/stations/assign/sort.js";
+import { Start } from "/static/rooms/stations/order/start.js";
+import { Zero } from "/static/rooms/stations/release/zero.js";
 import { View } from "./view.js";
 
 /** Tools by the names under which stations ask for them. */

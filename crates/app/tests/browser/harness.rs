@@ -7,8 +7,10 @@ use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 use thirtyfour::prelude::*;
 
-/// Longest wait for anything on a page.
-const PATIENCE: Duration = Duration::from_secs(40);
+/// Longest wait for anything on a page: other tests may have the processor.
+const PATIENCE: Duration = Duration::from_secs(90);
+/// Between two looks.
+const PAUSE: Duration = Duration::from_millis(60);
 
 /// A shop that runs as a process of its own.
 pub struct Shop {
@@ -140,7 +142,7 @@ impl Hand<'_> {
                 let text = self.text("body").await;
                 panic!("{what}: waited in vain for {expression}\n{text}");
             }
-            tokio::time::sleep(Duration::from_millis(60)).await;
+            tokio::time::sleep(PAUSE).await;
         }
     }
 
@@ -155,24 +157,25 @@ impl Hand<'_> {
         self.page.execute(format!("return {expression}"), Vec::new()).await.expect("a script runs").json().clone()
     }
 
-    pub async fn click(&self, selector: &str) {
-        self.until("to click", &format!("document.querySelector({selector:?})")).await;
-        // What is to be clicked may be drawn anew between being found and being clicked: then once more.
-        let mut tries = 0;
+    /// Does something with what is under `selector`. It may not be there yet, or be drawn anew between being found and being
+    /// touched: then once more.
+    async fn with<F: AsyncFn(&WebElement) -> WebDriverResult<()>>(&self, selector: &str, doing: F) {
+        let began = Instant::now();
         loop {
-            tries += 1;
-            let clicked = match self.page.find(By::Css(selector)).await {
-                Ok(found) => found.click().await,
+            let done = match self.page.find(By::Css(selector)).await {
+                Ok(found) => doing(&found).await,
                 Err(error) => Err(error),
             };
-            match clicked {
-                Err(error) if tries < 20 => {
-                    eprintln!("once more: {error}");
-                    tokio::time::sleep(Duration::from_millis(60)).await;
-                }
-                clicked => break clicked.expect("it can be clicked"),
+            match done {
+                Ok(()) => return,
+                Err(error) if began.elapsed() > PATIENCE => panic!("{selector}: {error}\n{}", self.text("body").await),
+                Err(_) => tokio::time::sleep(PAUSE).await,
             }
         }
+    }
+
+    pub async fn click(&self, selector: &str) {
+        self.with(selector, async |found| found.click().await).await;
     }
 
     /// Presses a key with nothing chosen.
@@ -214,7 +217,7 @@ impl Hand<'_> {
     /// Begins a job.
     pub async fn begin(&self, name: &str) {
         self.go("/").await;
-        self.page.find(By::Css(".begin input")).await.expect("the field").send_keys(name).await.expect("a name");
+        self.with(".begin input", async |field| field.send_keys(name).await).await;
         self.click(".begin button").await;
         self.until("intake", "document.querySelector('#docket')?.dataset.station == 'intake'").await;
         self.drawn().await;
@@ -229,27 +232,12 @@ impl Hand<'_> {
     /// Gives files to the picker.
     pub async fn pick(&self, files: &[PathBuf]) {
         let paths: Vec<String> = files.iter().map(|f| f.display().to_string()).collect();
-        // The docket may be replaced between being found and being given something: then once more.
-        let mut tries = 0;
-        loop {
-            tries += 1;
-            let given = self.page.find(By::Css("input[type=file]")).await.expect("the picker").send_keys(paths.join("\n")).await;
-            match given {
-                Err(error) if tries < 5 => eprintln!("once more: {error}"),
-                given => break given.expect("files are given"),
-            }
-        }
+        self.with("input[type=file]", async |picker| picker.send_keys(paths.join("\n")).await).await;
     }
 
     /// Gives a file to a field that takes one.
     pub async fn upload(&self, selector: &str, file: &std::path::Path) {
-        self.page
-            .find(By::Css(selector))
-            .await
-            .expect("the field")
-            .send_keys(file.display().to_string())
-            .await
-            .expect("the field takes it");
+        self.with(selector, async |field| field.send_keys(file.display().to_string()).await).await;
     }
 
     /// Chooses an option of the select under `selector`.
@@ -264,25 +252,11 @@ impl Hand<'_> {
 
     /// Types into a field in place of what is there, and stays in it.
     pub async fn page_type(&self, selector: &str, text: &str) {
-        // The field may be drawn anew between being found and being typed into: then once more.
-        let mut tries = 0;
-        loop {
-            tries += 1;
-            let typed = match self.page.find(By::Css(selector)).await {
-                Ok(field) => match field.send_keys(Key::Control + "a").await {
-                    Ok(()) => field.send_keys(text).await,
-                    Err(error) => Err(error),
-                },
-                Err(error) => Err(error),
-            };
-            match typed {
-                Err(error) if tries < 20 => {
-                    eprintln!("once more: {error}");
-                    tokio::time::sleep(Duration::from_millis(60)).await;
-                }
-                typed => break typed.expect("it takes text"),
-            }
-        }
+        self.with(selector, async |field| {
+            field.send_keys(Key::Control + "a").await?;
+            field.send_keys(text).await
+        })
+        .await;
     }
 
     /// A picture of the page, into the folder named by BOUSTROPHE_SHOTS; nothing without it.

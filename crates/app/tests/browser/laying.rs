@@ -13,7 +13,7 @@ async fn copies(hand: &Hand<'_>) -> Vec<(String, f64, f64)> {
 }
 
 fn place(all: &[(String, f64, f64)], id: &str) -> (f64, f64) {
-    all.iter().find(|c| c.0 == id).map(|c| (c.1, c.2)).unwrap_or_else(|| panic!("{id} in {all:?}"))
+    all.iter().find(|c| c.0 == id).map_or_else(|| panic!("{id} in {all:?}"), |c| (c.1, c.2))
 }
 
 #[tokio::test(flavor = "multi_thread")]

@@ -133,7 +133,9 @@ async fn a_messy_drawing_becomes_a_finished_run_on_the_laser() {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn steel_is_cut_on_the_plasma_table_paused_and_resumed() {
-    let (shop, browser) = (Shop::open("serve"), Browser::open().await);
+    // Slow enough that it still burns when a hand that waits for a busy processor has found Pause.
+    let shop = Shop::with("serve", tempfile::tempdir().expect("a folder"), "127.0.0.1:0", &["--machine-speed", "20"]);
+    let browser = Browser::open().await;
     let hand = Hand { page: &browser.page, shop: &shop.address };
     hand.job_with("Mouse guards", &[demo_file("mouse-guard.dxf")]).await;
     hand.station("3", "assign").await;

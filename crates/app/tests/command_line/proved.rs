@@ -102,7 +102,7 @@ fn forty_kinds_of_sabotage_are_told() {
             "twice the wait at the pierce",
             with(&|l| {
                 let wait = l[lit(hole) + 1].clone();
-                l.insert(lit(hole) + 1, wait)
+                l.insert(lit(hole) + 1, wait);
             }),
         ),
         ("it stands in the middle of a cut", with(&|l| l.insert(cut_g1(outline) + 2, "G4 P0.4".into()))),
@@ -140,7 +140,7 @@ fn forty_kinds_of_sabotage_are_told() {
         (
             "a rapid while lit",
             with(&|l| {
-                l[cut_g1(outline) + 1] = l[cut_g1(outline) + 1].replacen("G1", "G0", 1).replacen("G2", "G0", 1).replacen("G3", "G0", 1)
+                l[cut_g1(outline) + 1] = l[cut_g1(outline) + 1].replacen("G1", "G0", 1).replacen("G2", "G0", 1).replacen("G3", "G0", 1);
             }),
         ),
         ("a word that nobody knows", with(&|l| l.insert(outline, "M77".into()))),
@@ -149,7 +149,7 @@ fn forty_kinds_of_sabotage_are_told() {
             "cut off, with an end",
             with(&|l| {
                 l.truncate(outline + 4);
-                l.extend(["M5".into(), "M2".into()])
+                l.extend(["M5".into(), "M2".into()]);
             }),
         ),
         ("another tool", with(&|l| l.insert(hole, "T1 M6".into()))),

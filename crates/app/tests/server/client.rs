@@ -19,10 +19,19 @@ impl Shop {
         Self::over(tempfile::tempdir().expect("a folder"), more)
     }
 
+    /// The demo shop.
+    pub fn demo() -> Self {
+        Self::with("demo", tempfile::tempdir().expect("a folder"), &[])
+    }
+
     pub fn over(data: tempfile::TempDir, more: &[&str]) -> Self {
+        Self::with("serve", data, more)
+    }
+
+    fn with(command: &str, data: tempfile::TempDir, more: &[&str]) -> Self {
         let (process, address) = started(
             Command::new(env!("CARGO_BIN_EXE_boustrophe"))
-                .args(["serve", "--listen", "127.0.0.1:0"])
+                .args([command, "--listen", "127.0.0.1:0"])
                 .args(more)
                 .arg("--data")
                 .arg(data.path()),

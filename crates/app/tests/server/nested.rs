@@ -7,7 +7,7 @@ use std::time::{Duration, Instant};
 pub fn until(what: &str, test: impl Fn() -> bool) {
     let began = Instant::now();
     while !test() {
-        assert!(began.elapsed() < Duration::from_secs(40), "waited in vain until {what}");
+        assert!(began.elapsed() < Duration::from_secs(90), "waited in vain until {what}");
         std::thread::sleep(Duration::from_millis(50));
     }
 }
@@ -41,7 +41,6 @@ pub fn nested(shop: &Shop, name: &str, drawing: (&str, &[u8])) -> u32 {
     settle(&["intake", "clean", "assign"]);
     assert_eq!(shop.post(&format!("/jobs/{job}/search/start"), &[]).status, 204);
     until("it searches", || shop.get(&format!("/jobs/{job}/nest")).text().contains("data-searching=\"true\""));
-    std::thread::sleep(Duration::from_millis(600));
     assert_eq!(shop.post(&format!("/jobs/{job}/search/stop"), &[]).status, 204);
     until("the nest is kept", || shop.get(&format!("/jobs/{job}/nest")).text().contains("data-searching=\"false\""));
     settle(&["hold", "proof"]);

@@ -183,9 +183,9 @@ fn across(open: &mut Vec<Chained>, same: f64) -> Vec<Point> {
         for e in ring {
             let path = &open[e / 2].path;
             if e.is_multiple_of(2) {
-                append(&mut segments, path.segments.iter().copied())
+                append(&mut segments, path.segments.iter().copied());
             } else {
-                append(&mut segments, path.reversed().segments.into_iter())
+                append(&mut segments, path.reversed().segments.into_iter());
             }
         }
         seal(&mut segments);

@@ -105,14 +105,18 @@ mod tests {
             .segments
             .iter()
             .filter(|s| (s.start.y - (HEIGHT - DEPTH)).abs() < 1e-9 && s.start.y == s.end.y)
-            .map(|s| s.length())
+            .map(boustrophe_geometry::Segment::length)
             .collect();
         let mut meant: Vec<f64> = coupon.labels.iter().map(|l| 10.0 + l.0.parse::<f64>().expect("a figure")).collect();
         meant.reverse();
         assert!(widths.len() == 7 && widths.iter().zip(&meant).all(|(a, b)| (a - b).abs() < 1e-9), "{widths:?} {meant:?}");
         let tongue = coupon.tongue.expect("a tongue");
-        let ends: Vec<f64> =
-            tongue.segments.iter().filter(|s| s.start.x == s.end.x && s.start.x > HEIGHT + 1.0).map(|s| s.length()).collect();
+        let ends: Vec<f64> = tongue
+            .segments
+            .iter()
+            .filter(|s| s.start.x == s.end.x && s.start.x > HEIGHT + 1.0)
+            .map(boustrophe_geometry::Segment::length)
+            .collect();
         assert!(ends.len() == 1 && (ends[0] - 10.0).abs() < 1e-9 && tongue.area() > 0.0);
         assert!(!tongue.bounds().meets(&coupon.outline.bounds()));
         assert!(fingers(1.0, 0.0, 0.05, 7).is_err() && fingers(f64::NAN, 0.0, 0.05, 7).is_err());
@@ -126,7 +130,7 @@ mod tests {
             .segments
             .iter()
             .filter(|s| (s.start.y - (HEIGHT - DEPTH)).abs() < 1e-9 && (s.end.y - s.start.y).abs() < 1e-9)
-            .map(|s| s.length())
+            .map(boustrophe_geometry::Segment::length)
             .collect();
         assert_eq!(widths.len(), 7);
         let (low, high) = widths.iter().fold((f64::INFINITY, 0.0_f64), |(l, h), w| (l.min(*w), h.max(*w)));

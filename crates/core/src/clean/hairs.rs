@@ -66,12 +66,18 @@ mod tests {
         }
     }
 
+    /// A step of 0.04 mm and a line that comes back on itself by 20 mm stay, also where a hair beside them goes.
     #[test]
     fn what_is_drawn_is_no_hair() {
-        for points in [&[(0.0, 0.0), (30.0, 0.0), (30.0, 0.04), (0.0, 20.0)][..], &[(0.0, 0.0), (30.0, 0.0), (10.0, 0.0), (0.0, 20.0)]] {
-            let mut path = polygon(points);
+        for drawn in [&[(0.0, 0.0), (30.0, 0.0), (30.0, 0.04), (0.0, 20.0)][..], &[(0.0, 0.0), (30.0, 0.0), (10.0, 0.0), (0.0, 20.0)]] {
+            let mut path = polygon(drawn);
             shave(&mut path, 0.05, 0.001);
-            assert_eq!(path, polygon(points));
+            assert_eq!(path, polygon(drawn));
+            // From the last corner home, 0.03 mm past it and back.
+            let mut path = polygon(&[drawn, &[(0.0, -0.03)]].concat());
+            shave(&mut path, 0.05, 0.001);
+            assert_eq!(path.segments.len(), drawn.len(), "{path:?}");
+            assert!((path.area() - polygon(drawn).area()).abs() < 1e-9 && (path.length() - polygon(drawn).length()).abs() < 1e-9);
         }
     }
 }

@@ -22,7 +22,7 @@ pub(super) fn of_entity(curves: &[Curve], naming: Naming) -> u64 {
             Curve::Line(a, b) => [*a, *b].into_iter().for_each(&mut point),
             Curve::Cubic(c) => [c.p0, c.p1, c.p2, c.p3].into_iter().for_each(&mut point),
             Curve::Ellipse { center, u, v, from, sweep } => {
-                [*center, u.to_point(), v.to_point(), Point::new(*from, *sweep)].into_iter().for_each(&mut point)
+                [*center, u.to_point(), v.to_point(), Point::new(*from, *sweep)].into_iter().for_each(&mut point);
             }
             Curve::Spline(n) => {
                 let spans = n.spans();

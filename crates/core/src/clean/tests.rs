@@ -319,7 +319,7 @@ proptest! {
         for y in 0..3_u32 {
             let mut covered = [false; 64];
             spans.iter().filter(|s| s.2 == y).for_each(|(x, l, _)| (*x..x + l).for_each(|k| covered[k as usize] = true));
-            let left: f64 = mended.contours.iter().flat_map(|c| &c.path.segments).filter(|s| (s.start.y - f64::from(y) * 10.0).abs() < 1.0).map(|s| s.length()).sum();
+            let left: f64 = mended.contours.iter().flat_map(|c| &c.path.segments).filter(|s| (s.start.y - f64::from(y) * 10.0).abs() < 1.0).map(boustrophe_geometry::Segment::length).sum();
             let union = covered.iter().filter(|c| **c).count() as f64;
             prop_assert!((left - union).abs() < 0.5, "{left} for {union}");
         }

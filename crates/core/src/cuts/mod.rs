@@ -170,7 +170,7 @@ fn inside_out(cuts: &[Cut], blocks: &[(usize, Path)]) -> Vec<(usize, usize)> {
     for (i, c) in cuts.iter().enumerate().filter(|(_, c)| c.line != Line::Drawn) {
         c.edges().for_each(|e| makes.entry(e.placement).or_default().push(i));
     }
-    makes.values_mut().for_each(|all| all.dedup());
+    makes.values_mut().for_each(std::vec::Vec::dedup);
     // The cuts that make a closed line, drawn ones first, then the copies of blocks.
     let of = |k: usize| match closed.get(k) {
         Some(i) => std::slice::from_ref(i),

@@ -5,9 +5,9 @@ use crate::ids::BatchId;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
-/// Greatest quantity of one part.
 /// Single changes in one at most: more than a hand or a page makes.
 const MOST_EDITS: usize = 20_000;
+/// Greatest quantity of one part.
 pub const MOST_COPIES: u32 = 5000;
 
 /// One change. As JSON: `{"do": "set-unit", "drawing": 1, "unit": "mm"}`; those on a batch other than the first name it:

@@ -21,11 +21,9 @@ pub mod assign;
 mod card;
 pub mod clean;
 mod edit;
-mod grain;
 pub mod hold;
 pub mod intake;
 pub mod kerf;
-mod layout;
 pub mod leads;
 pub mod nest;
 pub mod order;
@@ -43,6 +41,7 @@ mod tray;
 
 pub use crate::shop::Stock;
 pub use assign::{AssignDecisions, AssignEdit, Elsewhere, JobSetting, Numbers, PartDecisions, Process};
+pub use boustrophe_nest::{Lie, Tray};
 pub use card::Card;
 pub use clean::{CleanEdit, Mend};
 pub use edit::{Edit, EditError, MOST_COPIES, OnBatch};
@@ -58,7 +57,7 @@ pub use release::{Laid, ReleaseDecisions, ReleaseEdit};
 pub use revision::MovedPlace;
 pub use solid::{Joints, SolidChoices};
 pub use stored::modern;
-pub use tray::{Lie, Tray};
+pub use tray::checked as checked_tray;
 
 use crate::ids::{BatchId, ContourId, EdgePlace, PartId};
 use serde::{Deserialize, Serialize};

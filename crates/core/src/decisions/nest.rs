@@ -1,122 +1,13 @@
 //! What is decided at Nest: sheets, distances, turns, and which layout.
 
-pub use super::grain::Grain;
-pub use super::layout::{Layout, Placement, Sheet, SheetLayout, turned};
-use super::tray::Tray;
+use super::tray::checked;
 use super::{BatchDecisions, Decisions, EditError, Elsewhere, OnBatch, copies, within};
 use crate::geometry::{Bounds, LARGEST_COORDINATE};
 use crate::ids::{BatchId, CopyId, PartId};
+pub use boustrophe_nest::{Aim, Grain, Layout, PartNest, Placement, Sheet, SheetLayout, Tray, Turn, turned};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
-
-/// Which turns a part may take on the sheet.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Turn {
-    /// As drawn.
-    None,
-    /// As drawn or upside down.
-    Half,
-    /// By quarter turns.
-    #[default]
-    Quarter,
-    /// By any angle.
-    Any,
-}
-
-impl Turn {
-    /// All, as offered.
-    pub const ALL: [Self; 4] = [Self::None, Self::Half, Self::Quarter, Self::Any];
-
-    /// Angles by quarters, degrees anticlockwise; the fewer turns of another are the first of these.
-    pub fn angles(self) -> Vec<f64> {
-        let steps = match self {
-            Self::None => 1,
-            Self::Half => 2,
-            Self::Quarter | Self::Any => 4,
-        };
-        // What fewer turns allow comes first.
-        [0.0, 180.0, 90.0, 270.0][..steps].to_vec()
-    }
-    /// As shown.
-    pub fn name(self) -> &'static str {
-        match self {
-            Self::None => "none",
-            Self::Half => "180°",
-            Self::Quarter => "90°",
-            Self::Any => "any",
-        }
-    }
-    /// As typed on the command line: `none`, `180`, `90`, `any`.
-    pub fn from_word(word: &str) -> Option<Self> {
-        Self::ALL.into_iter().find(|t| t.name().trim_end_matches('°') == word)
-    }
-}
-
-/// What is aimed at among layouts of equally many sheets, after their price.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "lowercase")]
-pub enum Aim {
-    /// What the last sheet leaves stays in one usable piece.
-    #[default]
-    Rest,
-    /// Engraved parts stand in line, so that their rows coincide.
-    Rows,
-    /// Neighbours share their cuts.
-    Cuts,
-}
-
-impl Aim {
-    /// All, as offered.
-    pub const ALL: [Self; 3] = [Self::Rest, Self::Rows, Self::Cuts];
-
-    /// As shown.
-    pub fn name(self) -> &'static str {
-        match self {
-            Self::Rest => "a usable rest",
-            Self::Rows => "rows in line",
-            Self::Cuts => "shared cuts",
-        }
-    }
-    /// As typed: `rest`, `rows`, `cuts`.
-    pub fn slug(self) -> &'static str {
-        match self {
-            Self::Rest => "rest",
-            Self::Rows => "rows",
-            Self::Cuts => "cuts",
-        }
-    }
-}
-
-/// How one part may be laid, where that is not what is said of all; narrower wins.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
-#[serde(default)]
-pub struct PartNest {
-    /// Its turns.
-    pub turn: Option<Turn>,
-    /// Whether it may be mirrored.
-    pub mirror: Option<bool>,
-    /// Its grain.
-    pub grain: Option<Grain>,
-    /// It has its place before the others, where not all have one.
-    pub first: bool,
-    /// It fills what room the others leave: never a sheet for its sake.
-    pub filler: bool,
-}
-
-impl PartNest {
-    /// What is said of it that is not said of all, as people say it; empty for nothing.
-    pub fn words(&self) -> String {
-        let mut told: Vec<String> = Vec::new();
-        told.extend(self.turn.map(|t| format!("turns {}", t.name())));
-        told.extend(self.grain.map(|g| format!("grain {}", g.name())));
-        told.extend(self.mirror.map(|m| if m { "may be mirrored" } else { "never mirrored" }.into()));
-        told.extend(self.first.then(|| "goes first".into()));
-        told.extend(self.filler.then(|| "fills gaps".into()));
-        told.join(", ")
-    }
-}
 
 /// Decisions at Nest.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -282,7 +173,7 @@ impl NestEdit {
                 nest.sheets.clone_from(sheets);
             }
             Self::SetTray { tray } => {
-                tray.iter().try_for_each(|t| t.checked())?;
+                tray.iter().try_for_each(|t| checked(t))?;
                 nest.tray = tray.as_deref().cloned().map(Arc::new);
             }
             Self::KeepLayout { layout } => {

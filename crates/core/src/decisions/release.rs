@@ -1,6 +1,6 @@
 //! What is decided at Release.
 
-use super::layout::Sheet;
+use super::nest::Sheet;
 use super::{Decisions, EditError, OnBatch, Pose, Zero};
 use crate::geometry::Point;
 use crate::ids::BatchId;

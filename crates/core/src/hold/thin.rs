@@ -54,7 +54,7 @@ pub(super) fn webs(work: &Work, layout: &Layout, given: &Given) -> Option<Findin
 /// are thin only at their tips, are none.
 pub fn thinner_than(work: &Work, part: &Part, widths: &[f64]) -> Vec<Vec<Path>> {
     let Some(whole) = whole(work, part) else { return vec![Vec::new(); widths.len()] };
-    let narrow = |piece: &Region| piece.residues(&whole).iter().any(|r| r.is_narrow());
+    let narrow = |piece: &Region| piece.residues(&whole).iter().any(boustrophe_geometry::Residue::is_narrow);
     let within = |width: &f64| whole.beyond(&whole.opened(*width)).pieces().filter(narrow).flat_map(|p| p.outlines()).collect();
     widths.iter().map(within).collect()
 }

@@ -1,175 +1,47 @@
 //! Station 4: parts on sheets.
 //!
 //! The layout that a search found is itself a decision ([`Layout`] in [`crate::decisions::NestDecisions`]). [`run`] looks
-//! whether the kept layout still fits the parts; [`search`] finds one.
+//! whether the kept layout still fits the parts. What finds one knows nothing of jobs and is a crate of its own,
+//! [`boustrophe_nest`].
 
-mod aim;
-mod boards;
-mod check;
-mod convex;
-mod cover;
-mod fence;
-mod fences;
-mod greedy;
-pub mod hand;
-mod in_line;
-mod lane;
-mod lattice;
-mod nofit;
-mod packer;
-mod plan;
-mod problem;
-pub mod rest;
-mod search;
-mod separation;
-mod snap;
+mod parts;
 #[cfg(test)]
 mod tests;
 mod tray;
 
-pub use aim::{Merits, Prices};
-pub use check::{Around, faults};
-pub(crate) use in_line::{Axis, Lined, in_line};
-pub use lattice::densest_lattice;
-pub use plan::is_better;
-pub use problem::Problem;
-pub use search::{Control, search};
-pub use separation::places_priced;
+pub use boustrophe_nest::*;
 
 use crate::assign::{PartId, Process, Work};
-pub use crate::decisions::nest::{Aim, Grain, Layout, PartNest, Placement, Sheet, SheetLayout, Turn, turned};
-use crate::decisions::{Decisions, Edit, NestEdit, Tray};
+use crate::decisions::{Decisions, Edit, NestEdit};
 use crate::finding::{Code, Finding, Severity, Station, counted};
-use crate::geometry::{Path, Segment};
 use crate::ids::BatchId;
 use crate::shop::{Bed, Shop};
 use serde::Serialize;
 use std::collections::{BTreeMap, BTreeSet};
-use std::sync::Arc;
 
-/// The terms in force at Nest.
-#[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct Terms {
-    /// Least distance between parts, mm.
-    pub spacing: f64,
-    /// Least distance from the edge, mm.
-    pub margin: f64,
-    /// Sheets to use in order; the last may be without limit.
-    pub sheets: Vec<Sheet>,
-    /// Turns to try.
-    pub turn: Turn,
-    /// Parts may be mirrored.
-    pub mirror: bool,
-    /// Which way the parts' grain lies.
-    pub grain: Option<Grain>,
-    /// What is said of single parts.
-    pub parts: BTreeMap<PartId, PartNest>,
-    /// With common edges the kerf, mm: parts with nothing but straight edges may lie so near to each other.
-    pub common: Option<f64>,
-    /// What is aimed at among layouts of equally many sheets.
-    pub aim: Aim,
-    /// Price of a sheet that has none of its own, by its area: money per mm².
-    pub rate: f64,
-    /// The blanks that are worked on, where it is no sheets.
-    pub tray: Option<Arc<Tray>>,
-}
-
-/// The distances that parts keep, mm.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Distances {
-    /// From each other.
-    pub spacing: f64,
-    /// From the sheet's edge.
-    pub margin: f64,
-    /// From each other where both have nothing but straight edges, if that is less.
-    pub common: Option<f64>,
-}
-
-impl Distances {
-    /// A spacing and a margin, mm.
-    pub fn of(spacing: f64, margin: f64) -> Self {
-        Self { spacing, margin, common: None }
-    }
-    /// The least distance of two parts, mm, by whether each has nothing but straight edges.
-    pub fn between(self, a: bool, b: bool) -> f64 {
-        self.common.filter(|_| a && b).map_or(self.spacing, |kerf| kerf.min(self.spacing))
-    }
-}
-
-/// True for what has nothing but straight edges.
-pub(crate) fn is_straight(path: &Path) -> bool {
-    path.segments.iter().all(Segment::is_line)
-}
-
-impl Default for Terms {
-    /// 2 mm between parts, 5 mm to the edge, quarter turns, sheets of 600 × 400 mm; the last sheet's rest is to be usable, and a
-    /// square metre costs 1.
-    fn default() -> Self {
-        Self {
-            spacing: 2.0,
-            margin: 5.0,
-            sheets: vec![Sheet::rectangle(600.0, 400.0)],
-            turn: Turn::Quarter,
-            mirror: false,
-            grain: None,
-            parts: BTreeMap::new(),
-            common: None,
-            aim: Aim::Rest,
-            rate: 1e-6,
-            tray: None,
-        }
-    }
-}
-
-impl Terms {
-    /// What was decided for a batch of a job, and the machine's and material's custom for the rest.
-    pub fn of(decisions: &Decisions, batch: BatchId, shop: &Shop) -> Self {
-        let assign = &decisions.assign;
-        let batch = decisions.batch(batch);
-        let (nest, machine) = (&batch.nest, shop.machine_or_stand_in(&batch.stock.machine));
-        let kerf = || shop.rows_for(assign, &batch.stock).get(Process::Cut, None).map(|r| r.kerf).filter(|k| *k > 0.0);
-        let material = shop.material(&batch.stock.material);
-        let usual = material.map_or((600.0, 400.0), |m| m.sheet);
-        let rate = material.map(|m| m.price * batch.stock.thickness).filter(|p| *p > 0.0);
-        let sheets = if nest.sheets.is_empty() { vec![Sheet::rectangle(usual.0, usual.1)] } else { nest.sheets.clone() };
-        let sheets = sheets.into_iter().map(|s| Sheet { clamps: nest.clamps.clone(), ..s }).collect();
-        Self {
-            spacing: nest.spacing.unwrap_or(machine.spacing),
-            margin: nest.margin.unwrap_or(machine.margin),
-            sheets,
-            turn: nest.turn,
-            mirror: nest.mirror,
-            grain: nest.grain,
-            parts: nest.parts.clone(),
-            common: nest.common_edges.then(kerf).flatten(),
-            aim: nest.aim,
-            rate: rate.unwrap_or(1.0) / 1e6,
-            tray: nest.tray.clone(),
-        }
-    }
-
-    /// What a sheet costs: its own price, or its material's.
-    pub fn price(&self, sheet: &Sheet) -> f64 {
-        sheet.price.unwrap_or_else(|| sheet.area() * self.rate)
-    }
-
-    /// The distances that parts keep.
-    pub fn distances(&self) -> Distances {
-        Distances { spacing: self.spacing, margin: self.margin, common: self.common }
-    }
-
-    /// Quarter turns of a part, in degrees, and whether it may be mirrored too; the fewest turns first.
-    pub fn poses(&self, part: PartId) -> (Vec<f64>, bool) {
-        let said = self.parts.get(&part).copied().unwrap_or_default();
-        let angles = said.turn.unwrap_or(self.turn).angles();
-        let angles = said.grain.or(self.grain).map_or(angles.clone(), |g| g.kept_by(&angles));
-        (angles, said.mirror.unwrap_or(self.mirror))
-    }
-
-    /// True where a part may lie at any angle.
-    pub fn any_angle(&self, part: PartId) -> bool {
-        let said = self.parts.get(&part).copied().unwrap_or_default();
-        said.turn.unwrap_or(self.turn) == Turn::Any && said.grain.or(self.grain).is_none()
+/// What was decided for a batch of a job, and the machine's and material's custom for the rest.
+pub fn terms(decisions: &Decisions, batch: BatchId, shop: &Shop) -> Terms {
+    let assign = &decisions.assign;
+    let batch = decisions.batch(batch);
+    let (nest, machine) = (&batch.nest, shop.machine_or_stand_in(&batch.stock.machine));
+    let kerf = || shop.rows_for(assign, &batch.stock).get(Process::Cut, None).map(|r| r.kerf).filter(|k| *k > 0.0);
+    let material = shop.material(&batch.stock.material);
+    let usual = material.map_or((600.0, 400.0), |m| m.sheet);
+    let rate = material.map(|m| m.price * batch.stock.thickness).filter(|p| *p > 0.0);
+    let sheets = if nest.sheets.is_empty() { vec![Sheet::rectangle(usual.0, usual.1)] } else { nest.sheets.clone() };
+    let sheets = sheets.into_iter().map(|s| Sheet { clamps: nest.clamps.clone(), ..s }).collect();
+    Terms {
+        spacing: nest.spacing.unwrap_or(machine.spacing),
+        margin: nest.margin.unwrap_or(machine.margin),
+        sheets,
+        turn: nest.turn,
+        mirror: nest.mirror,
+        grain: nest.grain,
+        parts: nest.parts.clone(),
+        common: nest.common_edges.then(kerf).flatten(),
+        aim: nest.aim,
+        rate: rate.unwrap_or(1.0) / 1e6,
+        tray: nest.tray.clone(),
     }
 }
 
@@ -239,7 +111,7 @@ pub fn run(work: &Work, kept: Option<&Layout>, terms: &Terms, bed: &Bed) -> (Nes
     let beside = tray::outside(work, &layout);
     // On blanks nothing has to keep off from anything: each has its own. What reaches beside its blank is told as that.
     let distances = if terms.tray.is_some() { Distances::of(0.0, 0.0) } else { terms.distances() };
-    let (faults, unkept) = if beside.is_some() { (0, (0, Vec::new())) } else { check::faults(work, &layout, distances) };
+    let (faults, unkept) = if beside.is_some() { (0, (0, Vec::new())) } else { faults(work, &layout, distances) };
     findings.extend(beside);
     if faults > 0 {
         findings.push(

@@ -1,61 +1,15 @@
 //! Work laid on blanks: part after part in the order of the work, blank after blank in reading order, tray after tray.
 
-use super::{Layout, NestEdit, Placement, Sheet, SheetLayout};
-use crate::assign::{Part, Process, Work};
+use super::{Layout, NestEdit, Placement};
+use crate::assign::{Part, Work};
 use crate::decisions::{Edit, Lie, Tray};
 use crate::finding::{Code, Finding, Severity, Station, counted};
-use crate::geometry::{Affine, Bounds, Point, Vec2};
-use crate::ids::{BatchId, CopyId};
+use crate::geometry::{Bounds, Point};
+use crate::ids::BatchId;
 use std::collections::BTreeSet;
-use std::sync::Arc;
 
 /// How closely curves are followed where it is asked whether they lie on a blank, mm; so much may be over its edge.
 const CLOSE: f64 = 0.02;
-
-/// A tray as the sheet that it is for the machine.
-fn as_sheet(tray: &Arc<Tray>) -> Sheet {
-    let (w, h) = tray.size();
-    Sheet { tray: Some(Arc::clone(tray)), on_bed: tray.on_bed, ..Sheet::rectangle(w, h) }
-}
-
-/// Every copy on a blank of its own.
-pub(super) fn laid(work: &Work, tray: &Arc<Tray>) -> Layout {
-    let copies = work.parts.iter().flat_map(|p| (1..=p.quantity).map(move |number| (p, CopyId { part: p.id, number })));
-    let mut layout = Layout::default();
-    for (k, (part, copy)) in copies.enumerate() {
-        if k % tray.count() == 0 {
-            layout.sheets.push(SheetLayout { sheet: as_sheet(tray), placed: Vec::new() });
-        }
-        let on_blank = lie(tray, frame(work, part));
-        if let Some(sheet) = layout.sheets.last_mut() {
-            sheet.placed.push(Placement::of(copy, tray.place(k) * on_blank));
-        }
-    }
-    layout
-}
-
-/// What is drawn round a part's work as its blank: the largest outline of the same row that is reference and holds it; else the
-/// box of the work.
-fn frame(work: &Work, part: &Part) -> Bounds {
-    let row = part.items().next().map_or(0, |i| work.items[i].contour.row);
-    let drawn = work.items.iter().filter(|i| i.process == Process::Reference && i.contour.path.closed);
-    let round = drawn.map(|i| &i.contour).filter(|c| c.drawing == part.drawing && c.row == row && c.bounds.grown(1e-6).holds(&part.bounds));
-    round.max_by(|a, b| a.area.abs().total_cmp(&b.area.abs())).map_or(part.bounds, |c| c.bounds)
-}
-
-/// From the drawing to the blank.
-fn lie(tray: &Tray, frame: Bounds) -> Affine {
-    let blank = tray.blank();
-    match tray.lie {
-        Lie::Centred => Affine::translate(blank.center() - frame.center()),
-        Lie::Corner { x, y } => Affine::translate(Vec2::new(x, y) - frame.min.to_vec2()),
-        Lie::Points { work, blank } => {
-            let turn = (blank[1] - blank[0]).atan2() - (work[1] - work[0]).atan2();
-            let turn = super::turned(turn.to_degrees());
-            Affine::translate(blank[0].to_vec2()) * turn * Affine::translate(-work[0].to_vec2() - frame.min.to_vec2())
-        }
-    }
-}
 
 /// Copies of which something would be burned beside their blank.
 pub(super) fn outside(work: &Work, layout: &Layout) -> Option<Finding> {

@@ -329,7 +329,7 @@ fn inside_out(proof: &SheetProof, meant: &Meant, faults: &mut Faults) {
     let mut contours: FxHashMap<(usize, usize), (f64, f64)> = FxHashMap::default();
     for (op, span) in intended.ops.iter().zip(&span).filter(|(o, _)| o.process == Process::Cut) {
         let Some((begin, end)) = *span else { continue };
-        for edge in meant.cuts.cuts.get(op.cut).into_iter().flat_map(|c| c.edges()) {
+        for edge in meant.cuts.cuts.get(op.cut).into_iter().flat_map(super::super::cuts::Cut::edges) {
             let known = contours.entry((edge.placement, edge.item)).or_insert((begin, end));
             *known = (known.0.min(begin), known.1.max(end));
         }

@@ -23,7 +23,7 @@ type Stretch = (EdgePlace, EdgePlace);
 
 pub(super) fn check(meant: &Meant, faults: &mut Faults) {
     let mut made: FxHashMap<(usize, usize), Vec<Stretch>> = FxHashMap::default();
-    for edge in meant.cuts.cuts.iter().filter(|c| c.process == Process::Cut).flat_map(|c| c.edges()) {
+    for edge in meant.cuts.cuts.iter().filter(|c| c.process == Process::Cut).flat_map(super::super::cuts::Cut::edges) {
         made.entry((edge.placement, edge.item)).or_default().push(edge.stretch);
     }
     let mut wrong: Vec<Point> = Vec::new();

@@ -319,9 +319,9 @@ fn a_plan_that_makes_an_edge_twice_or_not_at_all_is_found_and_can_be_lifted() {
     let none = spoiled(&|cuts| {
         cuts.cuts.iter_mut().for_each(|c| {
             if c.path.length() < 100.0 {
-                c.pieces.clear()
+                c.pieces.clear();
             }
-        })
+        });
     });
     let twice = spoiled(&|cuts| {
         let outline = cuts.cuts.iter().position(|c| c.path.length() > 200.0).expect("the outline");

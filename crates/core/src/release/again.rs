@@ -57,9 +57,9 @@ fn stretches(op: &Op, cut: &Cut, wanted: &dyn Fn(&Piece) -> bool) -> Track {
                     // It has its lead where it begins as it began.
                     let lead = if (i, k) == (0, 0) { op.lead_before(r).to_vec() } else { Vec::new() };
                     if out.runs.is_empty() {
-                        out.lead_in = lead
+                        out.lead_in = lead;
                     } else {
-                        out.restarts.push(lead)
+                        out.restarts.push(lead);
                     }
                     out.runs.push(Vec::new());
                     open = true;

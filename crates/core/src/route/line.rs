@@ -52,7 +52,7 @@ impl<'a> Line<'a> {
             decisions,
             stock: &batch.stock,
             rows: shop.rows_for(&decisions.assign, &batch.stock),
-            terms: Terms::of(decisions, id, shop),
+            terms: nest::terms(decisions, id, shop),
             machine,
             work: cache.of_batch.get(key, || (work.output.of_batch(id), Vec::new())),
             nested: None,

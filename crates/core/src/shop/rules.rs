@@ -307,7 +307,7 @@ mod tests {
             let letters: Vec<char> = name.chars().collect();
             let from = from.min(letters.len());
             let piece: String = letters[from..(from + length).min(letters.len())].iter().collect();
-            let starred = format!("*{}*", piece);
+            let starred = format!("*{piece}*");
             prop_assert!(fits(&starred, &name));
             prop_assert!(fits(&name.replace('a', "?"), &name));
             prop_assert_eq!(fits(&name, &format!("{name}x")), false);

@@ -5,19 +5,21 @@ use boustrophe_core::decisions::{Decisions, Edit, IntakeEdit, NestEdit, Stock};
 use boustrophe_core::drawing::Drawing;
 use boustrophe_core::finding::Severity;
 use boustrophe_core::ids::BatchId;
-use boustrophe_core::nest::{Control, Layout, Problem, Terms, search};
+use boustrophe_core::nest::{self, Control, Layout, Problem, Terms, search};
 use boustrophe_core::release;
 use boustrophe_core::release::{ProgramOrder, Writer};
 use boustrophe_core::route::{Route, run_written_by};
 use boustrophe_core::shop::Shop;
 use boustrophe_formats::read;
+use std::collections::BTreeMap;
 use std::fmt::Write as _;
 use std::io::Write;
 use std::path::Path;
 use std::sync::Arc;
 
 pub struct Job {
-    drawings: Vec<Arc<Drawing>>,
+    /// By the name of their file.
+    drawings: BTreeMap<String, Arc<Drawing>>,
     pub decisions: Decisions,
     pub shop: Shop,
     pub cache: Cache,
@@ -76,7 +78,7 @@ impl Job {
             decisions =
                 Edit::Intake(IntakeEdit::AddDrawing { file: (*name).into(), name: (*name).into() }).apply(&decisions).expect("it is added");
         }
-        let drawings = files.iter().map(|(name, bytes)| Arc::new(read(name, bytes).expect("it reads"))).collect();
+        let drawings = files.iter().map(|(name, bytes)| ((*name).to_owned(), Arc::new(read(name, bytes).expect("it reads")))).collect();
         Self { drawings, decisions, shop: Shop::builtin(), cache: Cache::default(), writer: Box::new(write) }
     }
     /// A job over drawings of the demo shop.
@@ -90,7 +92,8 @@ impl Job {
         for name in names {
             let file = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo").join(name);
             self.edit(&Edit::Intake(IntakeEdit::AddDrawing { file: (*name).into(), name: (*name).into() }));
-            self.drawings.push(Arc::new(read(name, &std::fs::read(file).expect("a demo drawing")).expect("it reads")));
+            let read = Arc::new(read(name, &std::fs::read(file).expect("a demo drawing")).expect("it reads"));
+            self.drawings.insert((*name).to_owned(), read);
         }
     }
     /// From now on another writes the programs.
@@ -99,7 +102,8 @@ impl Job {
         self.writer = Box::new(writer);
     }
     pub fn route(&self) -> Route {
-        run_written_by(&*self.writer, &self.drawings, &self.decisions, &self.shop, &self.cache, &mut |_| {})
+        let drawings: Vec<Arc<Drawing>> = self.decisions.drawings.iter().map(|d| Arc::clone(&self.drawings[&d.file])).collect();
+        run_written_by(&*self.writer, &drawings, &self.decisions, &self.shop, &self.cache, &mut |_| {})
     }
     pub fn edit(&mut self, edit: &Edit) {
         self.decisions = edit.apply(&self.decisions).expect("it applies");
@@ -133,8 +137,7 @@ impl Job {
     }
     /// Another file in the place of a drawing's.
     pub fn revise(&mut self, drawing: u32, name: &str, bytes: &[u8]) {
-        let at = self.decisions.drawings.iter().position(|d| d.id == drawing).expect("the drawing");
-        self.drawings[at] = Arc::new(read(name, bytes).expect("it reads"));
+        self.drawings.insert(format!("{name} revised"), Arc::new(read(name, bytes).expect("it reads")));
         let edit = IntakeEdit::ReplaceDrawing {
             drawing,
             file: format!("{name} revised"),
@@ -150,7 +153,7 @@ impl Job {
         self.terms_of(BatchId::FIRST)
     }
     fn terms_of(&self, batch: BatchId) -> Terms {
-        Terms::of(&self.decisions, batch, &self.shop)
+        nest::terms(&self.decisions, batch, &self.shop)
     }
     /// Nests and keeps the layout.
     pub fn nest(&mut self, seed: u64, tries: usize) -> Layout {

@@ -222,7 +222,7 @@ fn brought_about() -> Vec<(&'static str, Job)> {
         ("wrong-tool", with_text(|t| t.replacen("M3", "T9 M6\nM3", 1))),
         ("wrong-air", with_fault(|op| op.air = !op.air)),
         ("wrong-wait", with_fault(|op| op.pierce += 3.0)),
-        ("wrong-stay", with_text(|t| t.rfind("G1 X").map_or_else(|| t.to_owned(), |at| format!("{}G4 P0.4\n{}", &t[..at], &t[at..])))),
+        ("wrong-stay", with_text(|t| t.rfind("G1 X").map_or_else(|| t.clone(), |at| format!("{}G4 P0.4\n{}", &t[..at], &t[at..])))),
         ("wrong-height", torch_unheld()),
         ("wrong-word", with_text(|t| t.replacen("M3 S", "M4 S", 1))),
         ("wrong-way", torch_the_other_way_round()),

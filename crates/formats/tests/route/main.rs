@@ -6,6 +6,7 @@ mod cached;
 mod common;
 mod dangers;
 mod dialects;
+mod edits;
 mod handed;
 mod held;
 mod job;

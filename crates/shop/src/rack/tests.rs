@@ -9,7 +9,7 @@ use crate::releases::release;
 use crate::runs::send;
 use boustrophe_core::decisions::{IntakeEdit, Lie, Stock, Tray};
 use boustrophe_core::geometry::{Path, Segment};
-use boustrophe_core::nest::{Control, Problem, Terms, search};
+use boustrophe_core::nest::{self, Control, Problem, search};
 use boustrophe_core::shop::Shop;
 use boustrophe_formats::dxf::{self, WriteLayer};
 use boustrophe_machine::Link;
@@ -65,7 +65,7 @@ impl Bench {
 
     fn lay(&self, job: i32) {
         let loaded = self.app.load(job).expect("the job");
-        let terms = Terms::of(&loaded.revision.decisions, BatchId::FIRST, &loaded.shop);
+        let terms = nest::terms(&loaded.revision.decisions, BatchId::FIRST, &loaded.shop);
         let problem = Problem::new(&loaded.here().work, &terms, &loaded.shop.tolerance);
         let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed: 1, tries: 3 });
         on_top(&self.app, job, &NestEdit::KeepLayout { layout }.on(BatchId::FIRST), "").expect("kept");

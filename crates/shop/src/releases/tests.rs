@@ -9,7 +9,7 @@ use crate::runs::send;
 use boustrophe_core::decisions::{Decisions, Edit, NestEdit, Process, Stock};
 use boustrophe_core::geometry::{Path, Point};
 use boustrophe_core::ids::{BatchId, CopyId};
-use boustrophe_core::nest::{Control, Problem, Terms, search};
+use boustrophe_core::nest::{self, Control, Problem, search};
 use boustrophe_core::run::RunState;
 use boustrophe_core::shop::Shop;
 use boustrophe_formats::dxf::{self, WriteLayer};
@@ -40,7 +40,8 @@ impl Bench {
         let bench = Self { app, job, _data: data };
         more.iter().for_each(|e| bench.edit(e));
         bench.nest();
-        let looks: Vec<Edit> = bench.app.load(job).expect("it").route.findings.iter().map(|f| f.acceptance()).collect();
+        let looks: Vec<Edit> =
+            bench.app.load(job).expect("it").route.findings.iter().map(boustrophe_core::finding::Finding::acceptance).collect();
         bench.edit(&Edit::All { edits: looks });
         bench
     }
@@ -51,7 +52,7 @@ impl Bench {
 
     fn nest(&self) {
         let loaded = self.app.load(self.job).expect("the job");
-        let terms = Terms::of(&loaded.revision.decisions, BatchId::FIRST, &loaded.shop);
+        let terms = nest::terms(&loaded.revision.decisions, BatchId::FIRST, &loaded.shop);
         let problem = Problem::new(&loaded.here().work, &terms, &loaded.shop.tolerance);
         let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed: 1, tries: 3 });
         self.edit(&NestEdit::KeepLayout { layout }.on(BatchId::FIRST));

@@ -6,7 +6,7 @@ use boustrophe_core::finding::Severity;
 use boustrophe_core::geometry::{Point, Segment};
 use boustrophe_core::hold::{Row, SheetPath};
 use boustrophe_core::ids::BatchId;
-use boustrophe_core::nest::{Control, Problem, Terms, search};
+use boustrophe_core::nest::{self, Control, Problem, search};
 use boustrophe_core::proof::{Action, Interpreter, Meant, Stopped, still};
 use boustrophe_core::release::{Dialect, GoOn, Joint, Lines, ProgramOrder, Relit, only, rest, write_lines};
 use boustrophe_core::route::{Route, run};
@@ -35,7 +35,7 @@ fn laid(name: &str, bytes: &[u8], stock: Stock, shop: Shop, edits: &[Edit]) -> (
     let drawings = [Arc::new(boustrophe_formats::read(name, bytes).expect("it reads"))];
     let cache = Cache::default();
     let before = run(&drawings, &decisions, &shop, &cache, &mut |_| {});
-    let problem = Problem::new(&before.first().work, &Terms::of(&decisions, BatchId::FIRST, &shop), &shop.tolerance);
+    let problem = Problem::new(&before.first().work, &nest::terms(&decisions, BatchId::FIRST, &shop), &shop.tolerance);
     let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed: 1, tries: 2 });
     let decisions = NestEdit::KeepLayout { layout }.on(BatchId::FIRST).apply(&decisions).expect("it is kept");
     (run(&drawings, &decisions, &shop, &cache, &mut |_| {}), shop)

@@ -5,7 +5,7 @@ use crate::reading::Readers;
 use boustrophe_core::cache::Cache;
 use boustrophe_core::decisions::{Decisions, Edit, IntakeEdit, NestEdit, Stock};
 use boustrophe_core::ids::BatchId;
-use boustrophe_core::nest::{Control, Problem, Terms, search};
+use boustrophe_core::nest::{self, Control, Problem, search};
 use boustrophe_core::route::{BatchRoute, run};
 use boustrophe_core::shop::Shop;
 use boustrophe_machine::{Simulated, State, Status, checksum};
@@ -93,7 +93,7 @@ proptest! {
         let drawings = [Arc::new(boustrophe_formats::read("p.svg", svg.as_bytes()).expect("it reads"))];
         let cache = Cache::default();
         let before = run(&drawings, &decisions, &shop, &cache, &mut |_| {});
-        let problem = Problem::new(&before.first().work, &Terms::of(&decisions, BatchId::FIRST, &shop), &shop.tolerance);
+        let problem = Problem::new(&before.first().work, &nest::terms(&decisions, BatchId::FIRST, &shop), &shop.tolerance);
         let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed, tries: 1 });
         let decisions = NestEdit::KeepLayout { layout }.on(BatchId::FIRST).apply(&decisions).expect("kept");
         let route = run(&drawings, &decisions, &shop, &cache, &mut |_| {});

@@ -39,7 +39,7 @@ fn wanted_again(app: &App, run: &Run, lost: &[CopyId]) -> Result<(i32, Edit, Dec
         ShopError::Sentence("the batch that it was cut in is not in the job any more; want the parts again by hand.".into())
     })?;
     let mut edits = Vec::new();
-    for part in sheet.batch().work.parts.iter() {
+    for part in &sheet.batch().work.parts {
         let n = all.iter().filter(|c| c.part == part.id).count();
         let Some(now) = here.work.part(part.id).filter(|_| n > 0) else {
             if n > 0 {

@@ -108,7 +108,7 @@ async fn follow(app: &Arc<App>, desk: &Arc<Desk>, driver: &mut Driver, orders: &
                     if let Err(end) = look(app, desk, driver, busy).await {
                         break Err(end);
                     }
-                    if busy.hand.as_ref().is_none_or(|h| h.is_noted()) || Instant::now() > until {
+                    if busy.hand.as_ref().is_none_or(super::hand::InHand::is_noted) || Instant::now() > until {
                         break Ok(());
                     }
                     tokio::time::sleep(Duration::from_millis(20)).await;

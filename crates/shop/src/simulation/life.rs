@@ -122,7 +122,7 @@ impl World {
         let waits = Arc::default();
         app.aside = Aside::Turns(Arc::new(Beside { world: Arc::downgrade(self), waits: Arc::clone(&waits) }));
         let app = Arc::new(app);
-        let watching = runs::open(&app, &Handle::current()).iter().map(|w| w.abort_handle()).collect();
+        let watching = runs::open(&app, &Handle::current()).iter().map(tokio::task::JoinHandle::abort_handle).collect();
         crate::rack::settle_soon(&app);
         self.note("the shop is open");
         *locked(&self.life) = Some(Life { app, watching, waits, folder });

@@ -10,7 +10,7 @@ use boustrophe_core::decisions::{Decisions, Edit, NestEdit, Stock};
 use boustrophe_core::drawing::Drawing;
 use boustrophe_core::geometry::{Path as Line, Point};
 use boustrophe_core::ids::BatchId;
-use boustrophe_core::nest::{Control, Problem, Sheet, Terms, search};
+use boustrophe_core::nest::{self, Control, Problem, Sheet, search};
 use boustrophe_core::shop::Shop;
 use boustrophe_formats::dxf::{self, WriteLayer};
 use boustrophe_machine::Link;
@@ -76,7 +76,8 @@ fn made() -> Template {
         let sheets = chosen(&app, job, BatchId::FIRST, &[id]).expect("it is free");
         on_top(&app, job, &NestEdit::SetSheets { sheets }.on(BatchId::FIRST), "").expect("taken");
         nest(&app, job, "");
-        let looks: Vec<Edit> = app.load(job).expect("it").route.findings.iter().map(|f| f.acceptance()).collect();
+        let looks: Vec<Edit> =
+            app.load(job).expect("it").route.findings.iter().map(boustrophe_core::finding::Finding::acceptance).collect();
         on_top(&app, job, &Edit::All { edits: looks }, "").expect("accepted");
         let loaded = app.load(job).expect("it");
         assert!(loaded.route.released(), "{:?}", loaded.route.findings);
@@ -125,7 +126,7 @@ impl Template {
 /// Lays a job's parts on its sheets and keeps that.
 pub(super) fn nest(app: &App, job: i32, by: &str) {
     let Ok(loaded) = app.load(job) else { return };
-    let terms = Terms::of(&loaded.revision.decisions, BatchId::FIRST, &loaded.shop);
+    let terms = nest::terms(&loaded.revision.decisions, BatchId::FIRST, &loaded.shop);
     let problem = Problem::new(&loaded.here().work, &terms, &loaded.shop.tolerance);
     let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed: 1, tries: 1 });
     let _ = apply(app, job, loaded.revision.id, &NestEdit::KeepLayout { layout }.on(BatchId::FIRST), by);

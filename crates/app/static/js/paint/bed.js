@@ -5,7 +5,7 @@ const KEY = "bed-shown";
 export const bedShown = () => localStorage.getItem(KEY) === "yes";
 
 /** The bed under a sheet; true where it is there to be seen through it. */
-export function bed(c, { scene, picture }, g) {
+export function bed(c, { picture }, g) {
   if (!g.sheet.bed || !bedShown()) return false;
   const { image, matrix: [a, b, cc, d, e, f] } = picture(...g.sheet.bed);
   if (!image.complete || !image.naturalWidth) return false;

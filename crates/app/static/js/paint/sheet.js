@@ -5,7 +5,7 @@ import { INK, PAPER, ink, pictures, shade } from "./inks.js";
 export function sheet(c, stage, g) {
   const { view, scene } = stage, s = g.sheet, k = view.k;
   view.place(c, s.x, s.y);
-  const through = bed(c, { scene, picture: (...of) => stage.picture(...of) }, g);
+  const through = bed(c, { picture: (...of) => stage.picture(...of) }, g);
   c.save();
   if (through) c.globalAlpha = 0.3;
   c.shadowColor = "rgb(0 0 0 / 28%)"; c.shadowBlur = 14; c.shadowOffsetY = 4;

@@ -91,7 +91,8 @@ impl Plan<'_> {
 
     /// Cells of a group that hold writing, and tight ones among them that hold nothing else.
     fn cells(&self, group: &Group, border: Option<Bounds>) -> (usize, usize) {
-        let mut walls: Vec<Bounds> = group.members.iter().flat_map(|i| self.path(*i).segments.iter().map(|s| s.bounds())).collect();
+        let mut walls: Vec<Bounds> =
+            group.members.iter().flat_map(|i| self.path(*i).segments.iter().map(boustrophe_geometry::Segment::bounds)).collect();
         if let Some(b) = border {
             let (l, r, t, u) = (b.min.x, b.max.x, b.max.y, b.min.y);
             let line = |x0, y0, x1, y1| Bounds { min: Point::new(x0, y0), max: Point::new(x1, y1) };

@@ -56,10 +56,14 @@ fn dashes_and_single_gaps_are_no_nicks() {
     let row: Vec<Path> = (0..20)
         .map(|k| Path::new(vec![Segment::line(Point::new(f64::from(k) * 5.0, 0.0), Point::new(f64::from(k) * 5.0 + 3.0, 0.0))], false))
         .collect();
-    assert!(clean(&pieces(&row), |_| {}).1.iter().all(|f| f.code != "nicks-drawn"));
-    // Gaps of very different widths are a drawing's faults.
-    let whole = Path::rectangle(0.0, 0.0, 120.0, 80.0);
-    let mut apart = nicked(&whole, &[0.1, 0.6], 0.5);
+    let told = |paths: &[Path]| clean(&pieces(paths), |_| {}).1.iter().filter(|f| f.code == "nicks-drawn").map(|f| f.count).sum::<usize>();
+    assert_eq!(told(&row), 0);
+    let whole = Path::rectangle(0.0, 20.0, 120.0, 80.0);
+    let two = nicked(&whole, &[0.1, 0.6], 0.5);
+    assert_eq!(told(&[row, two.clone()].concat()), 1, "the plate beside the dashes is");
+    assert_eq!(told(&nicked(&whole, &[0.1], 0.5)), 0, "one gap is a fault of the drawing");
+    // Gaps of very different widths are, too.
+    let mut apart = two;
     apart[0].segments.pop();
-    assert!(clean(&pieces(&apart), |_| {}).1.iter().all(|f| f.code != "nicks-drawn"));
+    assert_eq!(told(&apart), 0);
 }

@@ -59,9 +59,9 @@ fn partitions(n: usize) -> Vec<Vec<Vec<usize>>> {
                 (0..=p.len()).map(move |g| {
                     let mut q = p.clone();
                     if g == q.len() {
-                        q.push(vec![i])
+                        q.push(vec![i]);
                     } else {
-                        q[g].push(i)
+                        q[g].push(i);
                     }
                     q
                 })

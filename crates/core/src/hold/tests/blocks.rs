@@ -34,7 +34,7 @@ fn block(columns: u32, rows: u32, side: f64, hole: bool, machine: &str, change: 
     decisions = NestEdit::SetCommonEdges { on: true }.on(BatchId::FIRST).apply(&decisions).expect("it applies");
     change(&mut decisions);
     let (work, _) = assigned(&[drawing], &decisions, &shop);
-    let kerf = crate::nest::Terms::of(&decisions, BatchId::FIRST, &shop).common.expect("a kerf");
+    let kerf = crate::nest::terms(&decisions, BatchId::FIRST, &shop).common.expect("a kerf");
     let part = work.parts.iter().max_by(|a, b| a.area.total_cmp(&b.area)).expect("the tile");
     let place = |i: u32| Placement {
         copy: copy(part.id, i + 1),

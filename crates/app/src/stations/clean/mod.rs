@@ -1,0 +1,4 @@
+//! Station 2: lines without faults.
+
+pub mod docket;
+pub mod edits;

@@ -1,0 +1,7 @@
+//! Station 4: parts on sheets.
+
+pub mod blanks;
+pub mod copies;
+pub mod docket;
+pub mod edits;
+pub mod searching;

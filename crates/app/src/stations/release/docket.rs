@@ -1,0 +1,125 @@
+//! What Release shows: programs, who released what, where sheets lie.
+
+use crate::error::AppError;
+use askama::Template;
+use boustrophe_core::decisions::{Pose, Zero};
+use boustrophe_core::finding::{Severity, Station};
+use boustrophe_core::ids::BatchId;
+use boustrophe_core::proof::SheetProof;
+use boustrophe_core::time::clock;
+use boustrophe_shop::app::{App, Loaded};
+use boustrophe_shop::since::{self, Since};
+use boustrophe_store::Run;
+
+struct ReleaseRow {
+    sheet: usize,
+    name: String,
+    time: String,
+    /// The program that was released.
+    sum: String,
+}
+
+/// The release in force, as it is shown.
+struct InForce {
+    id: i32,
+    by: String,
+    at: String,
+    /// What has moved on since, and figures that would be others now.
+    since: Option<Since>,
+}
+
+#[derive(Template)]
+#[template(path = "stations/release/docket.html")]
+pub struct Release {
+    job: i32,
+    revision: i32,
+    batch: BatchId,
+    /// The programs are proved: they may be released.
+    proved: bool,
+    /// Programs that would be released.
+    programs: usize,
+    release: Option<InForce>,
+    holding: Vec<(&'static str, &'static str, usize)>,
+    rows: Vec<ReleaseRow>,
+    runs: Vec<Run>,
+    initials: String,
+    machine: String,
+    /// Zeros to choose from: word, words, whether it is the one; and in words what it is now where it is none of these.
+    zeros: Vec<(&'static str, &'static str, bool)>,
+    zero: String,
+    /// Where each sheet lies: its number in the batch and as numbered through, and x, y, degrees as they are typed.
+    laid: Vec<(usize, usize, String)>,
+    /// Some sheet lies elsewhere than at the bed's corner.
+    moved: bool,
+    /// The machine, and whether there is a picture of its bed.
+    bed: (String, bool),
+}
+
+/// The sheets of a release of a batch, or where there is none those that would be released.
+fn release_rows(app: &App, loaded: &Loaded, release: Option<&boustrophe_store::Release>) -> Result<Vec<ReleaseRow>, AppError> {
+    let here = loaded.here();
+    let Some(release) = release else {
+        let row = |(i, p): (usize, &SheetProof)| ReleaseRow {
+            sheet: here.before + i + 1,
+            name: boustrophe_shop::names::stem(&loaded.job, loaded.decided(), here.before + i, &loaded.machine()),
+            time: clock(p.seconds * loaded.shop.time_factor(&here.stock)),
+            sum: String::new(),
+        };
+        return Ok(here.proofs.iter().enumerate().map(row).collect());
+    };
+    let mine = app.store.release_sheets(release.id)?.into_iter().filter(|r| u32::try_from(r.batch) == Ok(loaded.batch.0));
+    let row = |r: boustrophe_store::SheetRow| {
+        let factor = app.released(release.id, r.batch)?.time_factor;
+        Ok(ReleaseRow {
+            sheet: usize::try_from(r.sheet).unwrap_or(0),
+            name: r.file_name.trim_end_matches(".nc").to_owned(),
+            time: clock(r.seconds * factor),
+            sum: r.sum.chars().take(8).collect(),
+        })
+    };
+    mine.map(row).collect()
+}
+
+pub fn body(app: &App, loaded: &Loaded) -> Result<Release, AppError> {
+    let (route, here) = (&loaded.route, loaded.here());
+    let holding = Station::ALL
+        .into_iter()
+        .map(|s| (s.slug(), s.name(), route.findings_of(s).filter(|f| f.severity != Severity::Note).count()))
+        .filter(|h| h.2 > 0)
+        .collect();
+    let last = app.store.last_release(loaded.job.id)?;
+    let rows = release_rows(app, loaded, last.as_ref())?;
+    let shown = |r: boustrophe_store::Release| {
+        let since = since::since(app, &r, loaded)?;
+        Ok::<_, AppError>(InForce { id: r.id, by: r.person, at: told_at(&r.at), since })
+    };
+    let zero = loaded.decided().release.zero;
+    let typed = |(i, pose): (usize, &Pose)| {
+        let r = |v: f64| (v * 100.0).round() / 100.0;
+        let turn = if pose.is_turned() { format!(", {}", r(pose.turn.to_degrees())) } else { String::new() };
+        (i + 1, here.before + i + 1, format!("{}, {}{turn}", r(pose.at.x), r(pose.at.y)))
+    };
+    Ok(Release {
+        zeros: Zero::NAMED.map(|(z, word, words)| (word, words, z == zero)).to_vec(),
+        zero: if let Zero::At(_) = zero { zero.words() } else { String::new() },
+        laid: here.poses.iter().enumerate().map(typed).collect(),
+        moved: here.poses.iter().any(|p| p.is_moved()),
+        bed: (here.stock.machine.clone(), crate::things::machines::bed::pictured(app, &here.stock.machine).is_some()),
+        job: loaded.job.id,
+        revision: loaded.revision.id,
+        batch: loaded.batch,
+        proved: route.released(),
+        programs: route.batches.values().map(|b| b.programs.len()).sum(),
+        release: last.map(shown).transpose()?,
+        holding,
+        rows,
+        runs: app.store.runs_of(loaded.job.id)?,
+        initials: loaded.decided().release.initials.clone(),
+        machine: loaded.machine().name.clone(),
+    })
+}
+
+/// A time of the record, as it is read.
+fn told_at(at: &str) -> String {
+    at.get(..16).unwrap_or(at).replace('T', " ")
+}

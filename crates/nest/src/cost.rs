@@ -1,0 +1,88 @@
+//! What a plan costs, what layout it is, and which of two is better.
+
+use crate::aim::Merits;
+use crate::geometry::Vec2;
+use crate::ids::{CopyId, PartId};
+use crate::layout::{Layout, Placement, Sheet, SheetLayout};
+use crate::parts::Parts;
+use crate::plan::{Filled, Plan, Put};
+use crate::problem::Problem;
+use crate::terms::Terms;
+use std::collections::BTreeMap;
+
+/// A part that goes first counts so many times where it has no place.
+const FIRST: usize = 1000;
+
+/// Cost of a plan, smaller is better: parts without a place, sheets, their price, then the room used on the last sheet.
+#[derive(Clone, Copy, Debug, PartialEq, PartialOrd)]
+pub(crate) struct Cost(pub(crate) usize, pub(crate) usize, pub(crate) f64, pub(crate) f64);
+
+impl Filled {
+    /// Right and upper end of what lies there, mm.
+    pub(crate) fn used(&self, problem: &Problem) -> Vec2 {
+        self.put.iter().fold(problem.held_end(self.kind), |used, p| {
+            let size = problem.shapes[problem.demands[p.demand].shape].turns[p.turn].size;
+            Vec2::new(used.x.max(p.at.x + size.x), used.y.max(p.at.y + size.y))
+        })
+    }
+    pub(crate) fn area(&self, problem: &Problem) -> f64 {
+        self.put.iter().map(|p| problem.shapes[problem.demands[p.demand].shape].area).sum()
+    }
+}
+
+impl Plan {
+    /// What it costs.
+    pub(crate) fn cost(&self, problem: &Problem) -> Cost {
+        let share = |s: &Filled| {
+            let (sheet, used) = (&problem.sheets[s.kind], s.used(problem));
+            // What stays free in one piece is what lies beyond the used box, along the better side.
+            let strip = (used.x * sheet.height).min(used.y * sheet.width);
+            (strip + 0.05 * used.x * used.y) / (sheet.width * sheet.height)
+        };
+        let last = self.sheets.last().map_or(0.0, share);
+        // To tell two of one last sheet apart, a little of how near to the corner the others lie.
+        let spread: f64 = self.sheets.iter().map(share).sum::<f64>() * 1e-4;
+        let price = rounded(self.sheets.iter().map(|s| problem.price(s.kind)).sum());
+        let waits = |d: &usize| if problem.demands[*d].first { FIRST } else { 1 };
+        Cost(self.unplaced.iter().map(waits).sum(), self.sheets.len(), price, last + spread)
+    }
+
+    /// As placements of copies, numbered.
+    pub(crate) fn layout(&self, problem: &Problem) -> Layout {
+        let mut missing: BTreeMap<_, u32> = BTreeMap::new();
+        for demand in &self.unplaced {
+            *missing.entry(problem.demands[*demand].part).or_insert(0) += 1;
+        }
+        let place = |p: &Put| {
+            let demand = &problem.demands[p.demand];
+            let turn = &problem.shapes[demand.shape].turns[p.turn];
+            // On the sheet = turned and mirrored (drawing - corner) + shift + at.
+            let home = turn.motion() * demand.corner.to_point();
+            let by = p.at.to_vec2() + turn.shift - home.to_vec2();
+            Placement { copy: CopyId { part: demand.part, number: 0 }, x: by.x, y: by.y, angle: turn.angle, mirrored: turn.mirrored }
+        };
+        let sheets = self.sheets.iter().map(|s| SheetLayout {
+            sheet: Sheet { count: Some(1), ..problem.sheets[s.kind].clone() },
+            placed: problem.held[s.kind].iter().copied().chain(s.put.iter().map(place)).collect(),
+        });
+        Layout { sheets: sheets.collect(), unplaced: missing, made_for: None }.numbered()
+    }
+}
+
+/// True where a layout is better than another of the same parts: more of them laid, those that go first before all, on fewer
+/// sheets, on cheaper ones, or with more of what is aimed at.
+pub fn is_better(a: &Layout, b: &Layout, work: &dyn Parts, terms: &Terms) -> bool {
+    let first = |part: &PartId| terms.parts.get(part).is_some_and(|p| p.first);
+    let cost = |l: &Layout| {
+        let price = rounded(l.sheets.iter().map(|s| terms.price(&s.sheet)).sum());
+        let waits = l.unplaced.iter().map(|(p, n)| *n as usize * if first(p) { FIRST } else { 1 }).sum::<usize>();
+        (waits, l.sheets.len(), price, -Merits::of(l, work, terms).worth(terms.aim))
+    };
+    let (a, b) = (cost(a), cost(b));
+    a.0.cmp(&b.0).then(a.1.cmp(&b.1)).then(a.2.total_cmp(&b.2)).then((a.3 + 1e-5).total_cmp(&b.3)).is_lt()
+}
+
+/// Prices that differ by less than a ten-thousandth are one.
+fn rounded(price: f64) -> f64 {
+    (price * 1e4).round() / 1e4
+}
