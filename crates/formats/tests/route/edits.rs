@@ -309,10 +309,10 @@ fn every_kind_is_drawn_and_can_be_made() {
     let mut job = crate::cached::job();
     let mut made = [false; KINDS];
     for v in [0.1, 0.35, 0.72, 0.9] {
-        for n in 0..KINDS {
+        for (n, made) in made.iter_mut().enumerate() {
             let edit = drawn(&job, n, v);
             assert_eq!(kind(&edit), n, "{edit:?}");
-            made[n] |= edit.apply(&job.decisions).is_ok();
+            *made |= edit.apply(&job.decisions).is_ok();
         }
         // What takes something back wants something there.
         for n in [10, 24, 28, 57] {
