@@ -11,15 +11,14 @@ use boustrophe_core::release::{ProgramOrder, Writer};
 use boustrophe_core::route::{Route, run_written_by};
 use boustrophe_core::shop::Shop;
 use boustrophe_formats::read;
-use std::collections::BTreeMap;
 use std::fmt::Write as _;
 use std::io::Write;
 use std::path::Path;
 use std::sync::Arc;
 
 pub struct Job {
-    /// By the name of their file.
-    drawings: BTreeMap<String, Arc<Drawing>>,
+    /// Each with the name of its file.
+    drawings: Vec<(String, Arc<Drawing>)>,
     pub decisions: Decisions,
     pub shop: Shop,
     pub cache: Cache,
@@ -93,7 +92,7 @@ impl Job {
             let file = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo").join(name);
             self.edit(&Edit::Intake(IntakeEdit::AddDrawing { file: (*name).into(), name: (*name).into() }));
             let read = Arc::new(read(name, &std::fs::read(file).expect("a demo drawing")).expect("it reads"));
-            self.drawings.insert((*name).to_owned(), read);
+            self.drawings.push(((*name).to_owned(), read));
         }
     }
     /// From now on another writes the programs.
@@ -102,7 +101,12 @@ impl Job {
         self.writer = Box::new(writer);
     }
     pub fn route(&self) -> Route {
-        let drawings: Vec<Arc<Drawing>> = self.decisions.drawings.iter().map(|d| Arc::clone(&self.drawings[&d.file])).collect();
+        // A file that a test gave no drawing for is that in its place.
+        let of = |(i, file): (usize, &str)| {
+            let named = self.drawings.iter().rev().find(|d| d.0 == file);
+            Arc::clone(&named.unwrap_or_else(|| &self.drawings[i]).1)
+        };
+        let drawings: Vec<Arc<Drawing>> = self.decisions.drawings.iter().map(|d| d.file.as_str()).enumerate().map(of).collect();
         run_written_by(&*self.writer, &drawings, &self.decisions, &self.shop, &self.cache, &mut |_| {})
     }
     pub fn edit(&mut self, edit: &Edit) {
@@ -137,7 +141,7 @@ impl Job {
     }
     /// Another file in the place of a drawing's.
     pub fn revise(&mut self, drawing: u32, name: &str, bytes: &[u8]) {
-        self.drawings.insert(format!("{name} revised"), Arc::new(read(name, bytes).expect("it reads")));
+        self.drawings.push((format!("{name} revised"), Arc::new(read(name, bytes).expect("it reads"))));
         let edit = IntakeEdit::ReplaceDrawing {
             drawing,
             file: format!("{name} revised"),
