@@ -52,7 +52,7 @@ impl Conflict {
             theirs: told(theirs.get(n)),
             yours: told(yours.get(n)),
         });
-        let last = now.map(|n| app.store.setting_changes(&n.kind, Some(&n.key), 1)).transpose()?.and_then(|c| c.into_iter().next());
+        let last = now.map(|n| app.store.setting_changes(n.kind, Some(&n.key), 1)).transpose()?.and_then(|c| c.into_iter().next());
         let mut fields: Vec<(String, String)> = shown.fields.iter().filter(|f| f.0 != "revision").cloned().collect();
         fields.extend(now.map(|n| ("revision".to_owned(), n.revision.to_string())));
         let back = shown.action.split('/').take(3).collect::<Vec<_>>().join("/");

@@ -25,6 +25,18 @@ impl Process {
     /// Those a person chooses from.
     pub const ALL: [Self; 6] = [Self::Cut, Self::Score, Self::Engrave, Self::Picture, Self::Mark, Self::Reference];
 
+    /// True where it is done by rows: areas and pictures.
+    pub fn is_swept(self) -> bool {
+        matches!(self, Self::Engrave | Self::Picture)
+    }
+    /// True where it goes through and frees what it goes round.
+    pub fn frees(self) -> bool {
+        self == Self::Cut
+    }
+    /// True where the machine does anything: a reference is only looked at.
+    pub fn burns(self) -> bool {
+        self != Self::Reference
+    }
     /// Name as shown.
     pub fn name(self) -> &'static str {
         match self {

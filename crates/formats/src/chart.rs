@@ -145,7 +145,7 @@ fn row(record: &csv::StringRecord, place: &[Option<usize>], shop: &Shop) -> Resu
             if v.fract() == 0.0 && (0.0..1e6).contains(&v) { Ok(v as u32) } else { Err(format!("{} {v} is no whole number", COLUMNS[c])) }
         })
     };
-    let pitch = if matches!(process, Process::Engrave | Process::Picture) { 0.1 } else { 0.0 };
+    let pitch = if process.is_swept() { 0.1 } else { 0.0 };
     let row = ChartRow {
         machine: machine.id.clone(),
         material: material.id.clone(),

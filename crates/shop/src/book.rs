@@ -5,6 +5,7 @@ use crate::error::{Overtaken, ShopError};
 use crate::jobs;
 use crate::settings::{of, save, stored};
 use boustrophe_core::shop::Shop;
+use boustrophe_store::Kind;
 use std::sync::Arc;
 
 /// A thing of the book as somebody saw it.
@@ -26,7 +27,7 @@ pub fn who(person: &str) -> &str {
 /// what the one before left. What was `seen` must still be as it was seen.
 pub fn change(
     app: &Arc<App>,
-    kind: &'static str,
+    kind: Kind,
     seen: Option<Seen>,
     (person, reason): (&str, &str),
     edit: impl FnOnce(&mut Shop) -> Result<(), String>,

@@ -45,7 +45,7 @@ pub fn setup(batch: &BatchRoute, shop: &Shop, i: usize, (job, file, sum): (&str,
         settings: settings(&path.ops, &proof.by_process),
         parts: parts.into_iter().filter_map(named).collect(),
         checklist: LIST.iter().map(|l| l.1.to_owned()).collect(),
-        starts: path.ops.iter().filter(|o| o.process == Process::Cut).filter_map(Op::start).collect(),
+        starts: path.ops.iter().filter(|o| o.process.frees()).filter_map(Op::start).collect(),
         zero: (pose.zero, zero_words(pose, (layout.sheet.width, layout.sheet.height))),
         work: &batch.work,
         layout,
@@ -88,7 +88,7 @@ fn settings(ops: &[Op], times: &BTreeMap<Option<Process>, f64>) -> Vec<Setting> 
     let several = |p: Process| ops.iter().filter(|o| o.process == p).any(|o| ops.iter().any(|q| q.process == p && q.feed != o.feed));
     out.into_iter()
         .map(|(process, setting, much)| {
-            let swept = matches!(process, Process::Engrave | Process::Picture);
+            let swept = process.is_swept();
             let amount = if swept { format!("{:.1} cm²", much / 100.0) } else { format!("{:.2} m", much / 1000.0) };
             // The time is known by process, not by setting.
             let time = if several(process) { String::new() } else { times.get(&Some(process)).map_or_else(String::new, |t| clock(*t)) };

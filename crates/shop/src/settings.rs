@@ -2,12 +2,10 @@
 
 use crate::error::ShopError;
 use boustrophe_core::shop::{ChartRow, Machine, Material, Rule, Shop};
-use boustrophe_store::{Setting, Store, StoreError};
+use boustrophe_store::{Kind, Setting, Store, StoreError};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
-
-/// Kinds of thing that are stored.
-pub const KINDS: [&str; 4] = ["machine", "material", "chart", "rule"];
+use strum::VariantArray;
 
 /// The stored shop; what is not stored is as built in.
 pub fn load(store: &Store) -> Result<Shop, ShopError> {
@@ -17,21 +15,21 @@ pub fn load(store: &Store) -> Result<Shop, ShopError> {
 /// The shop of what is stored. A thing that cannot be read is left out and said in the log: what needs it becomes a finding
 /// of the jobs that do, and nothing else stands still.
 pub fn of(all: &[Setting]) -> Result<Shop, ShopError> {
-    fn things<T: DeserializeOwned>(all: &[Setting], kind: &str) -> Vec<T> {
+    fn things<T: DeserializeOwned>(all: &[Setting], kind: Kind) -> Vec<T> {
         let read = |s: &Setting| {
             serde_json::from_str(&s.body)
                 .inspect_err(
-                    |error| tracing::error!(kind, key = s.key, %error, "a thing of the shop's book is not understood and left out"),
+                    |error| tracing::error!(%kind, key = s.key, %error, "a thing of the shop's book is not understood and left out"),
                 )
                 .ok()
         };
         all.iter().filter(|s| s.kind == kind).filter_map(read).collect()
     }
     let shop = Shop {
-        machines: things::<Machine>(all, "machine").into_iter().map(Machine::modern).collect(),
-        materials: things::<Material>(all, "material"),
-        chart: things::<ChartRow>(all, "chart"),
-        rules: things::<Rule>(all, "rule"),
+        machines: things::<Machine>(all, Kind::Machine).into_iter().map(Machine::modern).collect(),
+        materials: things::<Material>(all, Kind::Material),
+        chart: things::<ChartRow>(all, Kind::Chart),
+        rules: things::<Rule>(all, Kind::Rule),
         ..Shop::builtin()
     };
     if shop.machines.is_empty() {
@@ -43,7 +41,7 @@ pub fn of(all: &[Setting]) -> Result<Shop, ShopError> {
 /// The stored shop, or `first` stored now where none is.
 pub fn open(store: &Store, first: &Shop) -> Result<Shop, ShopError> {
     if store.settings()?.is_empty() {
-        store.set_settings(&KINDS, &stored(first)?, "built in", "as delivered")?;
+        store.set_settings(Kind::VARIANTS, &stored(first)?, "built in", "as delivered")?;
     }
     load(store)
 }
@@ -51,16 +49,16 @@ pub fn open(store: &Store, first: &Shop) -> Result<Shop, ShopError> {
 /// All things of a shop, as they are stored.
 pub fn stored(shop: &Shop) -> Result<Vec<Setting>, ShopError> {
     let mut all = Vec::new();
-    kind(&mut all, "machine", shop.machines.iter().map(|m| (m.id.clone(), m)))?;
-    kind(&mut all, "material", shop.materials.iter().map(|m| (m.id.clone(), m)))?;
-    kind(&mut all, "chart", shop.chart.iter().map(|r| (r.key(), r)))?;
-    kind(&mut all, "rule", shop.rules.iter().map(|r| (r.key(), r)))?;
+    kind(&mut all, Kind::Machine, shop.machines.iter().map(|m| (m.id.clone(), m)))?;
+    kind(&mut all, Kind::Material, shop.materials.iter().map(|m| (m.id.clone(), m)))?;
+    kind(&mut all, Kind::Chart, shop.chart.iter().map(|r| (r.key(), r)))?;
+    kind(&mut all, Kind::Rule, shop.rules.iter().map(|r| (r.key(), r)))?;
     Ok(all)
 }
 
 fn kind<'a, T: Serialize + DeserializeOwned + 'a>(
     all: &mut Vec<Setting>,
-    kind: &str,
+    kind: Kind,
     things: impl Iterator<Item = (String, &'a T)>,
 ) -> Result<(), ShopError> {
     for (position, (key, thing)) in things.enumerate() {
@@ -69,13 +67,13 @@ fn kind<'a, T: Serialize + DeserializeOwned + 'a>(
         if body.contains(":null") && serde_json::from_str::<T>(&body).is_err() {
             return Err(ShopError::Store(StoreError::Unkeepable(key)));
         }
-        all.push(Setting { kind: kind.into(), key, position: i32::try_from(position).unwrap_or(i32::MAX), body, revision: 0 });
+        all.push(Setting { kind, key, position: i32::try_from(position).unwrap_or(i32::MAX), body, revision: 0 });
     }
     Ok(())
 }
 
 /// Stores one kind of thing anew as it is in `shop`; gives how many changed.
-pub fn save(store: &Store, shop: &Shop, kind: &'static str, person: &str, reason: &str) -> Result<usize, ShopError> {
+pub fn save(store: &Store, shop: &Shop, kind: Kind, person: &str, reason: &str) -> Result<usize, ShopError> {
     let mut wanted: Vec<Setting> = stored(shop)?.into_iter().filter(|s| s.kind == kind).collect();
     // What could not be read was left out of the shop; it is not thrown away.
     wanted.extend(store.settings()?.into_iter().filter(|s| s.kind == kind && !readable(s)));
@@ -83,11 +81,10 @@ pub fn save(store: &Store, shop: &Shop, kind: &'static str, person: &str, reason
 }
 
 fn readable(s: &Setting) -> bool {
-    match s.kind.as_str() {
-        "machine" => serde_json::from_str::<Machine>(&s.body).is_ok(),
-        "material" => serde_json::from_str::<Material>(&s.body).is_ok(),
-        "chart" => serde_json::from_str::<ChartRow>(&s.body).is_ok(),
-        "rule" => serde_json::from_str::<Rule>(&s.body).is_ok(),
-        _ => true,
+    match s.kind {
+        Kind::Machine => serde_json::from_str::<Machine>(&s.body).is_ok(),
+        Kind::Material => serde_json::from_str::<Material>(&s.body).is_ok(),
+        Kind::Chart => serde_json::from_str::<ChartRow>(&s.body).is_ok(),
+        Kind::Rule => serde_json::from_str::<Rule>(&s.body).is_ok(),
     }
 }

@@ -8,7 +8,7 @@ use diesel::sql_types::Text;
 
 /// A word of an enum, as text.
 #[derive(Debug, FromSqlRow)]
-pub struct Word<T>(T);
+pub struct Word<T>(pub(crate) T);
 
 impl<T: std::str::FromStr, B: Backend> FromSql<Text, B> for Word<T>
 where

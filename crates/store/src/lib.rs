@@ -32,7 +32,7 @@ pub use past::PastRun;
 pub use releases::{NewRelease, Release, SheetRow};
 pub use run::Run;
 pub use runs::{Heard, NewRun, Then};
-pub use settings::{Setting, SettingChange};
+pub use settings::{Kind, Setting, SettingChange};
 pub use stock::{OnRack, Stocked};
 pub use ticks::Tick;
 

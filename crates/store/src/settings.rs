@@ -1,15 +1,51 @@
 //! The shop's settings: machines, materials, chart rows, rules, each with its history.
 
+use crate::columns::Word;
 use crate::schema::{setting_changes, settings};
 use crate::{Store, StoreError, now};
 use diesel::prelude::*;
+use strum::{Display, EnumString, IntoStaticStr, VariantArray};
+
+/// What a thing of the shop is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Display, EnumString, IntoStaticStr, VariantArray)]
+#[strum(serialize_all = "kebab-case")]
+pub enum Kind {
+    /// A row of the cut chart.
+    Chart,
+    /// A machine.
+    Machine,
+    /// A material.
+    Material,
+    /// A standing rule.
+    Rule,
+}
+
+impl Kind {
+    /// As it is stored.
+    pub fn word(self) -> &'static str {
+        self.into()
+    }
+}
+
+impl From<Word<Kind>> for Kind {
+    fn from(word: Word<Kind>) -> Self {
+        word.0
+    }
+}
+
+impl From<Kind> for String {
+    fn from(kind: Kind) -> Self {
+        kind.word().into()
+    }
+}
 
 /// One thing of the shop: a machine, a material, a row of the cut chart, a rule.
-#[derive(Clone, Debug, PartialEq, Eq, Queryable, Selectable, Insertable, AsChangeset)]
+#[derive(Clone, Debug, PartialEq, Eq, Queryable, Selectable, Insertable)]
 #[diesel(table_name = settings)]
 pub struct Setting {
-    /// `machine`, `material`, `chart` or `rule`.
-    pub kind: String,
+    /// What it is.
+    #[diesel(deserialize_as = Word<Kind>, serialize_as = String)]
+    pub kind: Kind,
     /// Its name among its kind.
     pub key: String,
     /// Its place among its kind.
@@ -27,7 +63,8 @@ pub struct SettingChange {
     /// Number, in the order of time.
     pub id: i32,
     /// Kind of thing.
-    pub kind: String,
+    #[diesel(deserialize_as = Word<Kind>)]
+    pub kind: Kind,
     /// Its name.
     pub key: String,
     /// What it was, as JSON; `None` for something new.
@@ -52,15 +89,16 @@ impl Store {
     /// Brings the things of some kinds to what is given: what is new is added, what is missing goes, what differs is
     /// changed, each noted with who and what for. Gives how many changes that were. All or nothing. The revisions in
     /// `wanted` do not count: what changes counts on from what is there.
-    pub fn set_settings(&self, kinds: &[&str], wanted: &[Setting], person: &str, reason: &str) -> Result<usize, StoreError> {
+    pub fn set_settings(&self, kinds: &[Kind], wanted: &[Setting], person: &str, reason: &str) -> Result<usize, StoreError> {
         let mut c = self.connection()?;
         c.immediate_transaction(|c| {
-            let now_there: Vec<Setting> = settings::table.filter(settings::kind.eq_any(kinds)).select(Setting::as_select()).load(c)?;
+            let now_there: Vec<Setting> =
+                settings::table.filter(settings::kind.eq_any(kinds.iter().map(|k| k.word()))).select(Setting::as_select()).load(c)?;
             let mut changes = 0;
-            let mut note = |c: &mut SqliteConnection, kind: &str, key: &str, before: Option<&str>, after: Option<&str>| {
+            let mut note = |c: &mut SqliteConnection, kind: Kind, key: &str, before: Option<&str>, after: Option<&str>| {
                 changes += 1;
                 let values = (
-                    setting_changes::kind.eq(kind),
+                    setting_changes::kind.eq(kind.word()),
                     setting_changes::key.eq(key),
                     setting_changes::before.eq(before),
                     setting_changes::after.eq(after),
@@ -72,8 +110,8 @@ impl Store {
             };
             let same = |a: &Setting, b: &Setting| a.kind == b.kind && a.key == b.key;
             for old in now_there.iter().filter(|o| !wanted.iter().any(|w| same(o, w))) {
-                diesel::delete(settings::table.find((&old.kind, &old.key))).execute(c)?;
-                note(c, &old.kind, &old.key, Some(&old.body), None)?;
+                diesel::delete(settings::table.find((old.kind.word(), &old.key))).execute(c)?;
+                note(c, old.kind, &old.key, Some(&old.body), None)?;
             }
             for new in wanted {
                 let old = now_there.iter().find(|o| same(o, new));
@@ -82,9 +120,9 @@ impl Store {
                     continue;
                 }
                 let revision = old.map_or(0, |o| o.revision) + i32::from(changed);
-                diesel::replace_into(settings::table).values(&Setting { revision, ..new.clone() }).execute(c)?;
+                diesel::replace_into(settings::table).values(Setting { revision, ..new.clone() }).execute(c)?;
                 if changed {
-                    note(c, &new.kind, &new.key, old.map(|o| o.body.as_str()), Some(&new.body))?;
+                    note(c, new.kind, &new.key, old.map(|o| o.body.as_str()), Some(&new.body))?;
                 }
             }
             Ok(changes)
@@ -92,9 +130,9 @@ impl Store {
     }
 
     /// Changes of a kind of thing, or of one of them, the newest first, at most `most`.
-    pub fn setting_changes(&self, kind: &str, key: Option<&str>, most: i64) -> Result<Vec<SettingChange>, StoreError> {
+    pub fn setting_changes(&self, kind: Kind, key: Option<&str>, most: i64) -> Result<Vec<SettingChange>, StoreError> {
         let mut c = self.connection()?;
-        let mut query = setting_changes::table.filter(setting_changes::kind.eq(kind)).into_boxed();
+        let mut query = setting_changes::table.filter(setting_changes::kind.eq(kind.word())).into_boxed();
         if let Some(key) = key {
             query = query.filter(setting_changes::key.eq(key));
         }

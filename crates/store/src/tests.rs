@@ -1,6 +1,6 @@
 use crate::NewRevision;
 use crate::schema::files;
-use crate::{Card, Heard, Setting, Store, StoreError};
+use crate::{Card, Heard, Kind, Setting, Store, StoreError};
 use boustrophe_core::decisions::{Decisions, Edit, IntakeEdit, ReleaseEdit};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::ledger::Ledger;
@@ -192,45 +192,48 @@ fn a_deleted_job_takes_its_files_along_but_nobody_elses() {
     assert!(store.file("y").is_err());
 }
 
-fn thing(kind: &str, key: &str, position: i32, body: &str) -> Setting {
-    Setting { kind: kind.into(), key: key.into(), position, body: body.into(), revision: 1 }
+fn thing(kind: Kind, key: &str, position: i32, body: &str) -> Setting {
+    Setting { kind, key: key.into(), position, body: body.into(), revision: 1 }
 }
 
 #[test]
 fn the_shops_things_keep_their_history() {
     let folder = tempfile::tempdir().expect("a folder");
     let store = Store::open(folder.path()).expect("it opens");
-    let first = [thing("rule", "1", 0, "{\"a\":1}"), thing("rule", "2", 1, "{\"a\":2}"), thing("machine", "lark", 0, "{}")];
-    assert_eq!(store.set_settings(&["rule", "machine"], &first, "built in", "as delivered").expect("stored"), 3);
-    assert_eq!(store.set_settings(&["rule", "machine"], &first, "Odile", "").expect("stored"), 0, "what is the same is no change");
+    let first = [thing(Kind::Rule, "1", 0, "{\"a\":1}"), thing(Kind::Rule, "2", 1, "{\"a\":2}"), thing(Kind::Machine, "lark", 0, "{}")];
+    assert_eq!(store.set_settings(&[Kind::Rule, Kind::Machine], &first, "built in", "as delivered").expect("stored"), 3);
+    assert_eq!(store.set_settings(&[Kind::Rule, Kind::Machine], &first, "Odile", "").expect("stored"), 0, "what is the same is no change");
     // One is changed, one goes, one is new; the machine is of another kind and left alone.
-    let next = [thing("rule", "2", 0, "{\"a\":3}"), thing("rule", "3", 1, "{}")];
-    assert_eq!(store.set_settings(&["rule"], &next, "Odile Farrant", "tidied").expect("stored"), 3);
+    let next = [thing(Kind::Rule, "2", 0, "{\"a\":3}"), thing(Kind::Rule, "3", 1, "{}")];
+    assert_eq!(store.set_settings(&[Kind::Rule], &next, "Odile Farrant", "tidied").expect("stored"), 3);
     drop(store);
     let store = Store::open(folder.path()).expect("it opens again");
     let all = store.settings().expect("they are there");
     assert_eq!(
-        all.iter().map(|s| (s.kind.as_str(), s.key.as_str())).collect::<Vec<_>>(),
+        all.iter().map(|s| (s.kind.word(), s.key.as_str())).collect::<Vec<_>>(),
         [("machine", "lark"), ("rule", "2"), ("rule", "3")]
     );
-    let history = store.setting_changes("rule", Some("2"), 10).expect("its history");
+    let history = store.setting_changes(Kind::Rule, Some("2"), 10).expect("its history");
     assert_eq!(history.len(), 2);
     assert_eq!(
         (history[0].before.as_deref(), history[0].after.as_deref(), history[0].person.as_str()),
         (Some("{\"a\":2}"), Some("{\"a\":3}"), "Odile Farrant")
     );
     assert!(history[1].before.is_none() && history[1].reason == "as delivered");
-    let gone = &store.setting_changes("rule", Some("1"), 10).expect("its history")[0];
+    let gone = &store.setting_changes(Kind::Rule, Some("1"), 10).expect("its history")[0];
     assert!(gone.after.is_none() && gone.before.is_some(), "what was taken away can be looked up");
-    assert_eq!(store.setting_changes("rule", None, 2).expect("the last two").len(), 2);
+    assert_eq!(store.setting_changes(Kind::Rule, None, 2).expect("the last two").len(), 2);
 }
 
 #[test]
 fn moving_a_thing_is_kept_but_is_no_change_of_it() {
     let folder = tempfile::tempdir().expect("a folder");
     let store = Store::open(folder.path()).expect("it opens");
-    store.set_settings(&["rule"], &[thing("rule", "1", 0, "{}"), thing("rule", "2", 1, "{}")], "a", "").expect("stored");
-    assert_eq!(store.set_settings(&["rule"], &[thing("rule", "2", 0, "{}"), thing("rule", "1", 1, "{}")], "a", "").expect("stored"), 0);
+    store.set_settings(&[Kind::Rule], &[thing(Kind::Rule, "1", 0, "{}"), thing(Kind::Rule, "2", 1, "{}")], "a", "").expect("stored");
+    assert_eq!(
+        store.set_settings(&[Kind::Rule], &[thing(Kind::Rule, "2", 0, "{}"), thing(Kind::Rule, "1", 1, "{}")], "a", "").expect("stored"),
+        0
+    );
     assert_eq!(store.settings().expect("they are there").iter().map(|s| s.key.as_str()).collect::<Vec<_>>(), ["2", "1"]);
 }
 

@@ -28,7 +28,7 @@ use boustrophe_shop::changing::changed;
 use boustrophe_shop::error::ShopError;
 use boustrophe_shop::incoming;
 use boustrophe_shop::nests;
-use boustrophe_store::StoreError;
+use boustrophe_store::{Kind, StoreError};
 
 #[derive(Template)]
 #[template(path = "stations/conflict.html")]
@@ -143,7 +143,7 @@ fn held(app: &Shared, job: i32, form: &Holds) -> Result<(), AppError> {
     let room = room(mm(&form.width)?, mm(&form.measured)?);
     let loaded = app.load(job)?;
     let id = loaded.revision.decisions.first().stock.material.clone();
-    book::change(app, "material", None, (app.signed(&form.person), "from a coupon"), |shop| {
+    book::change(app, Kind::Material, None, (app.signed(&form.person), "from a coupon"), |shop| {
         let known = shop.materials.iter_mut().find(|m| m.id == id).ok_or("its material is not in the shop's book any more")?;
         known.clearance = Some(room);
         book::told(&known.troubles())

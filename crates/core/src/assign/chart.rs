@@ -63,7 +63,7 @@ fn coarse_pictures(items: &[&Item], rows: &Rows) -> Option<Finding> {
 /// Processes without a row in the cut chart: a row for the nearest thickness is proposed. Rows that are proposed are told as
 /// unproved.
 fn missing_rows(items: &[&Item], batch: &Stock, rows: &Rows, shop: &Shop) -> Vec<Finding> {
-    let mut used: Vec<Process> = items.iter().map(|i| i.process).filter(|p| *p != Process::Reference).collect();
+    let mut used: Vec<Process> = items.iter().map(|i| i.process).filter(|p| p.burns()).collect();
     used.sort_unstable();
     used.dedup();
     let material = shop.material(&batch.material).map_or(batch.material.as_str(), |m| m.name.as_str());

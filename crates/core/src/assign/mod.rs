@@ -144,7 +144,7 @@ pub fn run(drawings: &[Arc<Cleaned>], given: &Given) -> (Work, Vec<Finding>) {
             let (process, why) = key::process_of(c, given);
             Item { contour: Arc::clone(c), process, why, setting: key::setting_of(c, process, decisions) }
         }));
-        let made: Vec<_> = items[first..].iter().filter(|i| i.process != Process::Reference).map(|i| Arc::clone(&i.contour)).collect();
+        let made: Vec<_> = items[first..].iter().filter(|i| i.process.burns()).map(|i| Arc::clone(&i.contour)).collect();
         let left = crate::clean::leftovers(drawing, &made);
         let paper = left.iter().find(|f| f.code == Code::PaperBorder).map(|f| f.place.contours.clone());
         findings.extend(left);
@@ -234,7 +234,7 @@ pub fn run(drawings: &[Arc<Cleaned>], given: &Given) -> (Work, Vec<Finding>) {
 
 /// What a hand has left out stays told where the programs are proved and released.
 fn left_out(items: &[Item]) -> Option<Finding> {
-    let left: Vec<_> = items.iter().filter(|i| i.why == Why::Hand && i.process == Process::Reference).map(|i| i.contour.id).collect();
+    let left: Vec<_> = items.iter().filter(|i| i.why == Why::Hand && !i.process.burns()).map(|i| i.contour.id).collect();
     let text = format!("{} left out by hand: seen, and never sent.", counted(left.len(), "line is", "lines are"));
     (!left.is_empty()).then(|| Finding::new(Station::Proof, Severity::Note, Code::LeftOut, left.len(), text).on(left))
 }

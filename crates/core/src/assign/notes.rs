@@ -39,7 +39,7 @@ struct Tied<'a> {
 /// Which way the arrow runs that a note stands by: the nearest line of the paper as long as a word, where one is near.
 fn arrow(t: &Text, drawing: u32, items: &[Item]) -> Option<f64> {
     let (at, reach) = (t.middle(), BY_ARROW * t.height);
-    let near = items.iter().filter(|i| i.contour.drawing == drawing && i.process == Process::Reference && !i.contour.path.closed);
+    let near = items.iter().filter(|i| i.contour.drawing == drawing && !i.process.burns() && !i.contour.path.closed);
     let near = near.filter(|i| i.contour.bounds.grown(reach).has(at) && i.contour.path.segments.len() <= 4);
     let strokes = near.flat_map(|i| &i.contour.path.segments).filter(|s| s.is_line() && s.chord() > 2.0 * t.height);
     let near = strokes.map(|s| (s.distance(at), s)).filter(|(d, _)| *d <= reach).min_by(|a, b| a.0.total_cmp(&b.0));
@@ -113,7 +113,7 @@ pub(super) fn told(drawing: &Cleaned, parts: &[Part], items: &[Item], given: &Gi
 fn letters(notes: &[Tied], drawing: &Cleaned, items: &[Item]) -> Vec<ContourId> {
     let of: Vec<u32> = notes.iter().map(|t| t.text.compound).filter(|c| *c > 0).collect();
     let theirs = |i: &&Item| i.contour.drawing == drawing.drawing && i.contour.style.text && of.contains(&i.contour.compound);
-    items.iter().filter(theirs).filter(|i| i.process != Process::Reference).map(|i| i.contour.id).collect()
+    items.iter().filter(theirs).filter(|i| i.process.burns()).map(|i| i.contour.id).collect()
 }
 
 /// True where it is so already, or where a hand has said otherwise since.

@@ -1,6 +1,6 @@
 //! Parts: an outer contour with all that lies inside it, moving as one.
 
-use super::{Item, Process};
+use super::Item;
 use crate::clean::{Cleaned, Contour, ContourId};
 use crate::geometry::{Bounds, Path};
 use crate::geometry::{Outlines, parents};
@@ -52,8 +52,8 @@ pub(super) struct Gathered {
 
 /// Gathers the parts among `items[first..]`, all of one drawing.
 pub(super) fn gather(items: &[Item], first: usize, drawing: &Cleaned, wanted: impl Fn(PartId) -> BTreeMap<BatchId, u32>) -> Gathered {
-    let mine = || (first..items.len()).filter(|i| items[*i].process != Process::Reference);
-    let closed: Vec<usize> = mine().filter(|i| items[*i].process == Process::Cut && is_area(&items[*i].contour)).collect();
+    let mine = || (first..items.len()).filter(|i| items[*i].process.burns());
+    let closed: Vec<usize> = mine().filter(|i| items[*i].process.frees() && is_area(&items[*i].contour)).collect();
     let paths: Vec<&Path> = closed.iter().map(|i| &items[*i].contour.path).collect();
     let parent = parents(&paths);
     let depth: Vec<usize> =
@@ -87,7 +87,7 @@ pub(super) fn gather(items: &[Item], first: usize, drawing: &Cleaned, wanted: im
         part.perimeter += items[*i].contour.length;
     }
 
-    let others: Vec<usize> = mine().filter(|i| !(items[*i].process == Process::Cut && is_area(&items[*i].contour))).collect();
+    let others: Vec<usize> = mine().filter(|i| !(items[*i].process.frees() && is_area(&items[*i].contour))).collect();
     let mut outside = Vec::new();
     if parts.is_empty() && !others.is_empty() {
         // Each row of a table is a part of its own.

@@ -65,7 +65,7 @@ fn ring(work: &Work, sheet: &SheetLayout, placement: usize, half: f64) -> Option
     let placed = &sheet.placed[placement];
     let item = work.part(placed.copy.part)?.outer?;
     let drawn = work.items[item].contour.path.transformed(placed.affine());
-    if work.items[item].process != Process::Cut || work.items[item].setting.is_some() {
+    if !work.items[item].process.frees() || work.items[item].setting.is_some() {
         return None;
     }
     let drawn = if drawn.area() < 0.0 { drawn.reversed() } else { drawn };

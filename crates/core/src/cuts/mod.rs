@@ -163,7 +163,7 @@ fn sheet(work: &Work, sheet: &SheetLayout, common: Option<f64>) -> SheetCuts {
 /// before the outermost closed cut of its own copy: that is the part's outline. `blocks` are the outlines, by placement, of
 /// copies that share edges: what lies in one comes before all cuts that make it, and all cuts of a block before its rim.
 fn inside_out(cuts: &[Cut], blocks: &[(usize, Path)]) -> Vec<(usize, usize)> {
-    let cut = |i: &usize| cuts[*i].process == Process::Cut;
+    let cut = |i: &usize| cuts[*i].process.frees();
     let drawn = |i: &usize| cut(i) && cuts[*i].line == Line::Drawn;
     let closed: Vec<usize> = (0..cuts.len()).filter(drawn).filter(|i| cuts[*i].path.closed).collect();
     let mut makes: FxHashMap<usize, Vec<usize>> = FxHashMap::default();

@@ -2,7 +2,6 @@
 
 use super::leads::Yard;
 use super::{Doing, Op};
-use crate::assign::Process;
 use crate::geometry::{Segment, meetings};
 
 /// Two places that are no further apart are one, mm.
@@ -14,8 +13,8 @@ pub(super) fn lay(ops: &mut [Op], yard: &Yard, most: f64) {
     for i in 1..ops.len() {
         let (before, now) = ops.split_at_mut(i);
         let (before, now) = (&before[i - 1], &mut now[0]);
-        let same = before.process == Process::Cut
-            && now.process == Process::Cut
+        let same = before.process.frees()
+            && now.process.frees()
             && (before.feed, before.power, before.air, before.kerf) == (now.feed, now.power, now.air, now.kerf)
             && before.passes == 1
             && now.passes == 1

@@ -2,7 +2,7 @@
 
 use super::op::{Op, Track};
 use super::{Bench, Doing, Troubles, Yard, corners, kerf, nicks};
-use crate::assign::{Part, Process};
+use crate::assign::Part;
 use crate::cuts::{Cut, Line};
 use crate::decisions::Way;
 use crate::geometry::{Path, Segment};
@@ -151,7 +151,7 @@ impl Bench<'_> {
             points.filter_map(|p| Some(p.distance(start?))).fold(0.0, f64::max)
         };
         let affine = self.layout.placed[step.placement].affine();
-        let swept = part.items().filter(|i| matches!(self.work.items[*i].process, Process::Engrave | Process::Picture));
+        let swept = part.items().filter(|i| self.work.items[*i].process.is_swept());
         let engraved = swept.map(|i| self.work.items[i].contour.path.transformed(affine)).collect();
         nicks::Beside { leads: (reach(&line.lead_out), reach(&line.lead_in)), engraved, off: gap / 2.0 + OFF_ENGRAVING }
     }

@@ -3,7 +3,7 @@
 //! Slats run along y, a pitch apart. A piece rests on those under it; its centre of mass has to lie between two of them.
 
 use super::{Op, SheetPath};
-use crate::assign::{Process, Work};
+use crate::assign::Work;
 use crate::cuts::{Line, SheetCuts};
 use crate::finding::{Code, Finding, Severity, Station, counted};
 use crate::geometry::{Path, Point, Segment};
@@ -70,7 +70,7 @@ fn centre(outline: &Path, openings: &[Path]) -> Point {
 /// All pieces of a sheet that come free, in the order in which they do.
 pub(super) fn pieces(work: &Work, layout: &SheetLayout, cuts: &SheetCuts, ops: &[Op], machine: &Machine) -> Vec<Piece> {
     let piece = |(i, op): (usize, &Op)| {
-        let cut = cuts.cuts.get(op.cut).filter(|c| c.line == Line::Drawn && c.path.closed && c.process == Process::Cut)?;
+        let cut = cuts.cuts.get(op.cut).filter(|c| c.line == Line::Drawn && c.path.closed && c.process.frees())?;
         let placed = layout.placed.get(op.placement)?;
         let part = work.part(placed.copy.part)?;
         let slug = part.outer != Some(op.item);

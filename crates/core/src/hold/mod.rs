@@ -210,7 +210,7 @@ impl Bench<'_> {
             sheet.swept.full += swept.full;
         }
         let mut yard = Yard::new(self.work, self.layout);
-        for step in sequence.steps.iter().filter(|s| !matches!(s.process, Process::Engrave | Process::Picture)) {
+        for step in sequence.steps.iter().filter(|s| !s.process.is_swept()) {
             let Some(row) = self.row(step) else { continue };
             sheet.ops.extend(self.op(step, row, &mut yard, &mut troubles));
         }
@@ -242,7 +242,7 @@ impl Bench<'_> {
             let placement = self.layout.placed.get(op.placement)?;
             let part = self.work.part(placement.copy.part)?;
             let drawn = self.cuts.cuts.get(op.cut).is_some_and(|c| c.line == Line::Drawn && c.path.closed);
-            let loose = op.process == Process::Cut && drawn && part.outer == Some(op.item) && op.line().nicks.is_empty();
+            let loose = op.process.frees() && drawn && part.outer == Some(op.item) && op.line().nicks.is_empty();
             loose.then(|| part.outline.transformed(placement.affine()))
         });
     }
@@ -262,13 +262,13 @@ impl Bench<'_> {
         if cut.line == Line::Shared || self.holding.leads && matches!(cut.line, Line::Rim { .. }) && !path.closed {
             return Some(self.block_cut(step, cut, op, yard, troubles));
         }
-        if step.process != Process::Cut || !path.closed {
+        if !step.process.frees() || !path.closed {
             let path = if step.start > 0.5 && !path.closed { path.reversed() } else { path };
             let path = if path.closed { path.started_at(step.start * path.length()) } else { path };
             let path = if path.closed && step.way == Some(Way::Against) { path.reversed() } else { path };
-            let path = if step.process == Process::Cut { self.beside(path, cut, op.kerf) } else { path };
+            let path = if step.process.frees() { self.beside(path, cut, op.kerf) } else { path };
             op.doing = Doing::Line(Track { runs: vec![path.segments], ..Track::default() });
-            if step.process == Process::Cut {
+            if step.process.frees() {
                 yard.burn(op.line().runs[0].iter().copied());
             }
             return Some(op);

@@ -32,7 +32,7 @@ fn seen(part: &assign::Part) -> Part<'_> {
 /// box of the work.
 fn frame(work: &Work, part: &assign::Part) -> Bounds {
     let row = part.items().next().map_or(0, |i| work.items[i].contour.row);
-    let drawn = work.items.iter().filter(|i| i.process == Process::Reference && i.contour.path.closed);
+    let drawn = work.items.iter().filter(|i| !i.process.burns() && i.contour.path.closed);
     let round = drawn.map(|i| &i.contour).filter(|c| c.drawing == part.drawing && c.row == row && c.bounds.grown(1e-6).holds(&part.bounds));
     round.max_by(|a, b| a.area.abs().total_cmp(&b.area.abs())).map_or(part.bounds, |c| c.bounds)
 }

@@ -102,7 +102,7 @@ fn sheet(task: &Task, sheet: &SheetCuts, layout: &SheetLayout) -> (SheetSequence
     let mut at = Point::ZERO;
     let (mut drawn_at, mut as_drawn) = (Point::ZERO, 0.0);
     for (process, setting) in turns(task.work, task.turns) {
-        let ours = |c: &Cut| c.process == process && (process == Process::Cut || c.setting == setting);
+        let ours = |c: &Cut| c.process == process && (process.frees() || c.setting == setting);
         let group: Vec<usize> = (0..sheet.cuts.len()).filter(|i| ours(&sheet.cuts[*i])).collect();
         if group.is_empty() {
             continue;
@@ -144,7 +144,7 @@ fn own_edge(cut: &Cut) -> Option<&Edge> {
 /// Processes in the order in which they are done, each with its settings: the chart's first, then the job's own.
 fn turns(work: &Work, settings: &[(u32, Process)]) -> Vec<(Process, Option<u32>)> {
     let used = |p: Process, s: Option<u32>| s.is_none() || work.items.iter().any(|i| i.process == p && i.setting == s);
-    let own = |p: Process| settings.iter().filter(move |s| s.1 == p && p != Process::Cut).map(move |s| (p, Some(s.0)));
+    let own = |p: Process| settings.iter().filter(move |s| s.1 == p && !p.frees()).map(move |s| (p, Some(s.0)));
     // A part is cut free last, whatever it was cut with: cuts are ordered together.
     [Process::Picture, Process::Engrave, Process::Mark, Process::Score, Process::Cut]
         .into_iter()

@@ -178,7 +178,7 @@ fn near_strokes(p: Point, way: Vec2, length: f64, on: &Lines) -> Look {
         if distance > near || !parallel {
             continue;
         }
-        if distance < 0.005 && t > 0.02 && t < 0.98 && intended.ops[s.op].process == Process::Cut {
+        if distance < 0.005 && t > 0.02 && t < 0.98 && intended.ops[s.op].process.frees() {
             // Leads run along their own contour for a hair's breadth; another contour's line does not.
             doubled |= along.is_some_and(|op| op != s.op);
             along = Some(s.op);
@@ -272,7 +272,7 @@ fn strokes(intended: &SheetPath) -> Vec<Stroke> {
                     Entry::Vacant(new) => new.insert(all.len()),
                 };
             }
-            all.push(Stroke { path, op, lead, closed: o.process == Process::Cut, meant, burned: 0.0, reached: [false; 2] });
+            all.push(Stroke { path, op, lead, closed: o.process.frees(), meant, burned: 0.0, reached: [false; 2] });
         };
         o.leads().for_each(|s| add(*s, true, passes));
         // What is burned once more over its begin is burned twice by intention.
@@ -327,7 +327,7 @@ fn inside_out(proof: &SheetProof, meant: &Meant, faults: &mut Faults) {
     }
     // What each copy's contour takes from its first cut to its last: several cuts make the outline of one that shares edges.
     let mut contours: FxHashMap<(usize, usize), (f64, f64)> = FxHashMap::default();
-    for (op, span) in intended.ops.iter().zip(&span).filter(|(o, _)| o.process == Process::Cut) {
+    for (op, span) in intended.ops.iter().zip(&span).filter(|(o, _)| o.process.frees()) {
         let Some((begin, end)) = *span else { continue };
         for edge in meant.cuts.cuts.get(op.cut).into_iter().flat_map(super::super::cuts::Cut::edges) {
             let known = contours.entry((edge.placement, edge.item)).or_insert((begin, end));
@@ -357,7 +357,7 @@ fn inside_out(proof: &SheetProof, meant: &Meant, faults: &mut Faults) {
 /// Where something is scored, marked or engraved within an outline that is cut all round by then.
 fn marked_late(proof: &SheetProof, closed: &[((f64, f64), Path)]) -> Vec<Point> {
     let index: RTree<Boxed> = RTree::bulk_load(closed.iter().enumerate().map(|(k, c)| in_box(c.1.bounds(), k)).collect());
-    let late = |m: &&Traced| m.process.is_some_and(|p| p != Process::Cut);
+    let late = |m: &&Traced| m.process.is_some_and(|p| !p.frees());
     let at = |m: &Traced| {
         let looks = (m.path.length() / MARKED).ceil().clamp(1.0, MOST_SAMPLES) as usize;
         (0..looks).map(|i| m.path.at((i as f64 + 0.5) / looks as f64)).collect::<Vec<Point>>()

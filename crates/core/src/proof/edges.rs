@@ -5,7 +5,6 @@
 
 use super::Meant;
 use super::faults::Faults;
-use crate::assign::Process;
 use crate::finding::Code;
 use crate::geometry::Point;
 use crate::ids::EdgePlace;
@@ -23,13 +22,13 @@ type Stretch = (EdgePlace, EdgePlace);
 
 pub(super) fn check(meant: &Meant, faults: &mut Faults) {
     let mut made: FxHashMap<(usize, usize), Vec<Stretch>> = FxHashMap::default();
-    for edge in meant.cuts.cuts.iter().filter(|c| c.process == Process::Cut).flat_map(super::super::cuts::Cut::edges) {
+    for edge in meant.cuts.cuts.iter().filter(|c| c.process.frees()).flat_map(super::super::cuts::Cut::edges) {
         made.entry((edge.placement, edge.item)).or_default().push(edge.stretch);
     }
     let mut wrong: Vec<Point> = Vec::new();
     for (placement, placed) in meant.layout.placed.iter().enumerate() {
         let Some(part) = meant.work.part(placed.copy.part) else { continue };
-        for item in part.items().filter(|i| meant.work.items[*i].process == Process::Cut) {
+        for item in part.items().filter(|i| meant.work.items[*i].process.frees()) {
             let path = &meant.work.items[item].contour.path;
             let stretches = made.get(&(placement, item)).map_or(&[][..], Vec::as_slice);
             if let [(from, to)] = stretches

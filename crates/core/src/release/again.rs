@@ -2,7 +2,6 @@
 
 use super::rest::alone;
 use crate::cuts::{Cut, Line, Piece, SheetCuts};
-use crate::decisions::Process;
 use crate::geometry::Segment;
 use crate::hold::{Doing, Op, SheetPath, Track};
 
@@ -16,7 +15,7 @@ pub fn only(path: &SheetPath, cuts: &SheetCuts, placements: &[usize]) -> SheetPa
     let theirs = |p: &Piece| p.sides.iter().flatten().any(|e| placements.contains(&e.placement));
     let again = |op: &Op| {
         let cut = cuts.cuts.get(op.cut)?;
-        if op.process != Process::Cut || !cut.pieces.iter().any(theirs) {
+        if !op.process.frees() || !cut.pieces.iter().any(theirs) {
             return None;
         }
         if cut.line == Line::Drawn || cut.pieces.iter().all(theirs) {

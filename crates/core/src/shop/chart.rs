@@ -90,10 +90,10 @@ impl ChartRow {
         within("a kerf of", " mm", self.kerf, 0.0, 10.0);
         within("a factor of time of", "", self.time_factor, 0.2, 5.0);
         within("a pierce delay of", " s", self.pierce, 0.0, 60.0);
-        if matches!(self.process, Process::Engrave | Process::Picture) {
+        if self.process.is_swept() {
             within("a row pitch of", " mm", self.pitch, 0.02, 5.0);
         }
-        if self.process == Process::Reference {
+        if !self.process.burns() {
             out.push("Reference is never sent and needs no row".into());
         }
         if let Some(t) = self.tool.filter(|t| !machine.tools.iter().any(|tool| tool.number == *t)) {

@@ -14,7 +14,7 @@ use boustrophe_core::run::RunState;
 use boustrophe_core::shop::Shop;
 use boustrophe_formats::dxf::{self, WriteLayer};
 use boustrophe_machine::Link;
-use boustrophe_store::{Heard, Release, Run, Store, StoreError};
+use boustrophe_store::{Heard, Kind, Release, Run, Store, StoreError};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -75,7 +75,7 @@ impl Bench {
     }
 
     fn chart(&self, change: impl Fn(&mut Shop)) {
-        book::change(&self.app, "chart", None, ("Odile Farrant", "tried"), |shop| {
+        book::change(&self.app, Kind::Chart, None, ("Odile Farrant", "tried"), |shop| {
             change(shop);
             Ok(())
         })

@@ -15,7 +15,7 @@ use crate::runs::send;
 use boustrophe_core::decisions::NestEdit;
 use boustrophe_core::ids::{BatchId, CopyId};
 use boustrophe_core::run::{Answer, RunState};
-use boustrophe_store::{Run, Taken};
+use boustrophe_store::{Kind, Run, Taken};
 use rand::Rng;
 use rand::rngs::StdRng;
 use std::collections::BTreeMap;
@@ -270,7 +270,7 @@ impl Person {
     fn changes_the_chart(&mut self) {
         let (row, share) = (self.chance.random_range(0..40_usize), self.chance.random_range(0.9..1.1));
         let done = self.step(|app| {
-            book::change(app, "chart", None, (self.name, "tried"), |shop| {
+            book::change(app, Kind::Chart, None, (self.name, "tried"), |shop| {
                 let n = shop.chart.len();
                 shop.chart[row % n].feed = (shop.chart[row % n].feed * share).round().max(1.0);
                 Ok(())

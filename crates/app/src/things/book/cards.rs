@@ -16,6 +16,7 @@ use boustrophe_formats::svg::{WriteGroup, write};
 use boustrophe_shop::app::{Loaded, stock_words};
 use boustrophe_shop::changing::apply;
 use boustrophe_shop::incoming::keep;
+use boustrophe_store::Kind;
 use serde::Deserialize;
 
 /// Feeds and powers of a card unless typed: a third to three times the row it is made round.
@@ -299,7 +300,7 @@ fn row_of(loaded: &Loaded, process: Process) -> Result<ChartRow, AppError> {
 /// Puts a row into the chart, in place of the one it had; gives its key.
 fn put(app: &Shared, row: ChartRow, person: &str, reason: &str) -> Result<String, AppError> {
     let key = row.key();
-    change(app, "chart", None, (person, reason), |shop| {
+    change(app, Kind::Chart, None, (person, reason), |shop| {
         let machine = shop.machine(&row.machine).ok_or_else(|| format!("there is no machine “{}”", row.machine))?;
         told(&row.troubles(machine))?;
         match shop.chart.iter_mut().find(|r| r.is(&row.machine, &row.material, row.thickness, row.process)) {

@@ -16,6 +16,7 @@ use boustrophe_core::shop::{ChartRow, Shop};
 use boustrophe_formats::chart;
 use boustrophe_shop::app::App;
 use boustrophe_shop::incoming::Dropped;
+use boustrophe_store::Kind;
 use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -59,14 +60,14 @@ pub async fn charts(app: Shared, Query(open): Query<Open>) -> Result<Html<String
 fn shown(app: &Arc<App>, open: Open) -> Result<Html<String>, AppError> {
     let shop = app.shop();
     let revisions: BTreeMap<String, i32> =
-        app.store.settings()?.into_iter().filter(|s| s.kind == "chart").map(|s| (s.key, s.revision)).collect();
+        app.store.settings()?.into_iter().filter(|s| s.kind == Kind::Chart).map(|s| (s.key, s.revision)).collect();
     let mut charts: Vec<ChartView> = Vec::new();
     for r in &shop.chart {
         let view = RowView {
             process: r.process.name(),
             row: r.clone(),
             revision: revisions.get(&r.key()).copied().unwrap_or(0),
-            changes: changes(app, "chart", &r.key())?,
+            changes: changes(app, Kind::Chart, &r.key())?,
             open: r.key() == open.row,
         };
         match charts.iter_mut().find(|c| c.machine == r.machine && c.material == r.material) {
@@ -86,7 +87,7 @@ fn shown(app: &Arc<App>, open: Open) -> Result<Html<String>, AppError> {
         charts,
         machines: shop.machines.iter().map(|m| (m.id.clone(), m.name.clone())).collect(),
         materials: shop.materials.iter().map(|m| (m.id.clone(), m.name.clone())).collect(),
-        processes: Process::ALL.iter().filter(|p| **p != Process::Reference).map(|p| (p.slug(), p.name())).collect(),
+        processes: Process::ALL.iter().filter(|p| p.burns()).map(|p| (p.slug(), p.name())).collect(),
     })
 }
 
@@ -145,7 +146,7 @@ impl RowForm {
             least_power: or(&self.least_power, 0.0)?,
             passes: if self.passes.trim().is_empty() { 1 } else { count(self.passes.trim(), 1, 50)? },
             kerf: mm(&self.kerf, 0.0)?,
-            pitch: mm(&self.pitch, if matches!(process, Process::Engrave | Process::Picture) { 0.1 } else { 0.0 })?,
+            pitch: mm(&self.pitch, if process.is_swept() { 0.1 } else { 0.0 })?,
             pierce: or(&self.pierce, 0.0)?,
             air: self.air == "on",
             tool: if self.tool.trim().is_empty() { None } else { Some(count(self.tool.trim(), 1, 99)?) },
@@ -166,7 +167,7 @@ fn row_saved(app: &Arc<App>, form: &RowForm, fields: &[(String, String)]) -> Res
     // Rows of nearly one thickness are one: the one that is there says its key.
     let key = app.shop().row(&row.machine, &row.material, row.thickness, row.process).map_or_else(|| row.key(), ChartRow::key);
     let shown = Shown { key: &key, revision: form.revision, action: "/shop/charts", fields };
-    change(app, "chart", Some(&shown), (&form.person, ""), |shop| {
+    change(app, Kind::Chart, Some(&shown), (&form.person, ""), |shop| {
         let machine = shop.machine(&row.machine).ok_or_else(|| format!("there is no machine “{}”", row.machine))?;
         shop.material(&row.material).ok_or_else(|| format!("there is no material “{}”", row.material))?;
         let at = shop.chart.iter().position(|r| r.is(&row.machine, &row.material, row.thickness, row.process));
@@ -202,7 +203,7 @@ fn imported(app: &Arc<App>, files: &[Dropped]) -> Result<Response, AppError> {
         rows.extend(chart::read(&f.name, &f.bytes()?, &app.shop())?);
     }
     let names = files.iter().map(|f| f.name.as_str()).collect::<Vec<_>>().join(", ");
-    change(app, "chart", None, ("somebody", &format!("imported from {names}")), |shop| {
+    change(app, Kind::Chart, None, ("somebody", &format!("imported from {names}")), |shop| {
         for row in rows {
             match shop.chart.iter_mut().find(|r| r.is(&row.machine, &row.material, row.thickness, row.process)) {
                 Some(known) => *known = row,

@@ -12,7 +12,7 @@ use boustrophe_shop::app::App;
 pub use boustrophe_shop::book::who;
 use boustrophe_shop::book::{self, Seen};
 use boustrophe_shop::error::{Overtaken, ShopError};
-use boustrophe_store::SettingChange;
+use boustrophe_store::{Kind, SettingChange};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -27,7 +27,7 @@ struct ChangeView {
 }
 
 /// The last changes of a thing, each told by what differs.
-fn changes(app: &App, kind: &str, key: &str) -> Result<Vec<ChangeView>, AppError> {
+fn changes(app: &App, kind: Kind, key: &str) -> Result<Vec<ChangeView>, AppError> {
     Ok(app.store.setting_changes(kind, Some(key), CHANGES)?.iter().map(change_view).collect())
 }
 
@@ -60,7 +60,7 @@ pub fn told(troubles: &[String]) -> Result<(), String> {
 /// both are told.
 pub(crate) fn change(
     app: &Arc<App>,
-    kind: &'static str,
+    kind: Kind,
     shown: Option<&Shown>,
     signed: (&str, &str),
     edit: impl FnOnce(&mut Shop) -> Result<(), String>,

@@ -14,6 +14,7 @@ use boustrophe_core::quantity::{count, length};
 use boustrophe_core::shop::rules::{Trouble, TroubleKind};
 use boustrophe_core::shop::{Match, Rule, Shop, rules};
 use boustrophe_shop::app::App;
+use boustrophe_store::Kind;
 use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -66,7 +67,7 @@ fn shown(app: &Shared) -> Result<Html<String>, AppError> {
         rules: shop.rules.iter().enumerate().map(view).collect(),
         processes: Process::ALL.iter().map(|p| (p.slug(), p.name())).collect(),
         jobs: past.len(),
-        changes: app.store.setting_changes("rule", None, CHANGES)?.iter().map(change_view).collect(),
+        changes: app.store.setting_changes(Kind::Rule, None, CHANGES)?.iter().map(change_view).collect(),
     })
 }
 
@@ -220,7 +221,7 @@ pub async fn add_rule(app: Shared, Form(form): Form<RuleForm>) -> Result<Redirec
 }
 
 fn rule_added(app: &Arc<App>, form: &RuleForm) -> Result<usize, AppError> {
-    change(app, "rule", None, (&form.person, ""), |shop| {
+    change(app, Kind::Rule, None, (&form.person, ""), |shop| {
         let rule = form.rule(next_id(shop))?;
         if rule.when.is_empty() {
             return Err("this rule matches everything, so no rule after it and no shape would say anything. Give it a colour, a layer or another condition.".into());
@@ -249,7 +250,7 @@ pub async fn move_rule(app: Shared, Path(id): Path<u32>, Form(form): Form<Move>)
 }
 
 fn moved(app: &Shared, id: u32, form: &Move) -> Result<usize, AppError> {
-    change(app, "rule", None, (&form.person, ""), |shop| {
+    change(app, Kind::Rule, None, (&form.person, ""), |shop| {
         let at = shop.rules.iter().position(|r| r.id == id).ok_or("that rule is not there any more; load the page again")?;
         match form.what.as_str() {
             "up" if at > 0 => shop.rules.swap(at, at - 1),

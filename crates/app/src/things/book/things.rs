@@ -13,6 +13,7 @@ use boustrophe_core::quantity::{count, length, number};
 use boustrophe_core::release::Dialect;
 use boustrophe_core::shop::{Machine, MachineKind, Material, NickRule, Tool};
 use boustrophe_shop::app::App;
+use boustrophe_store::Kind;
 use serde::Deserialize;
 use std::sync::Arc;
 
@@ -51,21 +52,21 @@ pub async fn things(app: Shared) -> Result<Html<String>, AppError> {
 fn shown(app: &Shared) -> Result<Html<String>, AppError> {
     let shop = app.shop();
     let stored = app.store.settings()?;
-    let revision = |kind: &str, key: &str| stored.iter().find(|s| s.kind == kind && s.key == key).map_or(0, |s| s.revision);
+    let revision = |kind: Kind, key: &str| stored.iter().find(|s| s.kind == kind && s.key == key).map_or(0, |s| s.revision);
     let tools = |m: &Machine| m.tools.iter().map(|t| format!("{} {} {}", t.number, t.kind, t.width)).collect::<Vec<_>>().join("\n");
     let machines = shop.machines.iter().map(|m| {
         Ok(MachineView {
             tools: tools(m),
             dialect: m.dialect.to_string(),
-            revision: revision("machine", &m.id),
+            revision: revision(Kind::Machine, &m.id),
             plasma: m.kind == MachineKind::Plasma,
-            changes: changes(app, "machine", &m.id)?,
+            changes: changes(app, Kind::Machine, &m.id)?,
             m: m.clone(),
         })
     });
     let materials = shop.materials.iter().map(|m| {
-        let revision = revision("material", &m.id);
-        Ok(MaterialView { revision, nicks: own_nicks(&m.nicks), changes: changes(app, "material", &m.id)?, m: m.clone() })
+        let revision = revision(Kind::Material, &m.id);
+        Ok(MaterialView { revision, nicks: own_nicks(&m.nicks), changes: changes(app, Kind::Material, &m.id)?, m: m.clone() })
     });
     html(&Things {
         machines: machines.collect::<Result<_, AppError>>()?,
@@ -138,7 +139,7 @@ pub async fn save_machine(app: Shared, Path(id): Path<String>, Typed { form, fie
     blocking(&app, move |app| {
         let action = format!("/shop/machines/{id}");
         let shown = Shown { key: &id, revision: form.revision, action: &action, fields: &fields };
-        change(app, "machine", Some(&shown), (&form.person, ""), |shop| {
+        change(app, Kind::Machine, Some(&shown), (&form.person, ""), |shop| {
             let known = shop.machines.iter_mut().find(|m| m.id == id).ok_or_else(|| format!("there is no machine “{id}”"))?;
             let machine = form.machine(known)?;
             told(&machine.troubles())?;
@@ -288,7 +289,7 @@ fn material_saved(app: &Arc<App>, id: &str, form: &MaterialForm, fields: &[(Stri
     let fresh = id == "new";
     let action = format!("/shop/materials/{id}");
     let shown = Shown { key: id, revision: form.revision, action: &action, fields };
-    change(app, "material", Some(&shown).filter(|_| !fresh), (&form.person, ""), |shop| {
+    change(app, Kind::Material, Some(&shown).filter(|_| !fresh), (&form.person, ""), |shop| {
         let id = if fresh { form.name.trim().to_lowercase().replace(|c: char| !c.is_ascii_alphanumeric(), "-") } else { id.to_owned() };
         // “new” is where new ones are posted to.
         let id = if fresh && id == "new" { "new-material".to_owned() } else { id };

@@ -16,7 +16,7 @@ use boustrophe_core::shop::{self, Shop};
 use boustrophe_core::time::clock;
 use boustrophe_shop::app::{App, stock_words};
 use boustrophe_shop::desks::Seen;
-use boustrophe_store::{PastRun, Run};
+use boustrophe_store::{Kind, PastRun, Run};
 use serde::Deserialize;
 
 /// Runs of before that are shown of each machine.
@@ -219,7 +219,7 @@ pub struct PaceForm {
 pub async fn pace(app: Shared, Path(machine): Path<String>, Typed { form, .. }: Typed<PaceForm>) -> Result<Redirect, AppError> {
     let at = machine.clone();
     blocking(&app, move |app| {
-        book::change(app, "chart", None, (app.signed(&form.person), "from the runs"), |shop| {
+        book::change(app, Kind::Chart, None, (app.signed(&form.person), "from the runs"), |shop| {
             let machines = shop.machines.clone();
             let row = shop.chart.iter_mut().find(|r| r.key() == form.row && r.machine == machine);
             let row = row.ok_or("that row is not in the chart any more; load the page again")?;
