@@ -4,57 +4,11 @@
 use super::form::Form;
 use super::{assign, clean, hold, intake, nest, order, release};
 use boustrophe_core::decisions::Edit;
+use std::str::FromStr;
 
-/// A word of one of the stations.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Word {
-    /// Of Intake.
-    Intake(intake::edits::Word),
-    /// Of Clean.
-    Clean(clean::edits::Word),
-    /// Of Assign.
-    Assign(assign::edits::Word),
-    /// Of Nest.
-    Nest(nest::edits::Word),
-    /// Of Order.
-    Order(order::edits::Word),
-    /// Of Hold.
-    Hold(hold::edits::Word),
-    /// Of Release.
-    Release(release::edits::Word),
-}
-
-impl Word {
-    /// The word as it stands in a form; `None` where no station has it.
-    pub fn from_form(word: &str) -> Option<Self> {
-        let intake = word.parse().map(Self::Intake);
-        let clean = || word.parse().map(Self::Clean);
-        let assign = || word.parse().map(Self::Assign);
-        let nest = || word.parse().map(Self::Nest);
-        let order = || word.parse().map(Self::Order);
-        let hold = || word.parse().map(Self::Hold);
-        let release = || word.parse().map(Self::Release);
-        intake
-            .or_else(|_| clean())
-            .or_else(|_| assign())
-            .or_else(|_| nest())
-            .or_else(|_| order())
-            .or_else(|_| hold())
-            .or_else(|_| release())
-            .ok()
-    }
-
-    fn edit(self, form: &Form) -> Result<Edit, String> {
-        match self {
-            Self::Intake(word) => word.edit(form),
-            Self::Clean(word) => word.edit(form),
-            Self::Assign(word) => word.edit(form),
-            Self::Nest(word) => word.edit(form),
-            Self::Order(word) => word.edit(form),
-            Self::Hold(word) => word.edit(form),
-            Self::Release(word) => word.edit(form),
-        }
-    }
+/// The edit of a station that has the form's word.
+fn of<W: FromStr>(form: &Form, edit: impl Fn(W, &Form) -> Result<Edit, String>) -> Option<Result<Edit, String>> {
+    form.r#do.parse().ok().map(|word| edit(word, form))
 }
 
 impl Form {
@@ -63,16 +17,22 @@ impl Form {
         if !self.edit.is_empty() {
             return serde_json::from_str(&self.edit).map_err(|e| format!("this change is not understood: {e}"));
         }
-        let word = Word::from_form(&self.r#do).ok_or_else(|| format!("“{}” is no change that can be made here", self.r#do))?;
-        word.edit(self).map(|edit| edit.on(self.batch))
+        let made = of(self, intake::edits::Word::edit)
+            .or_else(|| of(self, clean::edits::Word::edit))
+            .or_else(|| of(self, assign::edits::Word::edit))
+            .or_else(|| of(self, nest::edits::Word::edit))
+            .or_else(|| of(self, order::edits::Word::edit))
+            .or_else(|| of(self, hold::edits::Word::edit))
+            .or_else(|| of(self, release::edits::Word::edit));
+        let none = || Err(format!("“{}” is no change that can be made here", self.r#do));
+        made.unwrap_or_else(none).map(|edit| edit.on(self.batch))
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use boustrophe_core::decisions::OnBatch;
-    use boustrophe_core::decisions::{IntakeEdit, NestEdit};
+    use boustrophe_core::decisions::{IntakeEdit, NestEdit, OnBatch};
     use boustrophe_core::ids::BatchId;
 
     fn form(name: &str, on: &str, value: &str) -> Result<Edit, String> {
@@ -153,6 +113,6 @@ mod tests {
             let posted = outside || pages.contains(&format!("\"{word}\"")) || pages.contains(&format!("'{word}'"));
             assert!(posted, "no page posts {word}");
         }
-        assert!(all.len() > 50 && Word::from_form("nonsense").is_none());
+        assert!(all.len() > 50 && form("nonsense", "", "").is_err());
     }
 }
