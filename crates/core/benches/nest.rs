@@ -78,7 +78,7 @@ fn nest(work: &Work, terms: &Terms, seconds: f64) -> Found {
     };
     let layout =
         search(&problem, &Control { go_on: &|| began.elapsed() < limit, better: &better, tried: &tried, seed: 1, tries: usize::MAX });
-    let (bad, _) = faults(work, &layout, terms.distances());
+    let bad = faults(work, &layout, terms.distances()).count;
     assert_eq!(bad, 0, "parts lie too near");
     let steps = steps.into_inner().expect("steps");
     Found { layout, first: steps.first().map_or(0.0, |s| s.0), steps, tries: tries.into_inner() }

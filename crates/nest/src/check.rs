@@ -2,7 +2,7 @@
 
 use crate::geometry::{Bounds, Path, Point, Segment, meetings};
 use crate::ids::CopyId;
-use crate::layout::{Layout, Placement, Sheet};
+use crate::layout::{Layout, Placement, Sheet, SheetLayout};
 use crate::parts::Parts;
 use crate::terms::{Distances, is_straight};
 use rayon::prelude::*;
@@ -22,27 +22,34 @@ struct Lying {
     straight: bool,
 }
 
-/// Number of parts nearer than they may be to another or to the edge, and where on the first such sheet.
-pub fn faults(work: &dyn Parts, layout: &Layout, distances: Distances) -> (usize, (usize, Vec<Point>)) {
-    let all: Vec<(usize, Vec<Point>)> = layout
-        .sheets
-        .par_iter()
-        .map(|s| {
-            let lying: Vec<Lying> = s.placed.iter().filter_map(|p| lay(work, p)).collect();
-            let bad: Vec<Point> = (0..lying.len())
-                .into_par_iter()
-                .filter(|i| {
-                    let others = lying.iter().enumerate().filter(|(j, _)| j != i).map(|(_, l)| l);
-                    off_sheet(&lying[*i], &s.sheet, distances.margin) || crowded(&lying[*i], others, distances)
-                })
-                .map(|i| lying[i].bounds.center())
-                .collect();
-            (bad.len(), bad)
-        })
-        .collect();
-    let total = all.iter().map(|a| a.0).sum();
-    let first = all.iter().position(|a| a.0 > 0).unwrap_or(0);
-    (total, (first, all.into_iter().nth(first).map(|a| a.1).unwrap_or_default()))
+/// Parts nearer than they may be to another or to the edge.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Faults {
+    /// How many, on all sheets.
+    pub count: usize,
+    /// The first sheet that has any.
+    pub sheet: usize,
+    /// Where they lie on it, mm.
+    pub at: Vec<Point>,
+}
+
+/// What lies nearer than it may to another or to the edge of its sheet.
+pub fn faults(work: &dyn Parts, layout: &Layout, distances: Distances) -> Faults {
+    let on = |s: &SheetLayout| -> Vec<Point> {
+        let lying: Vec<Lying> = s.placed.iter().filter_map(|p| lay(work, p)).collect();
+        (0..lying.len())
+            .into_par_iter()
+            .filter(|i| {
+                let others = lying.iter().enumerate().filter(|(j, _)| j != i).map(|(_, l)| l);
+                off_sheet(&lying[*i], &s.sheet, distances.margin) || crowded(&lying[*i], others, distances)
+            })
+            .map(|i| lying[i].bounds.center())
+            .collect()
+    };
+    let mut all: Vec<Vec<Point>> = layout.sheets.par_iter().map(on).collect();
+    let count = all.iter().map(Vec::len).sum();
+    let sheet = all.iter().position(|at| !at.is_empty()).unwrap_or(0);
+    Faults { count, sheet, at: all.get_mut(sheet).map(std::mem::take).unwrap_or_default() }
 }
 
 /// What lies on a sheet round a place, to ask of one placement after another whether it would do.

@@ -103,7 +103,7 @@ pub(crate) fn rows_in_line(work: &dyn Parts, layout: Layout, distances: Distance
             };
             let Some(lined) = in_line(work, sheet, &engraved, axis, reach) else { continue };
             let one = Layout { sheets: vec![lined.sheet], ..Layout::default() };
-            if faults(work, &one, distances).0 == 0 {
+            if faults(work, &one, distances).count == 0 {
                 out.sheets[s] = one.sheets.into_iter().next().unwrap_or_else(|| sheet.clone());
                 break;
             }

@@ -36,7 +36,7 @@
 //! let problem = Problem::new(&discs, &terms, &Tolerance::default());
 //! let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed: 1, tries: 10 });
 //! assert_eq!((layout.sheets.len(), layout.copies().count()), (1, 4));
-//! assert_eq!(faults(&discs, &layout, terms.distances()).0, 0);
+//! assert_eq!(faults(&discs, &layout, terms.distances()).count, 0);
 //! ```
 
 mod aim;
@@ -72,7 +72,7 @@ mod tray;
 mod ways;
 
 pub use aim::{Merits, Prices};
-pub use check::{Around, faults};
+pub use check::{Around, Faults, faults};
 pub use cost::is_better;
 pub use grain::Grain;
 pub use in_line::{Axis, Lined, in_line};

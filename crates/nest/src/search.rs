@@ -59,7 +59,7 @@ impl Best<'_> {
         if self.problem.aim == Aim::Rows {
             layout = rows_in_line(self.problem.work, layout, self.problem.distances, &held);
         }
-        if faults(self.problem.work, &layout, self.problem.distances).0 > 0 {
+        if faults(self.problem.work, &layout, self.problem.distances).count > 0 {
             return false;
         }
         let worth = self.worth_of(&layout, cost);

@@ -88,7 +88,7 @@ pub(crate) fn snapped(work: &dyn Parts, layout: Layout, distances: Distances, he
     for sheet in &mut out.sheets {
         snap(work, sheet, kerf, distances, &held);
     }
-    if faults(work, &out, distances).0 > 0 { layout } else { out }
+    if faults(work, &out, distances).count > 0 { layout } else { out }
 }
 
 fn snap(work: &dyn Parts, sheet: &mut SheetLayout, kerf: f64, distances: Distances, held: &dyn Fn(&CopyId) -> bool) {

@@ -111,7 +111,7 @@ fn a_plug_goes_into_the_hole_it_fits() {
     let terms = terms_of(200.0, 150.0, 2.0, 2.0);
     let layout = nest(&work, &terms, 50);
     assert_eq!((layout.sheets.len(), layout.unplaced.len()), (1, 0), "only the hole has room for the plug");
-    assert_eq!(faults(&work, &layout, terms.distances()).0, 0);
+    assert_eq!(faults(&work, &layout, terms.distances()).count, 0);
 }
 
 #[test]
@@ -124,7 +124,7 @@ fn an_offcut_is_used_within_its_true_outline() {
     let terms = Terms { sheets: vec![offcut, Sheet::rectangle(400.0, 300.0)], ..terms_of(0.0, 0.0, 2.0, 5.0) };
     let layout = nest(&work, &terms, 40);
     assert!(layout.unplaced.is_empty() && layout.sheets[0].placed.len() > 4);
-    assert_eq!(faults(&work, &layout, terms.distances()).0, 0, "neither over the edge nor over the hole");
+    assert_eq!(faults(&work, &layout, terms.distances()).count, 0, "neither over the edge nor over the hole");
 }
 
 #[test]
@@ -147,7 +147,7 @@ fn a_search_is_the_same_for_the_same_seed_on_any_number_of_cores() {
     assert!((2..8).any(|seed| found(seed, 2, 60).0 != one.0), "another seed goes another way");
     // Told to stop it keeps what it has: the first layout, which is always finished.
     let stopped = search(&problem, &Control { go_on: &|| false, better: &|_, _| {}, tried: &|_| {}, seed: 1, tries: usize::MAX });
-    assert!(stopped.unplaced.is_empty() && faults(&work, &stopped, terms.distances()).0 == 0);
+    assert!(stopped.unplaced.is_empty() && faults(&work, &stopped, terms.distances()).count == 0);
 }
 
 /// Parts of many kinds: boxes, discs, angles, triangles, rings.
@@ -177,7 +177,7 @@ fn cracks_between_sums_are_no_room() {
     for seed in 0..12 {
         let problem = Problem::new(&work, &terms, &Tolerance::default());
         let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed, tries: 4 });
-        assert_eq!(faults(&work, &layout, terms.distances()).0, 0, "seed {seed}");
+        assert_eq!(faults(&work, &layout, terms.distances()).count, 0, "seed {seed}");
     }
 }
 
@@ -194,7 +194,7 @@ proptest! {
         let work = work(&paths, quantity);
         let terms = Terms { turn: Turn::ALL[turn], ..terms_of(260.0, 210.0, spacing, margin) };
         let layout = nest(&work, &terms, 3);
-        prop_assert_eq!(faults(&work, &layout, Distances::of(spacing, margin)).0, 0);
+        prop_assert_eq!(faults(&work, &layout, Distances::of(spacing, margin)).count, 0);
         let placed: usize = layout.sheets.iter().map(|s| s.placed.len()).sum();
         let unplaced: u32 = layout.unplaced.values().sum();
         prop_assert_eq!(placed + unplaced as usize, work.parts.iter().map(|p| p.quantity as usize).sum::<usize>());
@@ -222,7 +222,7 @@ proptest! {
         let terms = Terms { sheets: vec![offcut, Sheet::rectangle(400.0, 300.0)], turn: Turn::ALL[turn], ..terms_of(0.0, 0.0, spacing, margin) };
         let layout = nest(&work, &terms, 3);
         prop_assert!(layout.unplaced.is_empty());
-        prop_assert_eq!(faults(&work, &layout, Distances::of(spacing, margin)).0, 0);
+        prop_assert_eq!(faults(&work, &layout, Distances::of(spacing, margin)).count, 0);
         let Some(first) = layout.sheets.iter().find(|s| !s.sheet.outline.is_empty()) else { return Ok(()) };
         for placed in &first.placed {
             let part = work.part(placed.copy.part).expect("a part");

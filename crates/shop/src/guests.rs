@@ -7,54 +7,67 @@ use crate::app::{App, Loaded};
 use crate::error::ShopError;
 use crate::sheets::SheetOf;
 use boustrophe_core::assign::{Part, Work};
-use boustrophe_core::decisions::{Decisions, Edit, Elsewhere, Guest, IntakeEdit, NestEdit};
+use boustrophe_core::decisions::{Decisions, DrawingDecisions, Edit, Elsewhere, Guest, IntakeEdit, NestEdit, PartDecisions};
 use boustrophe_core::finding::{Code, Finding, Severity, Station, counted};
 use boustrophe_core::ids::{BatchId, PartId};
 use boustrophe_store::Run;
 use std::collections::BTreeMap;
 
+/// What other jobs say now, each read once, when it is first asked for.
+struct Heads<'a> {
+    app: &'a App,
+    known: BTreeMap<i32, Option<Decisions>>,
+}
+
+impl Heads<'_> {
+    /// `None` where there is no such job any more, or it cannot be read.
+    fn of(&mut self, job: i32) -> Option<&Decisions> {
+        let store = &self.app.store;
+        let read = || store.revision(job, store.job(job).ok()?.head?).ok().map(|r| r.decisions);
+        self.known.entry(job).or_insert_with(read).as_ref()
+    }
+}
+
 /// Where a job and its guests, or its hosts, do not agree any more.
-pub fn told(app: &App, job: i32, decisions: &Decisions) -> Result<Vec<Finding>, ShopError> {
-    let mut heads: BTreeMap<i32, Option<Decisions>> = BTreeMap::new();
-    let mut head = |id: i32| -> Option<Decisions> {
-        let read = || app.store.revision(id, app.store.job(id).ok()?.head?).ok().map(|r| r.decisions);
-        heads.entry(id).or_insert_with(read).clone()
-    };
+pub fn told(app: &App, job: i32, decisions: &Decisions) -> Vec<Finding> {
+    let mut heads = Heads { app, known: BTreeMap::new() };
     let mut findings = Vec::new();
     // Guests whose own job does not say that they lie here.
     for d in &decisions.drawings {
         let Some(guest) = d.guest.as_ref().filter(|_| d.quantity > 0) else { continue };
-        let says = head(guest.job)
-            .and_then(|g| g.parts.get(&guest.part).map(|p| p.elsewhere.iter().filter(|e| e.job == job).map(|e| e.count).sum::<u32>()));
-        if says.unwrap_or(0) != d.quantity {
-            let text = format!(
-                "{} of {} were taken in from “{}”, which wants {} of them here.",
-                d.quantity,
-                d.name.trim_end_matches(".dxf"),
-                guest.name,
-                says.unwrap_or(0)
-            );
-            let edit = match says {
-                Some(n @ 1..) => Edit::Intake(IntakeEdit::SetDrawingQuantity { drawing: d.id, quantity: n }),
-                _ => Edit::Intake(IntakeEdit::RemoveDrawing { drawing: d.id }),
-            };
-            let label = if says.unwrap_or(0) > 0 { "Make as many as it wants" } else { "Leave it out" };
-            findings.push(Finding::new(Station::Nest, Severity::Stop, Code::GuestUnwanted, 1, text).choice(label, edit));
+        let here = |p: &PartDecisions| p.elsewhere.iter().filter(|e| e.job == job).map(|e| e.count).sum::<u32>();
+        let wanted = heads.of(guest.job).and_then(|own| own.parts.get(&guest.part)).map_or(0, here);
+        if wanted != d.quantity {
+            findings.push(unwanted(d, guest, wanted));
         }
     }
     // Parts that are said to lie in another job, which does not take them any more.
     for (part, place) in decisions.parts.iter().flat_map(|(part, p)| p.elsewhere.iter().map(move |e| (*part, e))) {
         let of = |g: &Guest| g.job == job && g.part == part;
-        let takes = head(place.job).is_some_and(|h| h.drawings.iter().any(|d| d.guest.as_ref().is_some_and(of)));
+        let takes = heads.of(place.job).is_some_and(|h| h.drawings.iter().any(|d| d.guest.as_ref().is_some_and(of)));
         if !takes {
-            let text = format!("{} of a part were to lie with “{}”, which does not take them any more.", place.count, place.name);
-            let edit = NestEdit::LieElsewhere { part, place: Elsewhere { count: 0, ..place.clone() } }.on(BatchId::FIRST);
-            findings.push(
-                Finding::new(Station::Nest, Severity::Stop, Code::ElsewhereGone, place.count as usize, text).choice("Make them here", edit),
-            );
+            findings.push(not_taken(part, place));
         }
     }
-    Ok(findings)
+    findings
+}
+
+/// A guest that its own job wants another number of here, or none.
+fn unwanted(d: &DrawingDecisions, guest: &Guest, wanted: u32) -> Finding {
+    let name = d.name.trim_end_matches(".dxf");
+    let text = format!("{} of {name} were taken in from “{}”, which wants {wanted} of them here.", d.quantity, guest.name);
+    let (label, edit) = match wanted {
+        0 => ("Leave it out", IntakeEdit::RemoveDrawing { drawing: d.id }),
+        _ => ("Make as many as it wants", IntakeEdit::SetDrawingQuantity { drawing: d.id, quantity: wanted }),
+    };
+    Finding::new(Station::Nest, Severity::Stop, Code::GuestUnwanted, 1, text).choice(label, Edit::Intake(edit))
+}
+
+/// Copies of a part that were to lie in another job, which has none of them.
+fn not_taken(part: PartId, place: &Elsewhere) -> Finding {
+    let text = format!("{} of a part were to lie with “{}”, which does not take them any more.", place.count, place.name);
+    let edit = NestEdit::LieElsewhere { part, place: Elsewhere { count: 0, ..place.clone() } }.on(BatchId::FIRST);
+    Finding::new(Station::Nest, Severity::Stop, Code::ElsewhereGone, place.count as usize, text).choice("Make them here", edit)
 }
 
 /// Where each part of a job lies in other jobs, and how many of it were made there, in words.

@@ -27,7 +27,7 @@ impl App {
     pub(crate) fn with_others(&self, loaded: Loaded) -> Result<Loaded, ShopError> {
         let Loaded { job, revision, mut route, shop, batch } = loaded;
         let mut told = rack::told(self, job.id, &revision.decisions)?;
-        told.extend(guests::told(self, job.id, &revision.decisions)?);
+        told.extend(guests::told(self, job.id, &revision.decisions));
         if !told.is_empty() {
             route.reached = route.reached.min(boustrophe_core::finding::Station::Nest);
             route.findings.extend(told);

@@ -50,6 +50,18 @@ use time::format_description::well_known::Rfc3339;
 
 const MIGRATIONS: EmbeddedMigrations = embed_migrations!();
 
+/// An error with what is behind it: Diesel names the column, and only behind that what is wrong there.
+fn with_cause(error: &dyn std::error::Error) -> String {
+    let mut text = error.to_string();
+    let mut behind = error.source();
+    while let Some(cause) = behind {
+        text.push_str(": ");
+        text.push_str(&cause.to_string());
+        behind = cause.source();
+    }
+    text
+}
+
 /// Why the shop's memory did not do as asked.
 #[derive(Debug, thiserror::Error)]
 pub enum StoreError {
@@ -152,7 +164,7 @@ pub enum StoreError {
     )]
     OnlyRead,
     /// SQLite refused.
-    #[error("the shop's data could not be read or written: {0}")]
+    #[error("the shop's data could not be read or written: {}", with_cause(.0))]
     Sqlite(diesel::result::Error),
     /// A thing of the shop's book is another by now.
     #[error("this has been changed since the page was loaded")]

@@ -197,6 +197,17 @@ fn thing(kind: Kind, key: &str, position: i32, body: &str) -> Setting {
 }
 
 #[test]
+fn a_kind_of_thing_that_is_not_known_is_told_and_is_no_other() {
+    let (_folder, store) = shop();
+    store.set_settings(&[Kind::Rule], &[thing(Kind::Rule, "1", 0, "{}")], "a", "").expect("stored");
+    assert_eq!(store.settings().expect("known")[0].kind, Kind::Rule);
+    let by_hand = diesel::sql_query("UPDATE settings SET kind = 'gadget'").execute(&mut store.connection().expect("a connection"));
+    assert_eq!(by_hand, Ok(1));
+    let error = store.settings().expect_err("no kind");
+    assert!(error.to_string().contains("“gadget” is not known to this version"), "{error}");
+}
+
+#[test]
 fn the_shops_things_keep_their_history() {
     let folder = tempfile::tempdir().expect("a folder");
     let store = Store::open(folder.path()).expect("it opens");

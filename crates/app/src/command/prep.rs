@@ -41,6 +41,18 @@ impl Clock {
     }
 }
 
+/// A run of the command: what it goes by, and what came of it so far.
+struct Preparing<'a> {
+    options: &'a Prep,
+    shop: Shop,
+    drawings: Vec<Arc<Drawing>>,
+    decisions: Decisions,
+    cache: Cache,
+    clock: Clock,
+    /// What was mended, then what is left.
+    findings: Vec<Finding>,
+}
+
 /// Runs the route and writes report and programs.
 pub fn run(options: &Prep) -> Result<ExitCode, Failure> {
     let book = Book::of(options.data.as_deref())?;
@@ -52,39 +64,85 @@ pub fn run(options: &Prep) -> Result<ExitCode, Failure> {
     let mut clock = Clock::start();
     let (drawings, mut decided) = read_drawings(&options.drawings, &options.reading, options.quantity)?;
     tables(options, &drawings, &mut decided)?;
-    let mut decisions = decide(options, &stocks, &book, decided, &shop)?;
+    let decisions = decide(options, &stocks, &book, decided, &shop)?;
     clock.note("read");
+    Preparing { options, shop, drawings, decisions, cache: Cache::default(), clock, findings: Vec::new() }.run()
+}
 
-    let cache = Cache::default();
-    let mut findings: Vec<Finding> = Vec::new();
-    let mut route = go(&drawings, &decisions, &shop, &cache, &mut clock);
-    if options.accept {
-        mend(&drawings, &mut decisions, &shop, &cache, &mut clock, &mut route, &mut findings)?;
-    }
-    if early(&route).all(|f| f.severity != Severity::Stop) {
-        for (id, batch) in &route.batches {
-            let layout = nest(*id, batch, &decisions, &shop, options);
-            decisions = NestEdit::KeepLayout { layout }.on(*id).apply(&decisions).map_err(told)?;
+impl Preparing<'_> {
+    fn run(mut self) -> Result<ExitCode, Failure> {
+        let mut route = self.route();
+        if self.options.accept {
+            route = self.mend(route)?;
         }
-        clock.note("nest");
-        route = go(&drawings, &decisions, &shop, &cache, &mut clock);
-    }
-    // A nest that was not tried is no finding of its own: what held it up is.
-    for f in route.findings.iter().filter(|f| f.code != Code::NotNested) {
-        if !findings.iter().any(|known| known.code == f.code && known.text == f.text) {
-            findings.push(f.clone());
+        if early(&route).all(|f| f.severity != Severity::Stop) {
+            for (id, batch) in &route.batches {
+                let layout = nest(*id, batch, &self.decisions, &self.shop, self.options);
+                self.decisions = NestEdit::KeepLayout { layout }.on(*id).apply(&self.decisions).map_err(told)?;
+            }
+            self.clock.note("nest");
+            route = self.route();
         }
+        // A nest that was not tried is no finding of its own: what held it up is.
+        for f in route.findings.iter().filter(|f| f.code != Code::NotNested) {
+            if !self.findings.iter().any(|known| known.code == f.code && known.text == f.text) {
+                self.findings.push(f.clone());
+            }
+        }
+        let asks = |f: &Finding| f.severity == Severity::Stop || f.severity == Severity::Look && !self.options.accept;
+        let held = self.findings.iter().any(asks);
+        self.write(&route, !held)?;
+        // What was accepted wholesale is said all the same: nothing passes in silence.
+        for f in self.findings.iter().filter(|f| f.severity != Severity::Note) {
+            eprintln!("{}: {}", if held { f.severity.to_string() } else { "accepted".into() }, f.text);
+        }
+        Ok(if held { ExitCode::from(1) } else { ExitCode::SUCCESS })
     }
-    let held = findings.iter().any(|f| f.severity == Severity::Stop || f.severity == Severity::Look && !options.accept);
-    write_all(options, &route, &findings, &decisions, &shop, !held, clock.seconds)?;
-    let kept = Kept::of(&drawings, &decisions, &shop).and_then(|k| k.written());
-    let kept = kept.map_err(|e| Failure::Other(e.to_string()))?;
-    write_whole(&options.out.join(JOB), |file| file.write_all(&kept))?;
-    // What was accepted wholesale is said all the same: nothing passes in silence.
-    for f in findings.iter().filter(|f| f.severity != Severity::Note) {
-        eprintln!("{}: {}", if held { f.severity.to_string() } else { "accepted".into() }, f.text);
+
+    /// The whole route as far as decisions lead; its seconds are noted by station.
+    fn route(&mut self) -> Route {
+        route::run(&self.drawings, &self.decisions, &self.shop, &self.cache, &mut |station| self.clock.note(station.slug()))
     }
-    Ok(if held { ExitCode::from(1) } else { ExitCode::SUCCESS })
+
+    /// What is safe to mend unseen is mended, and still reported; the first station first, as that may settle later ones.
+    fn mend(&mut self, mut route: Route) -> Result<Route, Failure> {
+        while self.findings.len() <= MOST_MENDS {
+            let safe = |f: &&Finding| f.severity == Severity::Look && f.remedies.first().is_some_and(|r| r.safe);
+            let open: Vec<Finding> = early(&route).filter(safe).cloned().collect();
+            let Some(station) = open.iter().map(|f| f.station).min() else { break };
+            for f in open.into_iter().filter(|f| f.station == station) {
+                self.decisions = f.remedies[0].edit.apply(&self.decisions).map_err(told)?;
+                self.findings.push(f);
+            }
+            route = self.route();
+        }
+        Ok(route)
+    }
+
+    /// Programs, pictures and papers of what is released, the report, and the job as it can be proved again.
+    fn write(&self, route: &Route, released: bool) -> Result<(), Failure> {
+        let out = &self.options.out;
+        std::fs::create_dir_all(out).map_err(|error| Failure::File {
+            path: out.display().to_string(),
+            error,
+            hint: "Choose a folder that may be written.",
+        })?;
+        remove_older(out);
+        let batches = route.batches.values().filter(|_| released);
+        for (b, i) in batches.flat_map(|b| (0..b.nested.layout.sheets.len()).map(move |i| (b, i))) {
+            let (stem, sheet) = (sheet_stem(b.before + i), &b.nested.layout.sheets[i]);
+            write_whole(&out.join(format!("{stem}.nc")), |file| b.write_program(i, &self.shop, file))?;
+            write_whole(&out.join(format!("{stem}.svg")), |file| file.write_all(write_svg(&b.work, sheet).as_bytes()))?;
+            write_whole(&out.join(format!("{stem}.dxf")), |file| file.write_all(write_dxf(&b.work, sheet).as_bytes()))?;
+            papers(self.options, b, i, &self.shop)?;
+        }
+        let report = Report::new(route, &self.findings, &self.decisions, released, self.clock.seconds.clone());
+        let text = serde_json::to_string_pretty(&report).map_err(|e| Failure::Other(format!("the report cannot be written down: {e}")))?;
+        write_whole(&out.join("report.json"), |file| file.write_all(text.as_bytes()))?;
+        let kept = Kept::of(&self.drawings, &self.decisions, &self.shop).and_then(|k| k.written());
+        let kept = kept.map_err(|e| Failure::Other(e.to_string()))?;
+        write_whole(&out.join(JOB), |file| file.write_all(&kept))
+    }
 }
 
 /// What the parts of a command's drawings are made on and of: those of the first batch, and by drawing of others.
@@ -181,39 +239,12 @@ fn told(error: EditError) -> Failure {
     Failure::Other(error.to_string())
 }
 
-/// What is safe to mend unseen is mended, and still reported; the first station first, as that may settle later ones.
-fn mend(
-    drawings: &[Arc<Drawing>],
-    decisions: &mut Decisions,
-    shop: &Shop,
-    cache: &Cache,
-    clock: &mut Clock,
-    route: &mut Route,
-    findings: &mut Vec<Finding>,
-) -> Result<(), Failure> {
-    while findings.len() <= MOST_MENDS {
-        let open: Vec<Finding> =
-            early(route).filter(|f| f.severity == Severity::Look && f.remedies.first().is_some_and(|r| r.safe)).cloned().collect();
-        let Some(station) = open.iter().map(|f| f.station).min() else { break };
-        for f in open.into_iter().filter(|f| f.station == station) {
-            *decisions = f.remedies[0].edit.apply(decisions).map_err(told)?;
-            findings.push(f);
-        }
-        *route = go(drawings, decisions, shop, cache, clock);
-    }
-    Ok(())
-}
-
 /// Mends taken in one run at most: a mend that does not settle its finding must not go round for ever.
 const MOST_MENDS: usize = 200;
 
 /// Findings before the nest.
 fn early(route: &Route) -> impl Iterator<Item = &Finding> {
     route.findings.iter().filter(|f| f.station < Station::Nest || f.code == Code::NoCopies)
-}
-
-fn go(drawings: &[Arc<Drawing>], decisions: &Decisions, shop: &Shop, cache: &Cache, clock: &mut Clock) -> Route {
-    boustrophe_core::route::run(drawings, decisions, shop, cache, &mut |station| clock.note(station.slug()))
 }
 
 /// Reads the files; each drawing's parts are wanted `quantity` times.
@@ -304,36 +335,6 @@ fn nest(id: BatchId, batch: &BatchRoute, decisions: &Decisions, shop: &Shop, opt
         &problem,
         &Control { go_on: &|| Instant::now() < end, better: &|_, _| {}, tried: &|_| {}, seed: options.seed, tries: usize::MAX },
     )
-}
-
-fn write_all(
-    options: &Prep,
-    route: &Route,
-    findings: &[Finding],
-    decisions: &Decisions,
-    shop: &Shop,
-    released: bool,
-    seconds: BTreeMap<&'static str, f64>,
-) -> Result<(), Failure> {
-    let out = &options.out;
-    std::fs::create_dir_all(out).map_err(|error| Failure::File {
-        path: out.display().to_string(),
-        error,
-        hint: "Choose a folder that may be written.",
-    })?;
-    remove_older(out);
-    if released {
-        for (b, i, sheet) in route.batches.values().flat_map(|b| b.nested.layout.sheets.iter().enumerate().map(move |(i, s)| (b, i, s))) {
-            let stem = sheet_stem(b.before + i);
-            write_whole(&out.join(format!("{stem}.nc")), |file| b.write_program(i, shop, file))?;
-            write_whole(&out.join(format!("{stem}.svg")), |file| file.write_all(write_svg(&b.work, sheet).as_bytes()))?;
-            write_whole(&out.join(format!("{stem}.dxf")), |file| file.write_all(write_dxf(&b.work, sheet).as_bytes()))?;
-            papers(options, b, i, shop)?;
-        }
-    }
-    let report = Report::new(route, findings, decisions, released, seconds);
-    let text = serde_json::to_string_pretty(&report).map_err(|e| Failure::Other(format!("the report cannot be written down: {e}")))?;
-    write_whole(&out.join("report.json"), |file| file.write_all(text.as_bytes()))
 }
 
 /// The paper proof and the setup sheet of a sheet, where they are wanted.

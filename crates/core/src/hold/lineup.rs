@@ -25,7 +25,7 @@ pub(super) fn proposed(bench: &Bench, sequence: &SheetSequence, swept: Swept, sh
         let Some(lined) = in_line(bench.work, bench.layout, &takes_part, axis, REACH) else { continue };
         let Lined { lines, moved, furthest, .. } = lined;
         let one = Layout { sheets: vec![lined.sheet], ..Layout::default() };
-        if nest::faults(bench.work, &one, terms.distances()).0 > 0 {
+        if nest::faults(bench.work, &one, terms.distances()).count > 0 {
             continue;
         }
         let [lying] = one.sheets.as_slice() else { continue };

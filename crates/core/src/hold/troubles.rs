@@ -9,24 +9,27 @@ use crate::finding::{Code, Finding, Severity, Station, counted};
 use crate::geometry::Point;
 use crate::ids::{BatchId, CutId};
 
+/// Lines, each with the place on the sheet where it is in trouble.
+type Places = Vec<(ContourId, Point)>;
+
 /// What could not be done as it should, gathered over a sheet.
 #[derive(Default)]
 pub(super) struct Troubles {
-    pub(super) vanished: Vec<(ContourId, Point)>,
-    pub(super) narrow: Vec<(ContourId, Point)>,
-    pub(super) no_lead: Vec<(ContourId, Point)>,
+    pub(super) vanished: Places,
+    pub(super) narrow: Places,
+    pub(super) no_lead: Places,
     /// Pierces that a hand put where their lead touches something.
-    pub(super) hand_lead: Vec<(ContourId, Point)>,
+    pub(super) hand_lead: Places,
     /// Pierces that would be within a kerf of an open cut.
-    pub(super) in_a_cut: Vec<(ContourId, Point)>,
+    pub(super) in_a_cut: Places,
     /// Restarts behind nicks that would be on the finished edge.
-    pub(super) on_the_edge: Vec<(ContourId, Point)>,
+    pub(super) on_the_edge: Places,
     /// Cuts that copies have in common and that have such nicks.
     pub(super) on_shared_edges: std::collections::BTreeSet<CutId>,
-    pub(super) small_holes: Vec<(ContourId, Point)>,
+    pub(super) small_holes: Places,
     /// In which drawings those are.
     pub(super) drawn_in: std::collections::BTreeSet<(ContourId, u32)>,
-    pub(super) large_pictures: Vec<(ContourId, Point)>,
+    pub(super) large_pictures: Places,
     pub(super) short_run_up: Vec<ShortRunUp>,
 }
 
@@ -48,114 +51,99 @@ impl Troubles {
 
     pub(super) fn findings(self, sheet: usize, given: &Given) -> Vec<Finding> {
         let thickness = given.thickness;
-        let place = |f: Finding, at: &[(ContourId, Point)]| f.on(at.iter().map(|a| a.0)).on_sheet(sheet, at.iter().map(|a| a.1));
-        let mut out = Vec::new();
         let on = format!("on sheet {}", sheet + 1);
-        if let n @ 1.. = self.vanished.len() {
-            let text = format!("{} {on} {} narrower than the kerf and would vanish.", counted(n, "hole", "holes"), are(n));
-            let drop = Edit::Assign(AssignEdit::SetContours {
-                contours: self.vanished.iter().map(|v| v.0).collect(),
-                process: Some(Process::Reference),
-            });
-            out.push(
-                place(Finding::new(Station::Hold, Severity::Stop, Code::HoleVanishes, n, text), &self.vanished)
-                    .leaving_out("Leave them out", drop),
-            );
-        }
-        if let n @ 1.. = self.large_pictures.len() {
-            let text = format!(
+        let to_reference = |at: &Places| {
+            Edit::Assign(AssignEdit::SetContours { contours: at.iter().map(|a| a.0).collect(), process: Some(Process::Reference) })
+        };
+        // Each by its code and severity, how it reads for so many, and what can be done.
+        let tell = |at: &Places, code: Code, severity: Severity, text: &dyn Fn(usize) -> String| {
+            let found = || Finding::new(Station::Hold, severity, code, at.len(), text(at.len()));
+            (!at.is_empty()).then(|| found().on(at.iter().map(|a| a.0)).on_sheet(sheet, at.iter().map(|a| a.1)))
+        };
+        let look = |at: &Places, code, text: &dyn Fn(usize) -> String| tell(at, code, Severity::Look, text);
+        let stop = |at: &Places, code, text: &dyn Fn(usize) -> String| tell(at, code, Severity::Stop, text);
+        let holes = |n| counted(n, "hole", "holes");
+        let contours = |n| counted(n, "contour", "contours");
+
+        let vanished =
+            stop(&self.vanished, Code::HoleVanishes, &|n| format!("{} {on} {} narrower than the kerf and would vanish.", holes(n), are(n)));
+        let pictures = stop(&self.large_pictures, Code::PictureTooLarge, &|n| {
+            format!(
                 "{} {on} cannot be swept at this pitch: {} of over {} million pixels, or no picture any more.",
                 counted(n, "picture", "pictures"),
                 if n == 1 { "it would be one" } else { "they would be ones" },
                 crate::picture::MOST_PIXELS / 1_000_000
-            );
-            let drop = Edit::Assign(AssignEdit::SetContours {
-                contours: self.large_pictures.iter().map(|v| v.0).collect(),
-                process: Some(Process::Reference),
-            });
-            let finding = Finding::new(Station::Hold, Severity::Stop, Code::PictureTooLarge, n, text);
-            out.push(place(finding, &self.large_pictures).leaving_out("Leave them out", drop));
-        }
-        if let n @ 1.. = self.narrow.len() {
-            let text = format!(
-                "{} {on} {} a neck narrower than the kerf; the piece beyond it would be lost.",
-                counted(n, "contour", "contours"),
-                has(n)
-            );
-            out.push(place(Finding::new(Station::Hold, Severity::Look, Code::NarrowNeck, n, text), &self.narrow).acceptable("Cut it so"));
-        }
-        if let n @ 1.. = self.no_lead.len() {
-            let text =
-                format!("{} {on} {} no free place for a lead and would pierce on the line.", counted(n, "contour", "contours"), has(n));
-            out.push(
-                place(Finding::new(Station::Hold, Severity::Look, Code::NoLead, n, text), &self.no_lead).acceptable("Pierce on the line"),
-            );
-        }
-        if let n @ 1.. = self.hand_lead.len() {
-            let text = format!(
+            )
+        });
+        let narrow = look(&self.narrow, Code::NarrowNeck, &|n| {
+            format!("{} {on} {} a neck narrower than the kerf; the piece beyond it would be lost.", contours(n), has(n))
+        });
+        let no_lead = look(&self.no_lead, Code::NoLead, &|n| {
+            format!("{} {on} {} no free place for a lead and would pierce on the line.", contours(n), has(n))
+        });
+        let hand_lead = look(&self.hand_lead, Code::PierceNotKept, &|n| {
+            format!(
                 "{} {on} cannot be led in from where a hand put {} pierce: the lead touches a part, a cut, another lead or the edge. {} led in elsewhere.",
-                counted(n, "contour", "contours"),
+                contours(n),
                 if n == 1 { "its" } else { "their" },
                 if n == 1 { "It is" } else { "They are" },
-            );
-            let back = |contour: &ContourId| {
-                let copies = given.decisions.copy_pierces.iter().filter(|c| c.1.contains_key(contour)).map(|c| Some(*c.0));
-                let all = std::iter::once(None).chain(copies).collect::<Vec<_>>();
-                all.into_iter()
-                    .map(|copy| HoldEdit::SetPierce { contour: *contour, pierce: None, copy }.on(BatchId::FIRST))
-                    .collect::<Vec<_>>()
-            };
-            let edits = self.hand_lead.iter().flat_map(|p| back(&p.0)).collect();
-            out.push(
-                place(Finding::new(Station::Hold, Severity::Look, Code::PierceNotKept, n, text), &self.hand_lead)
-                    .mend("Leave the pierce to the rule", Edit::All { edits }),
-            );
-        }
-        if let n @ 1.. = self.in_a_cut.len() {
-            let text = format!(
+            )
+        });
+        let in_a_cut = look(&self.in_a_cut, Code::PierceInCut, &|n| {
+            format!(
                 "{} {on} {} no free place for a lead and would pierce within a kerf of a line that is cut by then: the arc blows out there.",
-                counted(n, "contour", "contours"),
+                contours(n),
                 has(n)
-            );
-            out.push(
-                place(Finding::new(Station::Hold, Severity::Look, Code::PierceInCut, n, text), &self.in_a_cut).acceptable("Pierce there"),
-            );
+            )
+        });
+        let on_the_edge = look(&self.on_the_edge, Code::NickPierce, &|n| {
+            let nicks = counted(n, "nick", "nicks");
+            format!("Behind {nicks} {on} there is no free place for a lead: the torch would be lit on the finished edge.")
+        });
+        let small = look(&self.small_holes, Code::SmallHoles, &|n| {
+            format!("{} {on} {} narrower than the plate is thick ({thickness} mm) and would come out ragged.", holes(n), are(n))
+        });
+        [
+            vanished.map(|f| f.leaving_out("Leave them out", to_reference(&self.vanished))),
+            pictures.map(|f| f.leaving_out("Leave them out", to_reference(&self.large_pictures))),
+            narrow.map(|f| f.acceptable("Cut it so")),
+            no_lead.map(|f| f.acceptable("Pierce on the line")),
+            hand_lead.map(|f| f.mend("Leave the pierce to the rule", self.pierces_by_rule(given))),
+            in_a_cut.map(|f| f.acceptable("Pierce there")),
+            on_the_edge.map(|f| f.choice("Leave those nicks off", self.without_nicks(given)).acceptable("Light it there")),
+            self.slow_rows(sheet, given),
+            small.map(|f| {
+                f.acceptable("Cut them all the same")
+                    .choice("Mark their centres", self.marked())
+                    .leaving_out("Leave them out", to_reference(&self.small_holes))
+            }),
+        ]
+        .into_iter()
+        .flatten()
+        .collect()
+    }
+
+    /// The pierces that a hand put where they cannot be, for one copy or all, are the rule's again.
+    fn pierces_by_rule(&self, given: &Given) -> Edit {
+        let back = |contour: &ContourId| {
+            let copies = given.decisions.copy_pierces.iter().filter(|c| c.1.contains_key(contour)).map(|c| Some(*c.0));
+            let all = std::iter::once(None).chain(copies).collect::<Vec<_>>();
+            let set = |copy| HoldEdit::SetPierce { contour: *contour, pierce: None, copy }.on(BatchId::FIRST);
+            all.into_iter().map(set).collect::<Vec<_>>()
+        };
+        Edit::All { edits: self.hand_lead.iter().flat_map(|p| back(&p.0)).collect() }
+    }
+
+    /// Small holes are marks at their centres, to be drilled.
+    fn marked(&self) -> Edit {
+        let mut drawings: std::collections::BTreeMap<u32, Vec<ContourId>> = std::collections::BTreeMap::new();
+        for (contour, drawing) in &self.drawn_in {
+            drawings.entry(*drawing).or_default().push(*contour);
         }
-        if let n @ 1.. = self.on_the_edge.len() {
-            let text = format!(
-                "Behind {} {on} there is no free place for a lead: the torch would be lit on the finished edge.",
-                counted(n, "nick", "nicks")
-            );
-            out.push(
-                place(Finding::new(Station::Hold, Severity::Look, Code::NickPierce, n, text), &self.on_the_edge)
-                    .choice("Leave those nicks off", self.without_nicks(given))
-                    .acceptable("Light it there"),
-            );
-        }
-        out.extend(self.slow_rows(sheet, given));
-        if let n @ 1.. = self.small_holes.len() {
-            let text = format!(
-                "{} {on} {} narrower than the plate is thick ({thickness} mm) and would come out ragged.",
-                counted(n, "hole", "holes"),
-                are(n)
-            );
-            let contours: Vec<ContourId> = self.small_holes.iter().map(|v| v.0).collect();
-            let mut drawings: std::collections::BTreeMap<u32, Vec<ContourId>> = std::collections::BTreeMap::new();
-            for (contour, drawing) in &self.drawn_in {
-                drawings.entry(*drawing).or_default().push(*contour);
-            }
-            let centre = |(drawing, contours): (u32, Vec<ContourId>)| {
-                Edit::Clean(CleanEdit::Operate { drawing, operation: Operation::Centre { contours } })
-            };
-            let marked = Edit::All { edits: drawings.into_iter().map(centre).collect() };
-            out.push(
-                place(Finding::new(Station::Hold, Severity::Look, Code::SmallHoles, n, text), &self.small_holes)
-                    .acceptable("Cut them all the same")
-                    .choice("Mark their centres", marked)
-                    .leaving_out("Leave them out", Edit::Assign(AssignEdit::SetContours { contours, process: Some(Process::Reference) })),
-            );
-        }
-        out
+        let centre = |(drawing, contours): (u32, Vec<ContourId>)| {
+            Edit::Clean(CleanEdit::Operate { drawing, operation: Operation::Centre { contours } })
+        };
+        Edit::All { edits: drawings.into_iter().map(centre).collect() }
     }
 
     /// Engraving so near the bed's edge that the head is not up to speed where it burns.

@@ -111,27 +111,28 @@ pub fn run(work: &Work, kept: Option<&Layout>, terms: &Terms, bed: &Bed) -> (Nes
     let beside = tray::outside(work, &layout);
     // On blanks nothing has to keep off from anything: each has its own. What reaches beside its blank is told as that.
     let distances = if terms.tray.is_some() { Distances::of(0.0, 0.0) } else { terms.distances() };
-    let (faults, unkept) = if beside.is_some() { (0, (0, Vec::new())) } else { faults(work, &layout, distances) };
+    let faults = if beside.is_some() { Faults::default() } else { faults(work, &layout, distances) };
+    let kept = faults.count == 0;
     findings.extend(beside);
-    if faults > 0 {
+    if !kept {
         findings.push(
             Finding::new(
                 Station::Nest,
                 Severity::Stop,
                 Code::NestOverlap,
-                faults,
+                faults.count,
                 format!(
                     "{} nearer to another or to the edge than the spacing of {} and margin of {} mm allow.",
-                    counted(faults, "part lies", "parts lie"),
+                    counted(faults.count, "part lies", "parts lie"),
                     terms.spacing,
                     terms.margin
                 ),
             )
-            .on_sheet(unkept.0, unkept.1)
+            .on_sheet(faults.sheet, faults.at)
             .choice("Nest again", NestEdit::Nest.on(BatchId::FIRST)),
         );
     }
-    (Nested { layout, current: stale.is_none() && faults == 0 }, findings)
+    (Nested { layout, current: stale.is_none() && kept }, findings)
 }
 
 /// A nest that was made for other blanks, or for sheets where blanks are worked on now.

@@ -33,7 +33,7 @@ fn a_plate_that_was_cut_up_goes_together_again() {
     let terms = Terms { turn: Turn::None, ..terms_of(202.0, 120.0, 0.0, 0.0) };
     let layout = nest(&work, &terms, 120);
     assert_eq!((layout.sheets.len(), layout.unplaced.len()), (1, 0));
-    assert_eq!(faults(&work, &layout, Distances::of(0.0, 0.0)).0, 0);
+    assert_eq!(faults(&work, &layout, Distances::of(0.0, 0.0)).count, 0);
     // The same pieces with all turns: no worse.
     let free = nest(&work, &Terms { turn: Turn::Any, ..terms }, 240);
     assert_eq!((free.sheets.len(), free.unplaced.len()), (1, 0));
@@ -95,7 +95,7 @@ fn grain_mirrors_and_fillers_are_kept_to() {
     assert!(angles(&unmirrored).is_subset(&BTreeSet::from([0, 180])));
     let mirrored = layout_of(&Terms { mirror: true, turn: Turn::None, ..base.clone() });
     assert!(mirrored.copies().any(|p| p.mirrored), "a hook mirrored lies into another");
-    assert_eq!(faults(&work, &mirrored, Distances::of(2.0, 4.0)).0, 0);
+    assert_eq!(faults(&work, &mirrored, Distances::of(2.0, 4.0)).count, 0);
     // Discs that only fill: on the hooks' sheets, and none for their own sake.
     let many = apart(&[vec![Path::rectangle(0.0, 0.0, 170.0, 100.0)], vec![Path::circle(Point::ZERO, 12.0)]], 3);
     let disc = many.parts.iter().find(|p| p.bounds.width() < 30.0).expect("disc").id;
@@ -123,7 +123,7 @@ proptest! {
         let left = AtomicUsize::new(steps);
         let go_on = || left.fetch_update(Ordering::Relaxed, Ordering::Relaxed, |n| n.checked_sub(1)).is_ok();
         let layout = search(&problem, &Control { go_on: &go_on, better: &|_, _| {}, tried: &|_| {}, seed: 3, tries: 40 });
-        prop_assert_eq!(faults(&work, &layout, terms.distances()).0, 0);
+        prop_assert_eq!(faults(&work, &layout, terms.distances()).count, 0);
         let all: BTreeSet<CopyId> = layout.copies().map(|p| p.copy).collect();
         prop_assert_eq!(all.len(), layout.copies().count(), "no two copies have one name");
         let unplaced: u32 = layout.unplaced.values().sum();
@@ -168,7 +168,7 @@ fn boards_cut_from_a_sheet_fill_it_again() {
     // Just the room: the sheet less one spacing each way.
     let layout = nest(&work, &terms_of(300.0 - spacing, 200.0 - spacing, spacing, 0.0), 40);
     assert_eq!((layout.sheets.len(), layout.copies().count()), (1, 7));
-    assert_eq!(faults(&work, &layout, Distances::of(spacing, 0.0)).0, 0);
+    assert_eq!(faults(&work, &layout, Distances::of(spacing, 0.0)).count, 0);
 }
 
 proptest! {
@@ -187,7 +187,7 @@ proptest! {
         };
         let (one, three) = (on(1), on(3));
         prop_assert_eq!(&one, &three);
-        prop_assert_eq!(faults(&work, &one, terms.distances()).0, 0);
+        prop_assert_eq!(faults(&work, &one, terms.distances()).count, 0);
         let laid = one.copies().count() + one.unplaced.values().map(|n| *n as usize).sum::<usize>();
         prop_assert_eq!(laid, sizes.len() * quantity as usize);
         prop_assert!(one.unplaced.is_empty() && one.copies().all(|p| !upright || p.angle == 0.0));

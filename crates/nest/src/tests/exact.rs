@@ -53,7 +53,7 @@ fn at(work: &Work, places: &[(f64, f64)]) -> Layout {
 fn edges_may_touch_and_a_few_micrometres_are_told() {
     let square = work(&[Path::rectangle(0.0, 0.0, 50.0, 40.0)], 2);
     let told =
-        |work: &Work, second: (f64, f64), spacing: f64| faults(work, &at(work, &[(0.0, 0.0), second]), Distances::of(spacing, 0.0)).0;
+        |work: &Work, second: (f64, f64), spacing: f64| faults(work, &at(work, &[(0.0, 0.0), second]), Distances::of(spacing, 0.0)).count;
     for (second, spacing, count) in [
         ((50.0, 0.0), 0.0, 0),
         ((50.0, 17.0), 0.0, 0),
@@ -76,8 +76,8 @@ fn edges_may_touch_and_a_few_micrometres_are_told() {
     let away = 50.0 / 2.0_f64.sqrt();
     assert_eq!((told(&disc, (away, away), 0.0), told(&disc, (away - 0.01, away), 0.0)), (0, 2));
     // Touching the edge of the sheet, and over it.
-    assert_eq!(faults(&square, &at(&square, &[(350.0, 260.0)]), Distances::of(0.0, 0.0)).0, 0);
-    assert_eq!(faults(&square, &at(&square, &[(350.003, 260.0)]), Distances::of(0.0, 0.0)).0, 1);
+    assert_eq!(faults(&square, &at(&square, &[(350.0, 260.0)]), Distances::of(0.0, 0.0)).count, 0);
+    assert_eq!(faults(&square, &at(&square, &[(350.003, 260.0)]), Distances::of(0.0, 0.0)).count, 1);
 }
 
 #[test]
@@ -90,7 +90,7 @@ fn a_part_in_anothers_hole_keeps_its_distance_there() {
     let told = |x: f64, spacing: f64| {
         let place = |part, x| Placement { copy: CopyId { part, number: 1 }, x, y: 0.0, angle: 0.0, mirrored: false };
         let sheet = SheetLayout { sheet: Sheet::rectangle(400.0, 300.0), placed: vec![place(frame, 0.0), place(disc, x)] };
-        faults(&work, &Layout { sheets: vec![sheet], ..Layout::default() }, Distances::of(spacing, 0.0)).0
+        faults(&work, &Layout { sheets: vec![sheet], ..Layout::default() }, Distances::of(spacing, 0.0)).count
     };
     assert_eq!((told(-250.0, 2.0), told(-249.99, 2.0), told(-248.0, 0.0), told(-247.9, 0.0)), (0, 2, 0, 2));
     assert_eq!(told(-200.0, 0.0), 2, "across the edge of the hole");
@@ -103,7 +103,7 @@ fn nothing_lies_on_a_clamp_and_what_goes_first_has_a_place() {
     let sheet = Sheet { clamps: vec![clamp], count: Some(1), ..Sheet::rectangle(260.0, 150.0) };
     let terms = Terms { sheets: vec![sheet.clone()], ..terms_of(260.0, 150.0, 2.0, 5.0) };
     let layout = nest(&work, &terms, 30);
-    assert_eq!(faults(&work, &layout, terms.distances()).0, 0);
+    assert_eq!(faults(&work, &layout, terms.distances()).count, 0);
     for p in layout.copies() {
         let lies = work.part(p.copy.part).expect("it").outline.transformed(p.affine());
         let off = |q: Point| (clamp.min.x - q.x).max(q.x - clamp.max.x).max(0.0).hypot((clamp.min.y - q.y).max(q.y - clamp.max.y).max(0.0));
@@ -113,7 +113,7 @@ fn nothing_lies_on_a_clamp_and_what_goes_first_has_a_place() {
     let part = work.parts[0].id;
     let on = Placement { copy: CopyId { part, number: 1 }, x: 85.0, y: 20.0, angle: 0.0, mirrored: false };
     let there = Layout { sheets: vec![SheetLayout { sheet, placed: vec![on] }], ..Layout::default() };
-    assert_eq!(faults(&work, &there, terms.distances()).0, 1);
+    assert_eq!(faults(&work, &there, terms.distances()).count, 1);
     // Twelve do not fit there: those that go first all do.
     let disc = work.parts.iter().find(|p| p.bounds.width() < 45.0).expect("the disc").id;
     for first in [part, disc] {

@@ -45,7 +45,7 @@ proptest! {
             let after = with(&layout, &lies);
             let alone: Vec<Placement> = after.sheets[0].placed.iter().filter(|p| lies.iter().skip(1).all(|l| l.copy != p.copy)).copied().collect();
             let alone = Layout { sheets: vec![SheetLayout { placed: alone, ..after.sheets[0].clone() }], ..Layout::default() };
-            prop_assert_eq!(faults(&work, &alone, terms.distances()).0, 0);
+            prop_assert_eq!(faults(&work, &alone, terms.distances()).count, 0);
         }
     }
 
@@ -56,9 +56,9 @@ proptest! {
         let way = Vec2::new(way.0, way.1);
         let (lies, far) = pushed(&work, &layout, &[copies(&layout)[which]], 0, way, &terms).expect("the sheet is there");
         let after = with(&layout, &lies);
-        prop_assert_eq!(faults(&work, &after, terms.distances()).0, 0);
+        prop_assert_eq!(faults(&work, &after, terms.distances()).count, 0);
         let further = Placement { x: lies[0].x + way.x * 0.02, y: lies[0].y + way.y * 0.02, ..lies[0] };
-        prop_assert!(faults(&work, &with(&layout, &[further]), terms.distances()).0 > 0, "it went {far} mm and could go on");
+        prop_assert!(faults(&work, &with(&layout, &[further]), terms.distances()).count > 0, "it went {far} mm and could go on");
         let (_, again) = pushed(&work, &after, &lies, 0, way, &terms).expect("the sheet is there");
         prop_assert!(again < 0.01, "{again}");
     }
@@ -80,7 +80,7 @@ fn rows_and_columns_have_their_gap_and_new_names() {
     assert_eq!((all.len(), names.len()), (12, 12));
     let boxes: Vec<_> = all.iter().map(|p| box_of(&work, p)).collect();
     assert!((boxes[1].min.x - boxes[0].max.x - 6.0).abs() < 1e-6 && (boxes[4].min.y - boxes[0].max.y - 6.0).abs() < 1e-6);
-    assert_eq!(faults(&work, &with(&empty, &all[1..]), terms.distances()).0, 0);
+    assert_eq!(faults(&work, &with(&empty, &all[1..]), terms.distances()).count, 0);
     // Ten columns do not fit: it is said how many would.
     let wide = Pattern { columns: 10, rows: 1, ..pattern };
     assert_eq!(repeated(&work, &empty, &first, 0, wide, &terms), Err(8));

@@ -81,7 +81,7 @@ proptest! {
             let control = Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed: seed + round, tries: 2 };
             let layout = search(&problem, &control);
             let Some(lying) = layout.sheets.first().filter(|s| !s.placed.is_empty()) else { break };
-            prop_assert_eq!(faults(&work, &layout, terms.distances()).0, 0);
+            prop_assert_eq!(faults(&work, &layout, terms.distances()).count, 0);
             made += lying.placed.len();
             let left = rest(&work, lying, kerf);
             gone += left.gone;

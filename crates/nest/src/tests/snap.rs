@@ -41,7 +41,7 @@ proptest! {
         let held = snapped(&work, layout.clone(), distances(), |c| *c == last.copy);
         prop_assert_eq!(held.sheets[0].placed[columns * rows - 1], last);
         let out = snapped(&work, layout.clone(), distances(), |_| false);
-        prop_assert_eq!(faults(&work, &out, distances()).0, 0);
+        prop_assert_eq!(faults(&work, &out, distances()).count, 0);
         let inner = (columns - 1) as f64 * rows as f64 * h + (rows - 1) as f64 * columns as f64 * w;
         prop_assert!((shared(&work, &out, KERF) - inner).abs() < 1e-3, "{} of {inner}", shared(&work, &out, KERF));
         for (was, is) in layout.copies().zip(out.copies()) {
