@@ -69,6 +69,9 @@ impl NamePlate {
         if letters == 0 || self.text.chars().count() > 60 || self.text.contains(char::is_control) {
             return Err("a plate says 1 to 60 letters in one line".into());
         }
+        if let Some(sentence) = crate::lettering::told(&crate::lettering::lacks(&self.text, Face::Outline), "The plate cannot say that") {
+            return Err(sentence);
+        }
         within("a height", self.height, 3.0, 1000.0)?;
         within("a spacing", self.spacing, -0.5 * self.height, 2.0 * self.height)?;
         within("a backing's offset", self.offset, 0.5, 200.0)?;

@@ -1,7 +1,7 @@
 //! What clip paths hide is taken off: lines end at the clip's edge, areas become what shows of them.
 
 use boustrophe_core::drawing::{Drawing, Entity, Picture, Shape, Style};
-use boustrophe_core::geometry::{Bounds, Clip, Curve, Path};
+use boustrophe_core::geometry::{Affine, Bounds, Clip, Curve, Filled, Path, shown};
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
@@ -16,6 +16,24 @@ pub(crate) fn clip<'a>(subpaths: impl IntoIterator<Item = &'a Vec<Curve>>) -> Cl
     let size = subpaths.iter().flat_map(|c| c.iter()).map(Curve::bounds).fold(Bounds::EMPTY, Bounds::union);
     let tolerance = size.width().max(size.height()).max(1e-9) * FOLLOWED;
     Clip::new(subpaths.into_iter().map(|curves| closed(Path::fitted(curves, true, tolerance))))
+}
+
+/// A clip from areas that are put together, each by the rule that it is filled by: true for winding.
+pub(crate) fn clip_of(areas: Vec<(Vec<Vec<Curve>>, bool)>) -> Clip {
+    let size = areas.iter().flat_map(|a| &a.0).flatten().map(Curve::bounds).fold(Bounds::EMPTY, Bounds::union);
+    let size = size.width().max(size.height()).max(1e-9);
+    // Areas are put together as if they were of a plate of a metre: what is told apart there is fixed.
+    let (up, down) = (Affine::scale(1000.0 / size), Affine::scale(size / 1000.0));
+    let fitted = |curves: &Vec<Curve>| {
+        let curves: Vec<Curve> = curves.iter().map(|c| c.transformed(up)).collect();
+        closed(Path::fitted(&curves, true, 1000.0 * FOLLOWED))
+    };
+    let paths: Vec<(Vec<Path>, bool)> = areas.iter().map(|(outlines, winding)| (outlines.iter().map(fitted).collect(), *winding)).collect();
+    let filled: Vec<Filled> = paths.iter().map(|(p, winding)| Filled { outlines: p.iter().collect(), winding: *winding }).collect();
+    match shown(&filled) {
+        Some(outlines) => Clip::new(outlines.iter().map(|p| p.transformed(down))),
+        None => clip(areas.iter().flat_map(|a| &a.0)),
+    }
 }
 
 /// The path with a last edge back to its start where it has none.

@@ -15,6 +15,7 @@ mod polygon;
 mod refit;
 mod region;
 mod segment;
+mod shown;
 #[cfg(test)]
 mod tests;
 
@@ -31,6 +32,7 @@ pub use path::{Nearest, Path};
 pub use polygon::{Polygon, Ring, hull, ring_area, ring_contains};
 pub use region::{Region, Residue};
 pub use segment::{Bounds, Segment};
+pub use shown::{Filled, shown};
 
 use serde::{Deserialize, Serialize};
 

@@ -52,14 +52,8 @@ const MIGRATIONS: EmbeddedMigrations = embed_migrations!();
 
 /// An error with what is behind it: Diesel names the column, and only behind that what is wrong there.
 fn with_cause(error: &dyn std::error::Error) -> String {
-    let mut text = error.to_string();
-    let mut behind = error.source();
-    while let Some(cause) = behind {
-        text.push_str(": ");
-        text.push_str(&cause.to_string());
-        behind = cause.source();
-    }
-    text
+    let behind = std::iter::successors(error.source(), |e| e.source());
+    behind.fold(error.to_string(), |text, cause| format!("{text}: {cause}"))
 }
 
 /// Why the shop's memory did not do as asked.

@@ -18,5 +18,6 @@ mod pointer;
 mod rack;
 mod refusals;
 mod running;
+mod shown;
 mod tables;
 mod walks;

@@ -22,7 +22,7 @@ pub use parts::Part;
 use crate::clean::{Cleaned, Contour};
 use crate::decisions::{AssignEdit, Edit, IntakeEdit, NestEdit};
 use crate::finding::{Code, Finding, Severity, Station, counted};
-use crate::ids::BatchId;
+use crate::ids::{BatchId, ContourId};
 use crate::shop::Shop;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeSet;
@@ -165,6 +165,7 @@ pub fn run(drawings: &[Arc<Cleaned>], given: &Given) -> (Work, Vec<Finding>) {
             }
         }
         parts.extend(gathered.parts);
+        findings.extend(marked_holes(&drawing.name, &gathered.marked));
         if !gathered.outside.is_empty() {
             let n = gathered.outside.len();
             let text = format!(
@@ -181,7 +182,7 @@ pub fn run(drawings: &[Arc<Cleaned>], given: &Given) -> (Work, Vec<Finding>) {
             );
         }
     }
-    findings.extend(plain.into_iter().filter_map(|d| notes::told(d, &parts, &items, given)));
+    findings.extend(plain.into_iter().flat_map(|d| notes::told(d, &parts, &items, given)));
     if let Some(n) = &decisions.numbers {
         findings.extend(numbers::add(&mut items, &mut parts, n));
     }
@@ -267,6 +268,30 @@ impl Finding {
         let edits = drawings.keys().map(|id| Edit::Intake(IntakeEdit::RemoveDrawing { drawing: *id })).collect();
         offered.choice("Remove the drawings", Edit::All { edits })
     }
+}
+
+/// Holes with marks in them: cut, they would take the marks along.
+fn marked_holes(name: &str, marked: &[(ContourId, Vec<ContourId>)]) -> Option<Finding> {
+    let lines: usize = marked.iter().map(|m| m.1.len()).sum();
+    let n = marked.len();
+    if n == 0 {
+        return None;
+    }
+    let text = format!(
+        "{} in {name} {} in {}, which would be cut out with them. Is it a line of the marks?",
+        counted(lines, "mark", "marks"),
+        if lines == 1 { "lies" } else { "lie" },
+        counted(n, "hole", "holes"),
+    );
+    let holes = || marked.iter().map(|m| m.0).collect::<Vec<_>>();
+    let marks = || marked.iter().flat_map(|m| m.1.iter().copied()).collect::<Vec<_>>();
+    let set = |contours: Vec<ContourId>, process| Edit::Assign(AssignEdit::SetContours { contours, process: Some(process) });
+    Some(
+        Finding::new(Station::Assign, Severity::Look, Code::MarksInHole, n, text)
+            .on(holes())
+            .mend(if n == 1 { "Score it as well" } else { "Score them as well" }, set(holes(), Process::Score))
+            .leaving_out("Cut it out, without its marks", set(marks(), Process::Reference)),
+    )
 }
 
 /// Slots and tabs as wide as the sheet is meant to be thick: worth fitting once it has been measured.

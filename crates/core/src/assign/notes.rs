@@ -1,6 +1,7 @@
 //! What a plan says in words beside its parts: how many, how thick and of what, which way the grain runs, and that a part is
 //! wanted in both hands. Each note is tied to the part that it stands in, or else to the nearest.
 
+mod stuff;
 mod words;
 
 use super::given::Given;
@@ -14,7 +15,8 @@ use crate::finding::{Code, Finding, Severity, Station, counted};
 use crate::geometry::Point;
 use crate::ids::{BatchId, ContourId, PartId};
 use std::collections::BTreeMap;
-use words::{Said, is_stuff, understood};
+use stuff::{is_stuff, stuff};
+use words::{Said, understood};
 
 /// A note beside a part is not further from it than so many times its height, and than this, mm.
 const REACH: (f64, f64) = (9.0, 45.0);
@@ -58,8 +60,15 @@ fn tied<'a>(t: &Text, parts: &'a [Part], drawing: u32) -> Option<&'a Part> {
     })
 }
 
-/// What the notes of a drawing say that is not so yet, with what takes them all.
-pub(super) fn told(drawing: &Cleaned, parts: &[Part], items: &[Item], given: &Given) -> Option<Finding> {
+/// What the notes of a drawing say that is not so yet, with what takes them all; and what they name that there is not.
+pub(super) fn told(drawing: &Cleaned, parts: &[Part], items: &[Item], given: &Given) -> Vec<Finding> {
+    let mut open = open(drawing, parts, items, given);
+    let astray: Vec<Tied> = open.extract_if(.., |t| is_unknown(&t.said, given)).collect();
+    unknown(drawing, &astray).into_iter().chain(wanted(drawing, open, items, given)).collect()
+}
+
+/// The notes of a drawing, each tied to its part, that say what is not so yet.
+fn open<'a>(drawing: &'a Cleaned, parts: &'a [Part], items: &[Item], given: &Given) -> Vec<Tied<'a>> {
     let mut open: Vec<Tied> = Vec::new();
     for text in &drawing.texts {
         let said = understood(&text.value);
@@ -72,6 +81,10 @@ pub(super) fn told(drawing: &Cleaned, parts: &[Part], items: &[Item], given: &Gi
         });
         open.extend(said.filter(|t| !settled(t, given)));
     }
+    open
+}
+
+fn wanted(drawing: &Cleaned, open: Vec<Tied>, items: &[Item], given: &Given) -> Option<Finding> {
     // Of several notes that say the same of a part the first stands.
     let mut kept: Vec<Tied> = Vec::new();
     for t in open {
@@ -124,7 +137,8 @@ fn settled(t: &Tied, given: &Given) -> bool {
         Said::Copies(n) => t.part.quantity == *n || quantity != 1 || decided.is_some_and(|d| !d.quantity.is_empty()),
         Said::Thickness(mm, of) => {
             let home = decided.and_then(|d| d.batch).unwrap_or(batch);
-            let so = given.customs.made_of.get(&home).is_none_or(|now| alike(now, &stock(now, *mm, of, given)));
+            let so =
+                !is_unknown(&t.said, given) && given.customs.made_of.get(&home).is_none_or(|now| alike(now, &stock(now, *mm, of, given)));
             so || decided.is_some_and(|d| d.batch.is_some())
         }
         Said::Grain { .. } => given.customs.grained.contains(&t.part.id) || Grain::running(t.angle, ASKEW).is_none(),
@@ -132,11 +146,41 @@ fn settled(t: &Tied, given: &Given) -> bool {
     }
 }
 
-/// What a part of which so thick a sheet of something is said is made of: of what it is made of now where the book has no such thing.
+/// What a part of which so thick a sheet of something is said is made of: of what it is made of now where nothing is said of that.
 fn stock(now: &Stock, thickness: f64, of: &str, given: &Given) -> Stock {
-    let named = |name: &str| of.split(' ').any(|w| w.len() > 2 && is_stuff(w) && name.to_lowercase().contains(w));
-    let material = given.customs.materials.iter().find(|(_, name)| named(name)).map_or_else(|| now.material.clone(), |m| m.0.clone());
+    let material = material(of, given).cloned().unwrap_or_else(|| now.material.clone());
     Stock { material, thickness, ..now.clone() }
+}
+
+/// The material of the book that words name.
+fn material<'a>(of: &str, given: &'a Given) -> Option<&'a String> {
+    let named = |name: &str| {
+        let name = name.to_lowercase();
+        of.split(' ').filter(|w| w.len() > 2).any(|w| stuff(w).is_some_and(|s| name.contains(s) || name.contains(w)))
+    };
+    given.customs.materials.iter().find(|(_, name)| named(name)).map(|m| &m.0)
+}
+
+/// True where a note names what the book does not have: that is asked, and never taken for what is there.
+fn is_unknown(said: &Said, given: &Given) -> bool {
+    matches!(said, Said::Thickness(_, of) if of.split(' ').any(|w| is_stuff(w) && w != "sheet") && material(of, given).is_none())
+}
+
+/// Notes that name a material which is not in the book.
+fn unknown(drawing: &Cleaned, notes: &[Tied]) -> Option<Finding> {
+    let n = notes.len();
+    if n == 0 {
+        return None;
+    }
+    let words: Vec<String> = notes.iter().take(TOLD).map(|t| format!("“{}” by {}", t.text.value.trim(), t.part.name)).collect();
+    let text = format!(
+        "{} names what is not in the shop's book: {}. Choose what it is made of at Assign, or add the material to the book.",
+        drawing.name,
+        words.join(", ")
+    );
+    let points: Vec<Point> = notes.iter().map(|t| t.middle).collect();
+    let found = Finding::new(Station::Assign, Severity::Look, Code::MaterialUnknown, n, text).at(drawing.drawing, points);
+    Some(found.acceptable("It is made of what is chosen"))
 }
 
 /// The same machine, material and thickness.

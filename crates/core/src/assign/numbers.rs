@@ -16,7 +16,7 @@ const CLEAR: f64 = 0.12;
 const MOST_CELLS: usize = 4000;
 
 /// Adds a number to each part, as items inside it, and says which parts have no room for one.
-pub(super) fn add(items: &mut Vec<Item>, parts: &mut [Part], numbers: &Numbers) -> Option<Finding> {
+pub(super) fn add(items: &mut Vec<Item>, parts: &mut [Part], numbers: &Numbers) -> Vec<Finding> {
     let mut without: Vec<ContourId> = Vec::new();
     let style = Arc::new(Style {
         layer: "part numbers".into(),
@@ -49,6 +49,11 @@ pub(super) fn add(items: &mut Vec<Item>, parts: &mut [Part], numbers: &Numbers) 
             items.push(Item { contour: Arc::new(contour), process: numbers.process, why: Why::Number, setting: None });
         }
     }
+    let mut findings: Vec<Finding> = Vec::new();
+    let lacking = lettering::lacks(&numbers.prefix, numbers.face);
+    findings.extend(lettering::told(&lacking, "Numbers on parts").map(|text| {
+        Finding::new(Station::Assign, Severity::Look, Code::LettersMissing, lacking.len(), text).acceptable("Leave those letters out")
+    }));
     let n = without.len();
     let text = format!(
         "{} {} no room for a number {} mm high and {} without.",
@@ -57,7 +62,8 @@ pub(super) fn add(items: &mut Vec<Item>, parts: &mut [Part], numbers: &Numbers) 
         numbers.smallest,
         if n == 1 { "goes" } else { "go" }
     );
-    (n > 0).then(|| Finding::new(Station::Assign, Severity::Note, Code::NoRoomForNumber, n, text).on(without))
+    findings.extend((n > 0).then(|| Finding::new(Station::Assign, Severity::Note, Code::NoRoomForNumber, n, text).on(without)));
+    findings
 }
 
 /// A square of the search: its middle, half its side, the distance at its middle, and the most any point of it can have.

@@ -2,6 +2,7 @@
 
 use super::Item;
 use crate::clean::{Cleaned, Contour, ContourId};
+use crate::drawing::Nature;
 use crate::geometry::{Bounds, Path};
 use crate::geometry::{Outlines, parents};
 use crate::ids::{BatchId, PartId};
@@ -48,6 +49,8 @@ pub(super) struct Gathered {
     pub(super) parts: Vec<Part>,
     /// Contours that belong to no part.
     pub(super) outside: Vec<ContourId>,
+    /// Holes with marks in them, which would fall out with what is cut out there: each with its marks.
+    pub(super) marked: Vec<(ContourId, Vec<ContourId>)>,
 }
 
 /// Gathers the parts among `items[first..]`, all of one drawing.
@@ -88,7 +91,7 @@ pub(super) fn gather(items: &[Item], first: usize, drawing: &Cleaned, wanted: im
     }
 
     let others: Vec<usize> = mine().filter(|i| !(items[*i].process.frees() && is_area(&items[*i].contour))).collect();
-    let mut outside = Vec::new();
+    let (mut outside, mut marked) = (Vec::new(), Vec::new());
     if parts.is_empty() && !others.is_empty() {
         // Each row of a table is a part of its own.
         let mut rows: BTreeMap<u32, Vec<usize>> = BTreeMap::new();
@@ -96,13 +99,39 @@ pub(super) fn gather(items: &[Item], first: usize, drawing: &Cleaned, wanted: im
         parts.extend(rows.into_values().map(|all| unbounded(items, all, drawing, &wanted)));
     } else {
         let outlines = Outlines::new(paths.iter().map(|p| (*p, p.bounds(), p.area().abs())).collect());
-        for i in others {
+        let within = |c: &Contour, area: f64| outlines.around(&c.path, c.bounds, area, None);
+        let around = |c: &Contour, area: f64| within(c, area).map(|k| part_at[k]);
+        let mut holes: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
+        // The loops of an area are filled together: they lie where the largest lies, which may run on the part's own edge.
+        let mut areas: BTreeMap<u32, Option<usize>> = BTreeMap::new();
+        let (hatched, others): (Vec<usize>, Vec<usize>) = others.into_iter().partition(|i| is_hatched(&items[*i].contour));
+        let mut largest_first = hatched.clone();
+        largest_first.sort_by(|a, b| items[*b].contour.area.abs().total_cmp(&items[*a].contour.area.abs()));
+        for i in largest_first {
+            let c = &items[i].contour;
+            // On an edge it is neither within nor without: then it is the edge's.
+            let same = |p: &Part| p.bounds.grown(ON_THE_EDGE).holds(&c.bounds) && c.bounds.grown(ON_THE_EDGE).holds(&p.bounds);
+            let part = || parts.iter().position(same).or_else(|| around(c, c.area.abs()).filter(|p| *p < parts.len()));
+            areas.entry(c.compound).or_insert_with(part);
+        }
+        for i in others.into_iter().chain(hatched) {
             let c = &items[i].contour;
             let area = if c.path.closed { c.area.abs() } else { 0.0 };
-            let around = outlines.around(&c.path, c.bounds, area, None).map(|k| part_at[k]);
-            match around.and_then(|p| parts.get_mut(p)) {
+            let part = if is_hatched(c) { areas[&c.compound] } else { around(c, area) };
+            match part.and_then(|p| parts.get_mut(p)) {
                 Some(part) => part.inside.push(i),
-                None => outside.push(c.id),
+                None => match within(c, area) {
+                    Some(hole) => holes.entry(closed[hole]).or_default().push(i),
+                    None => outside.push(c.id),
+                },
+            }
+        }
+        for (hole, lines) in holes {
+            let of = |i: &usize| items[*i].contour.id;
+            if are_marks(&items[hole].contour, &lines, items) {
+                marked.push((of(&hole), lines.iter().map(of).collect()));
+            } else {
+                outside.extend(lines.iter().map(of));
             }
         }
     }
@@ -121,12 +150,32 @@ pub(super) fn gather(items: &[Item], first: usize, drawing: &Cleaned, wanted: im
             None => stem.to_owned(),
         };
     }
-    Gathered { parts, outside }
+    Gathered { parts, outside, marked }
+}
+
+/// Fewer lines than this in a hole are no marks of a scale or a board.
+const FEWEST: usize = 4;
+/// Lines whose middle is no further from a hole's than this share of its size tell where that is.
+const CENTRE: f64 = 0.15;
+
+/// True where lines in a hole are what is to be seen there, so that it can be no hole; where they tell its centre they are of the paper.
+fn are_marks(hole: &Contour, lines: &[usize], items: &[Item]) -> bool {
+    let (at, size) = (hole.bounds.center(), hole.bounds.width().max(hole.bounds.height()));
+    let off_centre = |i: &&usize| items[**i].contour.bounds.center().distance(at) > CENTRE * size;
+    lines.iter().filter(off_centre).count() >= FEWEST
 }
 
 /// What closes without enclosing anything, a line drawn there and back, is no part and no hole.
 fn is_area(c: &Contour) -> bool {
     c.path.closed && 2.0 * c.area.abs() > THIN * c.length
+}
+
+/// An area whose box is that of a part, to so many mm, runs on its edge.
+const ON_THE_EDGE: f64 = 0.05;
+
+/// True for one of the loops of a hatch.
+fn is_hatched(c: &Contour) -> bool {
+    c.style.nature == Nature::Area && c.compound != 0 && c.path.closed
 }
 
 /// Twice an area over its outline's length is about its width: what is thinner than this, mm, is no area.

@@ -6,6 +6,8 @@ use crate::shop::{Match, Rule};
 use crate::testing::{cleaned, drawing, outlines};
 use proptest::prelude::*;
 
+mod asked;
+
 fn p(x: f64, y: f64) -> Point {
     Point::new(x, y)
 }

@@ -4,10 +4,13 @@
 //! first. Then free ends are joined across gaps, the smallest gap first. Pieces are joined only to pieces of their own
 //! style. Both steps look ends up in a grid, so the time grows with the number of pieces and not with its square.
 
+mod bridge;
+
 use super::cells::Cells;
 use super::identity::mixed;
 use super::{Piece, dashes, nicked};
 use crate::geometry::{Path, Point, Segment, Vec2};
+use bridge::bridge;
 use rustc_hash::FxHashMap;
 
 /// A contour in the making.
@@ -43,14 +46,25 @@ pub(super) struct Options {
     pub(super) gap: f64,
     /// Gaps up to this wide are listed.
     pub(super) report: f64,
-    /// Rows of dashes become the lines they came from.
-    pub(super) join_dashes: bool,
+    /// Rows of dashes become the lines they came from: those that are surely that, and slits in a row too.
+    pub(super) join: Join,
     /// How near dashes of a row lie to one line.
     pub(super) near: f64,
     /// Lines of several styles that only close together are one outline.
     pub(super) across_styles: bool,
     /// Outlines that came nicked are closed.
     pub(super) close_nicks: bool,
+}
+
+/// Which rows of dashes become lines.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) enum Join {
+    /// None.
+    No,
+    /// Those that can be nothing else.
+    Sure,
+    /// Slits too.
+    All,
 }
 
 /// What chaining came to.
@@ -64,6 +78,8 @@ pub(super) struct Outcome {
     pub(super) branches: Vec<Point>,
     /// Starts of rows of dashes that were left, and how many dashes they have.
     pub(super) dashes: (Vec<Point>, usize),
+    /// The same of slits in a row.
+    pub(super) slits: (Vec<Point>, usize),
     /// Starts of outlines that closed only with lines of another style.
     pub(super) across: Vec<Point>,
     /// Outlines that came nicked and were left open.
@@ -75,9 +91,9 @@ pub(super) type End = usize;
 const FREE: usize = usize::MAX;
 
 /// Chains pieces: ends that meet first, then dashes in a row, then ends across gaps. Styles that are `aside` are chained,
-/// but neither dashes nor gaps are looked for in them.
-pub(super) fn run(pieces: Vec<Piece>, aside: &[bool], options: Options) -> Outcome {
-    let Options { same, gap, report, join_dashes, near, across_styles, close_nicks } = options;
+/// but neither dashes nor gaps are looked for in them. Those that are `typed` have a line type, which their dashes follow.
+pub(super) fn run(pieces: Vec<Piece>, aside: &[bool], typed: &[bool], options: Options) -> Outcome {
+    let Options { same, gap, report, join, near, across_styles, close_nicks } = options;
     let (whole, loose): (Vec<Piece>, Vec<Piece>) = pieces.into_iter().partition(|p| p.path.closed || p.path.segments.is_empty());
     let mut contours: Vec<Chained> = whole
         .into_iter()
@@ -98,13 +114,16 @@ pub(super) fn run(pieces: Vec<Piece>, aside: &[bool], options: Options) -> Outco
     } else {
         (open, aside) = nicked::set_aside(open, &nicked);
     }
-    let rows = dashes::find(&open, near);
-    let mut dashes = (Vec::new(), 0);
-    if join_dashes {
-        open = dashes::joined(open, &rows);
+    let (sure, slits) = dashes::find(&open, near).parted(&open, typed);
+    let none = || (Vec::new(), 0);
+    let (dashes, told_slits) = match join {
+        Join::No => (sure.told(&open), slits.told(&open)),
+        Join::Sure => (none(), slits.told(&open)),
+        Join::All => (none(), none()),
+    };
+    if join != Join::No {
+        open = dashes::joined(open, &if join == Join::All { sure.with(slits) } else { sure });
         contours.extend(open.extract_if(.., |c| c.path.closed));
-    } else {
-        dashes = (rows.rows.iter().map(|r| end_point(&open[r.first()].path, false)).collect(), rows.dashes());
     }
 
     open.extend(aside);
@@ -120,7 +139,7 @@ pub(super) fn run(pieces: Vec<Piece>, aside: &[bool], options: Options) -> Outco
     nicked.retain(|n| n.nicks.iter().all(|at| joined.iter().all(|g| g.at.distance(*at) > g.width)));
     left.retain(|g| !nicked.iter().flat_map(|n| &n.nicks).any(|at| g.at.distance(*at) <= g.width));
     contours.extend(open);
-    Outcome { contours, joined, open: left, branches, dashes, across, nicked }
+    Outcome { contours, joined, open: left, branches, dashes, slits: told_slits, across, nicked }
 }
 
 /// Rings of pieces, each piece by the end at which it is entered: from its other end on to the end that `beyond` gives, until the first is
@@ -261,44 +280,6 @@ fn pair_straightest(pieces: &[Piece], ends: &[End], links: &mut [End]) {
             (links[ends[i]], links[ends[j]]) = (ends[j], ends[i]);
         }
     }
-}
-
-/// Ends at one place that are looked at for each other.
-const CROWD: usize = 16;
-
-/// Links free ends of open chains across gaps of up to `gap` mm, smallest first.
-fn bridge(chains: &[Chained], gap: f64) -> (Vec<End>, Vec<Gap>) {
-    let mut links = vec![FREE; chains.len() * 2];
-    let lengths: Vec<f64> = chains.iter().map(|c| c.path.length()).collect();
-    let mut grids: FxHashMap<usize, (Cells, Vec<End>)> = FxHashMap::default();
-    let mut pairs: Vec<(f64, End, End)> = Vec::new();
-    for end in (0..chains.len() * 2).filter(|e| !chains[e / 2].path.closed && lengths[e / 2] > 2.0 * gap) {
-        let chain = &chains[end / 2];
-        let at = end_point(&chain.path, end % 2 == 1);
-        let (cells, end_of) = grids.entry(chain.style).or_insert_with(|| (Cells::new(gap, 256), Vec::new()));
-        let mut met = 0;
-        cells.near(at, gap, |i, width| {
-            met += 1;
-            if met <= CROWD / 2 {
-                pairs.push((width, end_of[i], end));
-            }
-        });
-        // Where a crowd of ends lies already, one more would only be looked at again and again.
-        if met < CROWD {
-            cells.add(at);
-            end_of.push(end);
-        }
-    }
-    pairs.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)).then(a.2.cmp(&b.2)));
-    let mut gaps = Vec::new();
-    for (width, a, b) in pairs {
-        if links[a] == FREE && links[b] == FREE {
-            (links[a], links[b]) = (b, a);
-            let at = end_point(&chains[a / 2].path, a % 2 == 1).midpoint(end_point(&chains[b / 2].path, b % 2 == 1));
-            gaps.push(Gap { at, width });
-        }
-    }
-    (links, gaps)
 }
 
 /// Walks the links into chains, open ones from a free end, then rings.

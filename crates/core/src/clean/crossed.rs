@@ -6,10 +6,11 @@ use super::chain::Chained;
 use super::told::Told;
 use crate::decisions::Mend;
 use crate::drawing::Style;
-use crate::geometry::{Path, Point, Region, Segment, meetings};
+use crate::geometry::{Filled, Meeting, Path, Point, Segment, alongside, meetings, shown};
 use rstar::primitives::{GeomWithData, Rectangle};
 use rstar::{AABB, RTree};
 use rustc_hash::{FxHashMap, FxHashSet};
+use std::collections::BTreeMap;
 
 /// Pairs of segments looked at, at most; what is thicker than that is told as crowded lines.
 const MOST_PAIRS: usize = 3_000_000;
@@ -26,10 +27,9 @@ const CLEAR: f64 = 0.02;
 const NOTHING: f64 = 1e-4;
 /// An opening that is narrower than this on the whole is none, mm.
 const SLIVER: f64 = 0.05;
-/// An outline of outlines has their area to this share, or they are left alone.
-const EXACT: f64 = 1e-3;
 
-/// Outlines that lie over each other, one after another each over one before it, and where they cross.
+/// Outlines that lie over each other, one after another each over one before it, and where they cross; those that are filled
+/// together with one of them belong to it too.
 struct Group {
     members: Vec<usize>,
     at: Vec<Point>,
@@ -46,42 +46,89 @@ pub(super) fn run(contours: &mut Vec<Chained>, styles: &[Style], told: &mut Told
     }
     let groups = find(contours, styles, same);
     let filled = |g: &Group| is_filled(&styles[contours[g.members[0]].style]);
-    let (areas, lines): (Vec<Group>, Vec<Group>) = groups.into_iter().partition(filled);
-    let count = |groups: &[Group]| groups.iter().map(|g| g.members.len()).sum::<usize>();
-    let places = |groups: &[Group]| groups.iter().flat_map(|g| g.at.iter().copied()).collect::<Vec<_>>();
+    let (mut areas, mut lines): (Vec<Group>, Vec<Group>) = groups.into_iter().partition(filled);
     let mut gone: Vec<usize> = Vec::new();
-    let mut weld = |groups: Vec<Group>| -> Vec<Group> {
-        let mut done = Vec::new();
-        for group in groups {
-            let Some(outlines) = welded(contours, &group) else { continue };
+    // What cannot be welded exactly stays apart, and is asked about as lines are.
+    let mut weld = |groups: Vec<Group>| -> (Vec<Group>, Vec<Group>) {
+        groups.into_iter().partition(|group| {
+            let Some(outlines) = welded(contours, styles, group) else { return false };
             let first = group.members[0];
             let (style, name) = (contours[first].style, contours[first].name);
-            let compound = if outlines.len() > 1 { name as u32 | 1 } else { contours[first].compound };
+            let own = contours[first].compound;
+            let compound = if own == 0 && outlines.len() > 1 { name as u32 | 1 } else { own };
             contours.extend(outlines.into_iter().enumerate().map(|(k, path)| {
                 let name = if k == 0 { name } else { super::identity::mixed(name ^ k as u64) };
                 Chained { path, style, name, compound }
             }));
             gone.extend(&group.members);
-            done.push(group);
-        }
-        done
+            true
+        })
     };
+    let count = |groups: &[Group]| groups.iter().map(|g| g.members.len()).sum::<usize>();
+    let places = |groups: &[Group]| groups.iter().flat_map(|g| g.at.iter().copied()).collect::<Vec<_>>();
     if !told.mended(Mend::KeepOverlaps) {
-        // What could not be welded exactly stays apart.
-        let areas = weld(areas);
-        if !areas.is_empty() {
-            told.welded(count(&areas), areas.len(), places(&areas));
+        let (done, apart) = weld(std::mem::take(&mut areas));
+        if !done.is_empty() {
+            told.welded(count(&done), done.len(), places(&done));
         }
+        lines.extend(apart);
     }
     if told.mended(Mend::WeldOverlaps) {
-        weld(lines);
-    } else if !lines.is_empty() {
+        lines = weld(lines).1;
+    }
+    if !lines.is_empty() {
         told.overlapping(count(&lines), places(&lines));
     }
     gone.sort_unstable();
     for i in gone.into_iter().rev() {
         contours.swap_remove(i);
     }
+    let covered = covered(contours, styles);
+    if told.mended(Mend::DropCovered) {
+        covered.iter().rev().for_each(|i| drop(contours.remove(*i)));
+    } else if !covered.is_empty() {
+        told.covered(covered.iter().filter_map(|i| contours[*i].path.segments.first()).map(|s| s.start).collect());
+    }
+}
+
+/// Filled outlines with another filled shape of their look all about them, and none of its openings, in rising order: elements of
+/// their own that do not show.
+fn covered(contours: &[Chained], styles: &[Style]) -> Vec<usize> {
+    let filled = |c: &Chained| {
+        let s = &styles[c.style];
+        c.path.closed && !c.path.segments.is_empty() && is_filled(s) && !s.text && !s.aside()
+    };
+    let chosen: Vec<usize> = (0..contours.len()).filter(|i| filled(&contours[*i])).collect();
+    let boxed = |i: &usize| {
+        let b = contours[*i].path.bounds();
+        GeomWithData::new(Rectangle::from_corners([b.min.x, b.min.y], [b.max.x, b.max.y]), *i)
+    };
+    let tree = RTree::bulk_load(chosen.iter().map(boxed).collect());
+    let looks = look_alikes(styles);
+    let is_covered = |i: &usize| {
+        let c = &contours[*i];
+        let p = c.path.segments[0].at(0.5);
+        // How often each other element goes round it.
+        let mut around: BTreeMap<(u32, usize), (i32, bool)> = BTreeMap::new();
+        for j in tree.locate_all_at_point([p.x, p.y]).map(|b| b.data) {
+            let other = &contours[j];
+            let apart = j != *i && (c.compound == 0 || c.compound != other.compound);
+            if apart && looks[c.style] == looks[other.style] && other.path.contains(p) && other.path.nearest(p).distance > CLEAR {
+                let alone = if other.compound == 0 { j } else { 0 };
+                let turns = around.entry((other.compound, alone)).or_insert((0, styles[other.style].winding));
+                turns.0 += if other.path.area() > 0.0 || !turns.1 { 1 } else { -1 };
+            }
+        }
+        around.values().any(|(turns, winding)| if *winding { *turns != 0 } else { turns % 2 != 0 })
+    };
+    chosen.into_iter().filter(is_covered).collect()
+}
+
+/// Of each style the first that looks the same: what is filled does so whatever its rule, lines and widths.
+fn look_alikes(styles: &[Style]) -> Vec<usize> {
+    let look = |s: &Style| if is_filled(s) { Style { winding: false, width: 0, line_type: String::new(), ..s.clone() } } else { s.clone() };
+    let looks: Vec<Style> = styles.iter().map(look).collect();
+    looks.iter().map(|s| looks.iter().position(|o| o == s).unwrap_or(0)).collect()
 }
 
 fn is_filled(style: &Style) -> bool {
@@ -126,18 +173,14 @@ fn unseen(contours: &[Chained], styles: &[Style]) -> Vec<usize> {
 }
 
 fn find(contours: &[Chained], styles: &[Style], same: f64) -> Vec<Group> {
-    // What is filled looks the same whatever its rule, lines and widths.
-    let looks =
-        |s: &Style| if is_filled(s) { Style { winding: false, width: 0, line_type: String::new(), ..s.clone() } } else { s.clone() };
-    let looks: Vec<Style> = styles.iter().map(looks).collect();
-    let alike: Vec<usize> = looks.iter().map(|s| looks.iter().position(|o| o == s).unwrap_or(0)).collect();
-    // What is one path with openings is its own affair.
-    let mut elements: FxHashMap<u32, usize> = FxHashMap::default();
-    contours.iter().for_each(|c| *elements.entry(c.compound).or_insert(0) += 1);
-    let alone = |c: &Chained| c.compound == 0 || elements[&c.compound] == 1;
+    let alike = look_alikes(styles);
+    let mut elements: FxHashMap<u32, Vec<usize>> = FxHashMap::default();
+    contours.iter().enumerate().for_each(|(i, c)| elements.entry(c.compound).or_default().push(i));
+    // What is drawn as one path with openings is its own affair.
+    let alone = |c: &Chained| c.compound == 0 || elements[&c.compound].len() == 1;
     let asked = |c: &Chained| {
         let s = &styles[c.style];
-        c.path.closed && !s.aside() && alone(c) && (is_filled(s) || !s.text && s.stroke.is_some())
+        c.path.closed && !s.aside() && (is_filled(s) || alone(c) && !s.text && s.stroke.is_some())
     };
     let chosen: Vec<usize> = (0..contours.len()).filter(|i| asked(&contours[*i])).collect();
     let of = |s: &Segment| {
@@ -166,15 +209,28 @@ fn find(contours: &[Chained], styles: &[Style], same: f64) -> Vec<Group> {
                     return Vec::new();
                 }
                 let met = meetings(s, &other.path.segments[k], same);
-                if let Some(m) = met.iter().find(|m| goes_in(&mine.path, along + m.on_first * s.length(), &other.path)) {
+                let runs = || {
+                    is_filled(&styles[mine.style])
+                        && covers(&mine.path, &other.path)
+                        && alongside(s, &other.path.segments[k], CLEAR).is_some()
+                };
+                let crosses = |m: &&Meeting| goes_in(&mine.path, along + m.on_first * s.length(), &other.path);
+                let at = met.iter().find(crosses).map(|m| m.point).or_else(|| runs().then(|| s.at(0.5)));
+                if let Some(at) = at {
                     known.insert(j);
-                    over.entry(*i).or_default().push((j, m.point));
-                    over.entry(j).or_default().push((*i, m.point));
+                    over.entry(*i).or_default().push((j, at));
+                    over.entry(j).or_default().push((*i, at));
                 }
             }
             along += s.length();
         }
     }
+    for i in &chosen {
+        let (path, style) = (&contours[*i].path, &styles[contours[*i].style]);
+        let crossing = (is_filled(style) && !style.text).then(|| crosses_itself(path, style.winding, same)).flatten();
+        over.entry(*i).or_default().extend(crossing.map(|at| (*i, at)));
+    }
+    over.retain(|_, met| !met.is_empty());
     let mut groups = Vec::new();
     let mut seen = vec![false; contours.len()];
     for i in chosen.iter().filter(|i| over.contains_key(i)) {
@@ -185,16 +241,43 @@ fn find(contours: &[Chained], styles: &[Style], same: f64) -> Vec<Group> {
         let mut next = 0;
         while let Some(member) = group.members.get(next).copied() {
             next += 1;
-            for (j, at) in &over[&member] {
+            for (j, at) in over.get(&member).into_iter().flatten() {
+                let is_new = !std::mem::replace(&mut seen[*j], true);
+                if is_new {
+                    group.members.push(*j);
+                }
+                if is_new || *j == member {
+                    group.at.push(*at);
+                }
+            }
+            let c = &contours[member];
+            let with_it = elements.get(&c.compound).filter(|_| c.compound != 0 && is_filled(&styles[c.style]));
+            for j in with_it.into_iter().flatten().filter(|j| contours[**j].path.closed) {
                 if !std::mem::replace(&mut seen[*j], true) {
                     group.members.push(*j);
-                    group.at.push(*at);
                 }
             }
         }
         groups.push(group);
     }
     groups
+}
+
+/// Where a filled outline crosses itself so that something else shows than lies within it.
+fn crosses_itself(path: &Path, winding: bool, same: f64) -> Option<Point> {
+    let at = super::crossings::find(path, same).first()?.at;
+    let shows = shown(&[Filled { outlines: vec![path], winding }])?;
+    let alike = |o: &Path| (o.area() - path.area().abs()).abs() < SLIVER * path.length();
+    (!matches!(shows.as_slice(), [one] if alike(one))).then_some(at)
+}
+
+/// True where one of two closed paths, which run along each other somewhere, lies all within the other: it can be no opening there.
+fn covers(a: &Path, b: &Path) -> bool {
+    let (outer, inner) = if a.bounds().grown(CLEAR).holds(&b.bounds()) { (a, b) } else { (b, a) };
+    let within = |s: &Segment| outer.contains(s.at(0.5)) || outer.nearest(s.at(0.5)).distance < CLEAR;
+    outer.bounds().grown(CLEAR).holds(&inner.bounds())
+        && inner.segments.iter().all(within)
+        && inner.area().abs() < outer.area().abs() - NOTHING
 }
 
 /// True where a closed path goes, so far along it, into another closed one or out of it: it does not only touch it, nor run on it.
@@ -209,23 +292,22 @@ fn goes_in(path: &Path, along: f64, other: &Path) -> bool {
     matches!((side(-1.0), side(1.0)), (Some(before), Some(behind)) if before != behind)
 }
 
-/// The outline round all of a group, and the openings that they leave among them; `None` where it cannot be told exactly.
-fn welded(contours: &[Chained], group: &Group) -> Option<Vec<Path>> {
-    let path = |i: &usize| &contours[*i].path;
-    let mut whole = path(&group.members[0]).clone();
-    let mut openings: Vec<Path> = Vec::new();
-    for next in group.members[1..].iter().map(path) {
-        let mut found = whole.welded(next)?;
-        found.sort_by(|a, b| b.area().abs().total_cmp(&a.area().abs()));
-        // What was left open is taken up by what comes later.
-        openings = openings.iter().flat_map(|o| o.without(next).unwrap_or_else(|| vec![o.clone()])).collect();
-        let mut found = found.into_iter();
-        whole = found.next()?;
-        openings.extend(found);
+/// The outlines round all that shows of a group, the largest first, and the openings that are left; `None` where they cannot be told
+/// exactly.
+fn welded(contours: &[Chained], styles: &[Style], group: &Group) -> Option<Vec<Path>> {
+    let mut elements: BTreeMap<(u32, usize), Vec<usize>> = BTreeMap::new();
+    for i in &group.members {
+        let alone = if contours[*i].compound == 0 { *i } else { 0 };
+        elements.entry((contours[*i].compound, alone)).or_default().push(*i);
     }
-    let all = Region::union(group.members.iter().map(|i| Region::within(&[path(i)]))).area();
-    let area = whole.area().abs() - openings.iter().map(|o| o.area().abs()).sum::<f64>();
+    let filled = |members: &Vec<usize>| {
+        let style = &styles[contours[members[0]].style];
+        // What is drawn and not filled is all within its line.
+        Filled { outlines: members.iter().map(|i| &contours[*i].path).collect(), winding: !is_filled(style) || style.winding }
+    };
+    let mut outlines = shown(&elements.values().map(filled).collect::<Vec<_>>())?;
     // What two nearly equal edges leave between them is no opening.
-    openings.retain(|o| 2.0 * o.area().abs() > SLIVER * o.length());
-    ((area - all).abs() < EXACT * all).then(|| std::iter::once(whole).chain(openings).collect())
+    outlines.retain(|o| o.area() > 0.0 || 2.0 * o.area().abs() > SLIVER * o.length());
+    outlines.sort_by(|a, b| b.area().total_cmp(&a.area()));
+    Some(outlines)
 }

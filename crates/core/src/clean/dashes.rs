@@ -41,7 +41,39 @@ impl Row {
     }
 }
 
+/// Slits of a row are of one length, to this factor.
+const EVEN: f64 = 1.3;
+
 impl Rows {
+    /// The rows that are surely one line each, and those that may as well be slits: straight, all as long as each other, and of a style
+    /// that has no line type (`typed` by style). Hinges, perforations and stitches are drawn so.
+    pub(super) fn parted(self, pieces: &[Chained], typed: &[bool]) -> (Self, Self) {
+        let slits = |row: &Row| {
+            let dashes = || row.entered.iter().map(|e| &pieces[e / 2].path);
+            let straight = dashes().all(|p| p.segments.len() == 1 && p.segments[0].is_line());
+            // At an edge the first and the last may be cut short.
+            let lengths: Vec<f64> = dashes().map(Path::length).collect();
+            let whole = &lengths[1..lengths.len() - 1];
+            let (most, least) = (lengths.iter().copied().fold(0.0, f64::max), whole.iter().copied().fold(f64::INFINITY, f64::min));
+            let even = most <= EVEN * least;
+            !typed[pieces[row.first()].style] && !row.round && straight && even
+        };
+        let (slits, sure) = self.rows.into_iter().partition(slits);
+        (Self { rows: sure }, Self { rows: slits })
+    }
+
+    /// Where the rows begin, and how many dashes they have.
+    pub(super) fn told(&self, pieces: &[Chained]) -> (Vec<Point>, usize) {
+        let start = |r: &Row| pieces[r.first()].path.segments[0].start;
+        (self.rows.iter().map(start).collect(), self.dashes())
+    }
+
+    /// Both together.
+    pub(super) fn with(mut self, other: Self) -> Self {
+        self.rows.extend(other.rows);
+        self
+    }
+
     /// Dashes in all rows.
     pub(super) fn dashes(&self) -> usize {
         self.rows.iter().map(|r| r.entered.len()).sum()

@@ -23,6 +23,7 @@ mod table;
 mod tests;
 mod told;
 pub mod trace;
+mod twins;
 mod views;
 
 pub use crate::ids::ContourId;
@@ -186,13 +187,18 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
         same: tolerance.same,
         gap: decisions.gap.unwrap_or(tolerance.gap),
         report: GAP_WORTH_ASKING,
-        join_dashes: told.mended(Mend::JoinDashes),
+        join: match (told.mended(Mend::JoinDashes), told.mended(Mend::JoinRows)) {
+            (true, _) => chain::Join::All,
+            (false, true) => chain::Join::Sure,
+            _ => chain::Join::No,
+        },
         near: tolerance.double,
         across_styles: !told.mended(Mend::KeepStylesApart),
         close_nicks: told.mended(Mend::CloseNicks),
     };
     let aside: Vec<bool> = styles.iter().map(Style::aside).collect();
-    let mut chained = chain::run(pieces, &aside, options);
+    let typed: Vec<bool> = styles.iter().map(|s| !s.line_type.is_empty()).collect();
+    let mut chained = chain::run(pieces, &aside, &typed, options);
     told.chaining(&chained);
     if let Some(refit) = decisions.refit {
         chained.contours.par_iter_mut().for_each(|c| c.path = c.path.refitted(refit));
@@ -201,6 +207,7 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
     let swept: Vec<bool> = styles.iter().map(|s| s.aside() || s.text).collect();
     told.kinks(&mut chained.contours, &swept, tolerance.curve * 2.0);
     split_crossings(&mut chained.contours, &styles, &mut told, tolerance.same);
+    twins::run(&mut chained.contours, &styles, &mut told);
     crossed::run(&mut chained.contours, &styles, &mut told, tolerance.same);
     chained.contours.extend(own.into_iter().map(chain::Chained::from));
 
@@ -217,6 +224,7 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
     }
     let (mut contours, lost) = operate::run(contours, &decisions.operations, decisions.naming);
     told.lost(&lost);
+    told.letters(&decisions.operations);
     let texts = texts(drawing, intake, &views, &contours);
     told.specks(&mut contours, tolerance);
     if decisions.refit.is_none() {

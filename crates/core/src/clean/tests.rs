@@ -7,6 +7,7 @@ use crate::testing::lines as drawing;
 use proptest::prelude::*;
 
 mod crossed;
+mod kept;
 mod nicked;
 mod outlines;
 
@@ -212,7 +213,8 @@ fn dashes_in_a_row_become_the_line_they_came_from() {
     lines.extend((0..6).map(|i| (p(f64::from(i) * 20.0, 40.0), p(f64::from(i) * 20.0, 60.0))));
     let d = drawing(&lines);
     let (_, findings) = clean(&d, |_| {});
-    assert_eq!(has(&findings, "dashes").map(|f| f.count), Some(12), "ticks side by side are no row");
+    assert_eq!(has(&findings, "slits").map(|f| f.count), Some(12), "ticks side by side are no row");
+    assert!(has(&findings, "dashes").is_none());
     let (mended, _) = clean(&d, |d| {
         d.mends.insert(Mend::JoinDashes);
     });

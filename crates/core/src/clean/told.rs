@@ -1,5 +1,7 @@
 //! What Clean tells: each trouble in a sentence, where it is, and what mends it.
 
+mod beside;
+
 use super::chain::Outcome;
 use super::crossings::Crossing;
 use super::operate::Lost;
@@ -184,8 +186,9 @@ impl Told<'_> {
             );
             let label = format!("Join them to {}", counted(rows.len(), "line", "lines"));
             self.tell(Severity::Look, Code::Dashes, *dashes, text, rows.iter().copied());
-            self.with(label, self.mend(Mend::JoinDashes), true);
+            self.with(label, self.mend(Mend::JoinRows), true);
         }
+        self.slits(&chained.slits);
     }
 
     pub(super) fn crossings(&mut self, found: &[Vec<Crossing>]) {
@@ -200,47 +203,6 @@ impl Told<'_> {
         );
         self.tell(Severity::Look, Code::SelfCrossing, outlines, text, at);
         self.with("Split them into loops".into(), self.mend(Mend::SplitCrossings), true);
-    }
-
-    /// Outlines that were left out because nothing shows them.
-    pub(super) fn unseen(&mut self, at: Vec<Point>) {
-        let n = at.len();
-        let text = format!(
-            "{} of filled shapes in {} cannot be seen, as by the file's fill rule both sides are filled; {} left out.",
-            counted(n, "outline", "outlines"),
-            self.file,
-            if n == 1 { "it was" } else { "they were" }
-        );
-        self.tell(Severity::Note, Code::UnseenOutlines, n, text, at);
-        self.with("Keep them".into(), self.mend(Mend::KeepUnseen), false);
-    }
-
-    /// Filled shapes that were welded to so many outlines.
-    pub(super) fn welded(&mut self, shapes: usize, outlines: usize, at: Vec<Point>) {
-        let text = format!(
-            "{} in {} lie over others of their colour and show as one: they were welded to {}.",
-            counted(shapes, "filled shape", "filled shapes"),
-            self.file,
-            counted(outlines, "outline", "outlines")
-        );
-        self.tell(Severity::Note, Code::OverlapsWelded, shapes, text, at);
-        self.with("Keep them apart".into(), self.mend(Mend::KeepOverlaps), false);
-    }
-
-    /// Drawn outlines that lie over each other.
-    pub(super) fn overlapping(&mut self, outlines: usize, at: Vec<Point>) {
-        let text = format!(
-            "{} in {} lie partly over others of their style; cut as they are, each goes through the other's part.",
-            counted(outlines, "closed outline", "closed outlines"),
-            self.file
-        );
-        self.tell(Severity::Look, Code::OutlinesOverlap, outlines, text, at);
-        self.with("Weld them".into(), self.mend(Mend::WeldOverlaps), true);
-        self.with(
-            "Leave them as they are".into(),
-            Edit::Accept { code: Code::OutlinesOverlap.to_string(), places: Default::default() },
-            false,
-        );
     }
 
     /// Joints that were meant to be smooth; smooth afterwards where that was decided.

@@ -56,18 +56,17 @@ impl Troubles {
             Edit::Assign(AssignEdit::SetContours { contours: at.iter().map(|a| a.0).collect(), process: Some(Process::Reference) })
         };
         // Each by its code and severity, how it reads for so many, and what can be done.
-        let tell = |at: &Places, code: Code, severity: Severity, text: &dyn Fn(usize) -> String| {
+        let tell = |at: &Places, severity: Severity, code: Code, text: &dyn Fn(usize) -> String| {
             let found = || Finding::new(Station::Hold, severity, code, at.len(), text(at.len()));
             (!at.is_empty()).then(|| found().on(at.iter().map(|a| a.0)).on_sheet(sheet, at.iter().map(|a| a.1)))
         };
-        let look = |at: &Places, code, text: &dyn Fn(usize) -> String| tell(at, code, Severity::Look, text);
-        let stop = |at: &Places, code, text: &dyn Fn(usize) -> String| tell(at, code, Severity::Stop, text);
         let holes = |n| counted(n, "hole", "holes");
         let contours = |n| counted(n, "contour", "contours");
 
-        let vanished =
-            stop(&self.vanished, Code::HoleVanishes, &|n| format!("{} {on} {} narrower than the kerf and would vanish.", holes(n), are(n)));
-        let pictures = stop(&self.large_pictures, Code::PictureTooLarge, &|n| {
+        let vanished = tell(&self.vanished, Severity::Stop, Code::HoleVanishes, &|n| {
+            format!("{} {on} {} narrower than the kerf and would vanish.", holes(n), are(n))
+        });
+        let pictures = tell(&self.large_pictures, Severity::Stop, Code::PictureTooLarge, &|n| {
             format!(
                 "{} {on} cannot be swept at this pitch: {} of over {} million pixels, or no picture any more.",
                 counted(n, "picture", "pictures"),
@@ -75,13 +74,13 @@ impl Troubles {
                 crate::picture::MOST_PIXELS / 1_000_000
             )
         });
-        let narrow = look(&self.narrow, Code::NarrowNeck, &|n| {
+        let narrow = tell(&self.narrow, Severity::Look, Code::NarrowNeck, &|n| {
             format!("{} {on} {} a neck narrower than the kerf; the piece beyond it would be lost.", contours(n), has(n))
         });
-        let no_lead = look(&self.no_lead, Code::NoLead, &|n| {
+        let no_lead = tell(&self.no_lead, Severity::Look, Code::NoLead, &|n| {
             format!("{} {on} {} no free place for a lead and would pierce on the line.", contours(n), has(n))
         });
-        let hand_lead = look(&self.hand_lead, Code::PierceNotKept, &|n| {
+        let hand_lead = tell(&self.hand_lead, Severity::Look, Code::PierceNotKept, &|n| {
             format!(
                 "{} {on} cannot be led in from where a hand put {} pierce: the lead touches a part, a cut, another lead or the edge. {} led in elsewhere.",
                 contours(n),
@@ -89,18 +88,18 @@ impl Troubles {
                 if n == 1 { "It is" } else { "They are" },
             )
         });
-        let in_a_cut = look(&self.in_a_cut, Code::PierceInCut, &|n| {
+        let in_a_cut = tell(&self.in_a_cut, Severity::Look, Code::PierceInCut, &|n| {
             format!(
                 "{} {on} {} no free place for a lead and would pierce within a kerf of a line that is cut by then: the arc blows out there.",
                 contours(n),
                 has(n)
             )
         });
-        let on_the_edge = look(&self.on_the_edge, Code::NickPierce, &|n| {
+        let on_the_edge = tell(&self.on_the_edge, Severity::Look, Code::NickPierce, &|n| {
             let nicks = counted(n, "nick", "nicks");
             format!("Behind {nicks} {on} there is no free place for a lead: the torch would be lit on the finished edge.")
         });
-        let small = look(&self.small_holes, Code::SmallHoles, &|n| {
+        let small = tell(&self.small_holes, Severity::Look, Code::SmallHoles, &|n| {
             format!("{} {on} {} narrower than the plate is thick ({thickness} mm) and would come out ragged.", holes(n), are(n))
         });
         [

@@ -67,6 +67,11 @@ pub fn run(drawing: &Drawing, decisions: &DrawingDecisions, bed: &Bed) -> (Intak
     }
     let mirror = if decisions.mirrored { Affine::scale_non_uniform(-1.0, 1.0) } else { Affine::IDENTITY };
     let transform = Affine::rotate(decisions.angle.to_radians()) * mirror * Affine::scale(mm * decisions.scale);
+    let (transform, moved) = brought_near(transform, raw);
+    findings.extend(moved.map(|by| {
+        let text = format!("{} is drawn {:.1} km from its origin; it was moved there.", drawing.file, by / 1e6);
+        Finding::new(Station::Intake, Severity::Note, Code::Remark, 1, text)
+    }));
     if raw.is_empty() {
         findings.push(
             Finding::new(
@@ -82,6 +87,20 @@ pub fn run(drawing: &Drawing, decisions: &DrawingDecisions, bed: &Bed) -> (Intak
         findings.extend(size_trouble(drawing, decisions, raw, mm * decisions.scale, bed, &candidates));
     }
     (Intake { transform, units, sure, raw, candidates }, findings)
+}
+
+/// What is drawn further from its origin than anything is cut, in the coordinates of a map, with its lower left corner at whole mm
+/// next to the origin, and by how much that is moved, mm. Size is another matter.
+fn brought_near(transform: Affine, raw: Bounds) -> (Affine, Option<f64>) {
+    let corners = [raw.min, Point::new(raw.max.x, raw.min.y), raw.max, Point::new(raw.min.x, raw.max.y)].map(|p| transform * p);
+    let b = Bounds::of(corners);
+    let far = [b.min.x, b.min.y, b.max.x, b.max.y].into_iter().fold(0.0, |far: f64, v| far.max(v.abs()));
+    let is_sized = far.is_finite() && b.width().max(b.height()) <= LARGEST_COORDINATE;
+    if raw.is_empty() || !is_sized || far <= LARGEST_COORDINATE * 10.0 {
+        return (transform, None);
+    }
+    let by = Point::new(b.min.x.floor(), b.min.y.floor()).to_vec2();
+    (Affine::translate(-by) * transform, Some(by.hypot()))
 }
 
 fn raw_bounds(drawing: &Drawing) -> Bounds {
@@ -243,7 +262,6 @@ fn size_trouble(
     candidates: &[Candidate],
 ) -> Vec<Finding> {
     let (w, h) = (raw.width() * mm, raw.height() * mm);
-    let far = [raw.min.x, raw.min.y, raw.max.x, raw.max.y].into_iter().map(|v| (v * mm).abs()).fold(0.0, f64::max);
     // Other sizes that would do, each with what it comes to.
     let offering = |mut finding: Finding| {
         let (w, h) = (decisions.scale * raw.width(), decisions.scale * raw.height());
@@ -258,9 +276,9 @@ fn size_trouble(
         }
         finding
     };
-    if !far.is_finite() || far > LARGEST_COORDINATE * 10.0 || w.max(h) > LARGEST_COORDINATE {
+    if !(w.is_finite() && h.is_finite()) || w.max(h) > LARGEST_COORDINATE {
         let text = format!(
-            "{} would be {:.3e} × {:.3e} mm, or lies that far from its origin. Nothing over 100 m can be cut: choose another unit or remove the stray lines in the file.",
+            "{} would be {:.3e} × {:.3e} mm. Nothing over 100 m can be cut: choose another unit or remove the stray lines in the file.",
             drawing.file, w, h
         );
         let finding = Finding::new(Station::Intake, Severity::Stop, Code::TooLarge, 1, text);

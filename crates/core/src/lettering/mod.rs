@@ -10,6 +10,7 @@ pub use outline::FONT;
 
 use crate::geometry::{Affine, Path, Vec2};
 use serde::{Deserialize, Serialize};
+use unicode_normalization::UnicodeNormalization;
 
 /// Which letters.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -29,9 +30,43 @@ pub struct Line {
     pub paths: Vec<Path>,
     /// Advance of all letters, mm.
     pub width: f64,
+    /// Letters that the face lacks: there is room for them and nothing in it. Who sets them says so.
+    pub missing: Vec<char>,
 }
 
-/// `text` with capitals `height` mm high. Letters that the face lacks become boxes.
+/// The letters of a text that a face lacks, each once, in order.
+///
+/// ```
+/// # use boustrophe_core::lettering::*;
+/// assert!(lacks("Łukasz, Čeněk, Nguyễn, Jörg", Face::Stroke).is_empty());
+/// assert_eq!(lacks("Ωhm 中", Face::Stroke), ['Ω', '中']);
+/// ```
+pub fn lacks(text: &str, face: Face) -> Vec<char> {
+    let known = |c: char| match face {
+        Face::Outline => c.is_whitespace() || outline::has(c),
+        Face::Stroke => stroke::letter(c).is_some(),
+    };
+    let mut all: Vec<char> = Vec::new();
+    // Marks that stand behind their letter belong to it.
+    for c in text.nfc().filter(|c| !known(*c)) {
+        if !all.contains(&c) {
+            all.push(c);
+        }
+    }
+    all
+}
+
+/// A sentence on letters that are not there, and where; `None` where there are none.
+pub fn told(missing: &[char], of: &str) -> Option<String> {
+    let shown: Vec<String> = missing.iter().take(8).map(|c| format!("“{c}”")).collect();
+    let more = if missing.len() > 8 { format!(" and {} more", missing.len() - 8) } else { String::new() };
+    let are = if missing.len() == 1 { "is" } else { "are" };
+    let list = shown.join(", ") + &more;
+    (!missing.is_empty())
+        .then(|| format!("{of}: the letters' face has no {list}; nothing {are} burned there. Write it otherwise, or take the other face."))
+}
+
+/// `text` with capitals `height` mm high. Letters that the face lacks are left out and listed.
 pub fn line(text: &str, height: f64, face: Face) -> Line {
     match face {
         Face::Outline => outline::line(text, height),
@@ -43,8 +78,12 @@ pub fn line(text: &str, height: f64, face: Face) -> Line {
 pub fn strokes(text: &str, height: f64) -> Line {
     let size = height / stroke::CAPITAL;
     let mut line = Line::default();
-    for c in text.chars() {
-        let (paths, width) = stroke::letter(c);
+    for c in text.nfc() {
+        let Some((paths, width)) = stroke::letter(c) else {
+            line.missing.push(c);
+            line.width += stroke::CAPITAL * 0.6 * size;
+            continue;
+        };
         let place = Affine::translate(Vec2::new(line.width, 0.0)) * Affine::scale(size);
         line.paths.extend(paths.iter().map(|p| p.transformed(place)));
         line.width += width * size;
@@ -79,14 +118,15 @@ mod tests {
         assert_eq!(o.paths.len(), 2, "an outline and its opening");
         assert!(o.paths.iter().all(|p| p.closed) && o.paths[0].area() * o.paths[1].area() < 0.0, "wound against each other");
         assert!(line("L", 10.0, Face::Stroke).paths.iter().all(|p| !p.closed));
-        assert!(!line("Ω中", 10.0, Face::Stroke).paths.is_empty(), "a box for what is missing");
+        let odd = line("Ω中", 10.0, Face::Stroke);
+        assert!(odd.paths.is_empty() && odd.missing == ['Ω', '中'] && odd.width > 5.0, "no box is burned for what is missing");
         assert!(line("", 5.0, Face::Outline).paths.is_empty());
     }
 
     #[test]
     fn every_stroke_letter_is_whole() {
         for c in ('!'..='~').chain(['°', '×']) {
-            let (paths, width) = stroke::letter(c);
+            let (paths, width) = stroke::letter(c).expect("a letter");
             assert!(!paths.is_empty() && width > 0.0, "{c}");
             for p in paths {
                 assert!(p.segments.iter().all(|s| s.length() > 0.0), "{c}: {p:?}");
@@ -94,5 +134,37 @@ mod tests {
                 assert!(b.min.x > -1.5 && b.max.x < 11.0 && b.min.y > -4.0 && b.max.y < 12.0, "{c}: {b:?}");
             }
         }
+    }
+
+    /// Names as they are written in twenty tongues.
+    const NAMES: &str = "Łukasz Żółć Čeněk Ďáblice Ľuboš Nguyễn Đặng Jörg Müller Straße Ångström Ærøskøbing Œuvre Garçon Señor İstanbul \
+        Şimşek Ğıcır Győző Szűcs Ștefan Țepeș Ģirts Ķēniņš Žydrūnas Šarūnas Jānis Þór Ðór Ħamrun Ġorġ Ċetta Ŵyn Ŷ Ĉiu Ŝi Ŭ";
+
+    #[test]
+    fn names_of_many_tongues_are_written_in_both_faces() {
+        for face in [Face::Outline, Face::Stroke] {
+            assert_eq!(lacks(NAMES, face), Vec::<char>::new(), "{face:?}");
+            // Written with marks of their own it is the same.
+            let apart: String = NAMES.nfd().collect();
+            assert_eq!(line(&apart, 7.0, face), line(NAMES, 7.0, face), "{face:?}");
+        }
+        assert_eq!(lacks("Αθήνα Москва Київ", Face::Outline), Vec::<char>::new());
+        assert_eq!(lacks("ok 東京 😀 東", Face::Outline), ['東', '京', '😀']);
+    }
+
+    #[test]
+    fn marks_stand_over_and_under_their_letters() {
+        let top = |text: &str| bounds(&line(text, 10.0, Face::Stroke)).max.y;
+        let foot = |text: &str| bounds(&line(text, 10.0, Face::Stroke)).min.y;
+        for (plain, over) in [("e", "é"), ("E", "Ě"), ("o", "ö"), ("u", "ű"), ("s", "š"), ("ê", "ế")] {
+            assert!(top(over) > top(plain) + 0.5, "{over}");
+        }
+        for (plain, under) in [("s", "ş"), ("e", "ę"), ("a", "ạ"), ("T", "Ț")] {
+            assert!(foot(under) < foot(plain) - 0.5, "{under}");
+        }
+        // The dot of an i gives way.
+        assert_eq!(line("í", 10.0, Face::Stroke).paths.len(), 2);
+        let different = |a: &str, b: &str| line(a, 10.0, Face::Stroke).paths != line(b, 10.0, Face::Stroke).paths;
+        assert!(different("l", "ł") && different("o", "ø") && different("d", "đ") && different("e", "é") && different("è", "é"));
     }
 }

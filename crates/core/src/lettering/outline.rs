@@ -6,11 +6,14 @@ use kurbo::CubicBez;
 use std::collections::HashMap;
 use std::sync::{Arc, LazyLock, Mutex, PoisonError};
 use ttf_parser::{Face, GlyphId, OutlineBuilder};
+use unicode_normalization::UnicodeNormalization;
 
 /// The outline face as a TrueType font.
 pub static FONT: &[u8] = include_bytes!("../../fonts/commissioner-medium.ttf");
 /// Letters are followed within this share of their height, but no closer and no further than this, mm.
 const CLOSENESS: (f64, f64, f64) = (0.002, 0.002, 0.02);
+/// Room for a letter that the face lacks, in heights of capitals.
+const ABSENT: f64 = 0.7;
 /// Letters that are kept; with more of them they are worked out anew.
 const MOST_KEPT: usize = 4096;
 
@@ -27,14 +30,26 @@ type Known = HashMap<(u16, u64), Arc<Letter>>;
 static FACE: LazyLock<Option<Face<'static>>> = LazyLock::new(|| Face::parse(FONT, 0).ok());
 static KNOWN: LazyLock<Mutex<Known>> = LazyLock::new(Mutex::default);
 
+/// True for a letter that the face has.
+pub(super) fn has(c: char) -> bool {
+    FACE.as_ref().is_some_and(|f| f.glyph_index(c).is_some())
+}
+
 pub(super) fn line(text: &str, height: f64) -> Line {
     let Some(face) = FACE.as_ref() else { return Line::default() };
     let (share, least, most) = CLOSENESS;
     // The same share for most heights, so that a letter is the same at each of them.
     let close = if (least..=most).contains(&(share * height)) { share } else { (share * height).clamp(least, most) / height };
     let mut line = Line::default();
-    for c in text.chars() {
-        let letter = letter(face, face.glyph_index(c).unwrap_or(GlyphId(0)), close);
+    for c in text.nfc() {
+        // Where a face has no such blank it has another.
+        let glyph = face.glyph_index(c).or_else(|| face.glyph_index(' ').filter(|_| c.is_whitespace()));
+        let Some(glyph) = glyph else {
+            line.missing.push(c);
+            line.width += ABSENT * height;
+            continue;
+        };
+        let letter = letter(face, glyph, close);
         let place = Affine::translate(Vec2::new(line.width, 0.0)) * Affine::scale(height);
         line.paths.extend(letter.outlines.iter().map(|p| p.transformed(place)));
         line.width += letter.width * height;

@@ -4,7 +4,7 @@ mod shapes;
 
 use super::{Groups, areas, colour};
 use boustrophe_core::drawing::{Anchor, Drawing};
-use boustrophe_core::geometry::{Affine, Curve, Nurbs, Point, Segment, Vec2};
+use boustrophe_core::geometry::{Affine, Curve, Filled, Nurbs, Path, Point, Segment, Vec2, shown};
 pub(crate) use shapes::line_type;
 use shapes::*;
 use std::f64::consts::TAU;
@@ -55,7 +55,8 @@ pub(crate) struct Insert {
     pub(crate) columns: u32,
     pub(crate) rows: u32,
     pub(crate) pitch: (f64, f64),
-    pub(crate) mirror: Affine,
+    /// From its plane to the drawing.
+    pub(crate) plane: Affine,
 }
 
 impl Default for Insert {
@@ -68,7 +69,7 @@ impl Default for Insert {
             columns: 1,
             rows: 1,
             pitch: (0.0, 0.0),
-            mirror: Affine::IDENTITY,
+            plane: Affine::IDENTITY,
         }
     }
 }
@@ -85,6 +86,8 @@ pub(crate) struct Raw {
     pub(crate) annotation: bool,
     /// Belongs to another entity, which is the one that counts.
     pub(crate) attached: bool,
+    /// Not to be shown, whatever its layer is.
+    pub(crate) invisible: bool,
 }
 
 /// Copies of one array at most.
@@ -93,12 +96,24 @@ const MOST_COPIES: f64 = 100_000.0;
 /// Kinds that hold no drawn line by themselves and are not counted.
 const PARTS: [&str; 2] = ["SEQEND", "VERTEX"];
 
+/// A polyline of the old kind, whose corners come in records of their own.
+struct OldPolyline {
+    raw: Raw,
+    vertices: Vec<(Point, f64)>,
+    widths: Vec<(f64, f64)>,
+    /// Width at both ends where a corner says none.
+    width: (f64, f64),
+    plane: Affine,
+}
+
 /// Collects entities; polylines of the old kind come in several records.
 #[derive(Default)]
 pub(crate) struct Gathering {
     raw: Vec<Raw>,
     skipped: Vec<(String, Option<String>)>,
-    polyline: Option<(Raw, Vec<(Point, f64)>)>,
+    polyline: Option<OldPolyline>,
+    /// Entities in planes that are seen aslant.
+    pub(crate) tilted: usize,
     /// A vertex of it makes no sense: the sentence on it.
     senseless: Option<String>,
 }
@@ -153,12 +168,15 @@ impl Gathering {
     /// Takes one record.
     pub(crate) fn take(&mut self, kind: &str, groups: &Groups, line: usize) {
         let r = Record { groups };
-        if let Some((_, vertices)) = &mut self.polyline {
+        if let Some(old) = &mut self.polyline {
             if kind == "VERTEX" {
                 match r.senseless() {
                     Some(value) => self.senseless = Some(no_place("VERTEX of a POLYLINE", value, line)),
                     // Control points of a fitted curve and faces of a mesh are not on the line.
-                    None if r.integer(70) & (16 | 128) == 0 => vertices.push((r.point(10), r.number(42))),
+                    None if r.integer(70) & (16 | 128) == 0 => {
+                        old.vertices.push((r.point(10), r.number(42)));
+                        old.widths.push((r.or(40, old.width.0), r.or(41, old.width.1)));
+                    }
                     None => {}
                 }
                 return;
@@ -176,6 +194,10 @@ impl Gathering {
             self.skipped.push((kind.to_owned(), Some(no_place(kind, value, line))));
             return;
         }
+        // Of others the places are the drawing's own.
+        let has_plane =
+            matches!(kind, "ARC" | "CIRCLE" | "ELLIPSE" | "LWPOLYLINE" | "POLYLINE" | "INSERT" | "TEXT" | "HATCH" | "SOLID" | "TRACE");
+        self.tilted += usize::from(has_plane && is_tilted(&r));
         let Some(shape) = self.shape(kind, &r) else { return };
         let annotation = matches!(kind, "DIMENSION" | "LEADER" | "ARC_DIMENSION");
         self.raw.push(Raw { annotation, attached: kind == "ATTRIB", ..looks(&r, shape) });
@@ -188,31 +210,43 @@ impl Gathering {
             "ARC" => {
                 let (from, to) = (r.number(50).to_radians(), r.number(51).to_radians());
                 let sweep = (to - from).rem_euclid(TAU);
-                path(mirrored(r, vec![Curve::arc(r.point(10), r.number(40), from, if sweep < 1e-12 { TAU } else { sweep })]), false)
+                path(laid(r, 30, vec![Curve::arc(r.point(10), r.number(40), from, if sweep < 1e-12 { TAU } else { sweep })]), false)
             }
-            "CIRCLE" => path(mirrored(r, vec![Curve::arc(r.point(10), r.number(40), 0.0, TAU)]), true),
+            "CIRCLE" => path(laid(r, 30, vec![Curve::arc(r.point(10), r.number(40), 0.0, TAU)]), true),
             "ELLIPSE" => path(ellipse(r), false),
             "LWPOLYLINE" => {
-                let (curves, closed) = polyline(&vertices(r), r.integer(70) & 1 == 1);
-                if curves.is_empty() { self.skip(kind) } else { path(mirrored(r, curves), closed) }
+                let (vertices, closed) = (vertices(r), r.integer(70) & 1 == 1);
+                if let Some(area) = widths(r).and_then(|w| swept(&vertices, &w, closed)) {
+                    return Some(RawShape::Area(area.into_iter().map(|l| laid(r, 38, l)).collect()));
+                }
+                let (curves, closed) = polyline(&vertices, closed);
+                if curves.is_empty() { self.skip(kind) } else { path(laid(r, 38, curves), closed) }
             }
             "POLYLINE" => {
                 // Meshes are no lines.
                 if r.integer(70) & (16 | 64) != 0 {
                     return self.skip("POLYLINE mesh");
                 }
-                self.polyline = Some((looks(r, RawShape::Path { curves: Vec::new(), closed: r.integer(70) & 1 == 1 }), Vec::new()));
+                // Its corners in space are the drawing's own.
+                let plane = if r.integer(70) & 8 == 8 { Affine::IDENTITY } else { plane(r, r.number(30)) };
+                let raw = looks(r, RawShape::Path { curves: Vec::new(), closed: r.integer(70) & 1 == 1 });
+                let width = (r.number(40), r.number(41));
+                self.polyline = Some(OldPolyline { raw, vertices: Vec::new(), widths: Vec::new(), width, plane });
                 None
             }
             "SPLINE" => match spline(r) {
-                Some((curves, closed)) => path(mirrored(r, curves), closed),
+                // It is where it is, whatever way its plane looks.
+                Some((curves, closed)) => path(curves, closed),
                 None => self.skip("SPLINE without points"),
             },
             "INSERT" => insert(r).map(|i| RawShape::Insert(Box::new(i))).or_else(|| self.skip("INSERT without block")),
             "TEXT" | "ATTRIB" => {
                 let (place, anchor) = text_anchor(r, if kind == "ATTRIB" { 74 } else { 73 });
                 let value = r.text(1).unwrap_or("").to_owned();
-                Some(RawShape::Text { at: place, height: r.or(40, 2.5), angle: r.number(50).to_radians(), value, anchor })
+                let plane = plane(r, r.number(30));
+                let angle = r.number(50).to_radians();
+                let along = plane * (place + Vec2::from_angle(angle)) - plane * place;
+                Some(RawShape::Text { at: plane * place, height: r.or(40, 2.5), angle: along.atan2(), value, anchor })
             }
             "MTEXT" => {
                 let value: String = r.groups.iter().filter(|g| g.0 == 3 || g.0 == 1).map(|g| g.1.as_ref()).collect();
@@ -223,11 +257,11 @@ impl Gathering {
                 Some(RawShape::Text { at: r.point(10), height: r.or(40, 2.5), angle, value: plain(&value), anchor })
             }
             "HATCH" => match areas::hatch(r.groups) {
-                Some(loops) => Some(RawShape::Area(loops.into_iter().map(|l| mirrored(r, l)).collect())),
+                Some(loops) => Some(RawShape::Area(loops.into_iter().map(|l| laid(r, 30, l)).collect())),
                 None => self.skip("HATCH without boundary"),
             },
             // The third and fourth corner stand crosswise.
-            "SOLID" | "TRACE" => Some(RawShape::Area(vec![mirrored(r, corners(&[r.point(10), r.point(11), r.point(13), r.point(12)]))])),
+            "SOLID" | "TRACE" => Some(RawShape::Area(vec![laid(r, 30, corners(&[r.point(10), r.point(11), r.point(13), r.point(12)]))])),
             "3DFACE" => path(corners(&[r.point(10), r.point(11), r.point(12), r.point(13)]), true),
             "LEADER" => {
                 let points = r.points(10);
@@ -249,7 +283,7 @@ impl Gathering {
             "XLINE" | "RAY" => self.skip(&format!("{kind}, a line without end")),
             "POINT" => {
                 let at = r.point(10);
-                Some(RawShape::Centre(mirrored(r, vec![Curve::Line(at, at)])))
+                Some(RawShape::Centre(vec![Curve::Line(at, at)]))
             }
             _ => self.skip(kind),
         }
@@ -261,15 +295,21 @@ impl Gathering {
     }
 
     fn close_polyline(&mut self) {
-        let Some((mut raw, vertices)) = self.polyline.take() else { return };
+        let Some(OldPolyline { mut raw, vertices, widths, plane, .. }) = self.polyline.take() else { return };
         let RawShape::Path { curves, closed } = &mut raw.shape else { return };
         if let Some(sentence) = self.senseless.take() {
             return self.skipped.push(("POLYLINE".into(), Some(sentence)));
         }
-        (*curves, *closed) = polyline(&vertices, *closed);
-        if curves.is_empty() {
+        let laid = |curves: Vec<Curve>| curves.iter().map(|c| c.transformed(plane)).collect::<Vec<_>>();
+        if let Some(area) = wide(widths).and_then(|w| swept(&vertices, &w, *closed)) {
+            raw.shape = RawShape::Area(area.into_iter().map(laid).collect());
+            return self.raw.push(raw);
+        }
+        let (drawn, is_closed) = polyline(&vertices, *closed);
+        if drawn.is_empty() {
             self.skipped.push(("POLYLINE without points".into(), None));
         } else {
+            (*curves, *closed) = (laid(drawn), is_closed);
             self.raw.push(raw);
         }
     }
@@ -295,7 +335,16 @@ fn looks(r: &Record, shape: RawShape) -> Raw {
     };
     let line_type = r.text(6).map(line_type).filter(|t| !t.eq_ignore_ascii_case("bylayer"));
     let width = r.text(370).map(|_| r.integer(370)).filter(|w| *w >= 0).map(|w| w as u32 * 10);
-    Raw { layer: r.text(8).unwrap_or("0").to_owned(), paint, line_type, width, shape, annotation: false, attached: false }
+    Raw {
+        layer: r.text(8).unwrap_or("0").to_owned(),
+        paint,
+        line_type,
+        width,
+        shape,
+        annotation: false,
+        attached: false,
+        invisible: r.integer(60) == 1,
+    }
 }
 
 /// Where a line of writing stands, and with what of it: by the codes for along and up, the latter under its own code.

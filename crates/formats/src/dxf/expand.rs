@@ -17,6 +17,7 @@ struct Outer {
     colour: [u8; 3],
     line_type: String,
     width: u32,
+    /// All in it is hidden: its layer is frozen, or it is invisible. A layer that is only off hides what is on it.
     hidden: bool,
     annotation: bool,
 }
@@ -65,12 +66,9 @@ impl Expansion<'_> {
         }
         // Entities on layer 0 of a block take the layer of the reference.
         let layer = if depth > 0 && raw.layer == "0" { outer.layer.clone() } else { raw.layer.clone() };
-        let of_layer = self
-            .tables
-            .layers
-            .get(&layer)
-            .cloned()
-            .unwrap_or_else(|| Layer { hidden: layer.eq_ignore_ascii_case("defpoints"), ..Layer::default() });
+        let unlisted = || Layer { off: layer.eq_ignore_ascii_case("defpoints"), ..Layer::default() };
+        let of_layer = self.tables.layers.get(&layer.to_lowercase()).cloned().unwrap_or_else(unlisted);
+        let gone = of_layer.frozen || raw.invisible || outer.hidden;
         let looks = Outer {
             colour: match raw.paint {
                 Paint::Is(c) => c,
@@ -83,7 +81,8 @@ impl Expansion<'_> {
                 Some(t) => t.to_owned(),
             },
             width: raw.width.unwrap_or(of_layer.width),
-            hidden: of_layer.hidden || outer.hidden,
+            // A reference passes on what hides all of it; what is drawn itself is hidden on a layer that is off as well.
+            hidden: gone || of_layer.off && !matches!(raw.shape, RawShape::Insert(_)),
             annotation: raw.annotation || outer.annotation,
             layer,
         };
@@ -130,7 +129,7 @@ impl Expansion<'_> {
     }
 
     fn insert(&mut self, insert: &Insert, transform: Affine, looks: &Outer, depth: usize) -> Result<(), ReadError> {
-        let Some(block) = self.tables.blocks.get(&insert.block) else { return Ok(()) };
+        let Some(block) = self.tables.blocks.get(&insert.block.to_lowercase()) else { return Ok(()) };
         if depth >= DEEPEST {
             self.drawing.refuse("INSERT", format!("the block “{}” holds itself.", insert.block));
             return Ok(());
@@ -141,7 +140,7 @@ impl Expansion<'_> {
             for column in 0..insert.columns {
                 let cell = Vec2::new(f64::from(column) * insert.pitch.0, f64::from(row) * insert.pitch.1);
                 let place = transform
-                    * insert.mirror
+                    * insert.plane
                     * Affine::translate(insert.at)
                     * turn
                     * Affine::translate(cell)

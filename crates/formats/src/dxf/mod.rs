@@ -24,7 +24,10 @@ pub(crate) struct Layer {
     pub(crate) colour: [u8; 3],
     pub(crate) line_type: String,
     pub(crate) width: u32,
-    pub(crate) hidden: bool,
+    /// What is on it is hidden.
+    pub(crate) off: bool,
+    /// So is all of a block that is put on it.
+    pub(crate) frozen: bool,
 }
 
 /// A block: a drawing within the drawing.
@@ -77,6 +80,12 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
         }
     }
     let Found { tables, mut drawing, drawn } = found;
+    if let n @ 1.. = drawn.tilted {
+        let them = if n == 1 { "1 entity lies".to_owned() } else { format!("{n} entities lie") };
+        drawing
+            .remarks
+            .push(format!("{them} in planes that are tilted or stand upright: they are drawn as seen from above, shorter than they are."));
+    }
     let (raw, skipped) = drawn.finish();
     if raw.is_empty()
         && let Some((line, what)) = pairs.damage.first()
@@ -112,7 +121,7 @@ impl Found {
             "TABLES" => each_record(pairs, |kind, groups, _| {
                 if kind == "LAYER" {
                     let (name, layer) = layer(groups);
-                    self.tables.layers.insert(name, layer);
+                    self.tables.layers.insert(name.to_lowercase(), layer);
                 }
             }),
             "BLOCKS" => self.blocks(pairs),
@@ -137,12 +146,12 @@ impl Found {
                 let begun = (text(2).unwrap_or("").to_owned(), (number(10), number(20)), Gathering::default());
                 // One that was not ended ends here.
                 if let Some((name, base, drawn)) = open.replace(begun) {
-                    self.tables.blocks.insert(name, Block { base, entities: drawn.finish().0 });
+                    self.tables.blocks.insert(name.to_lowercase(), Block { base, entities: drawn.finish().0 });
                 }
             }
             ("ENDBLK", _) => {
                 if let Some((name, base, drawn)) = open.take() {
-                    self.tables.blocks.insert(name, Block { base, entities: drawn.finish().0 });
+                    self.tables.blocks.insert(name.to_lowercase(), Block { base, entities: drawn.finish().0 });
                 }
             }
             (_, Some((_, _, drawn))) => drawn.take(kind, groups, line),
@@ -255,7 +264,7 @@ fn layer(groups: &Groups) -> (String, Layer) {
     let name = text(2).unwrap_or("0").to_owned();
     let colour = number(420).map_or_else(|| colour::indexed(index.unsigned_abs() as usize), colour::packed);
     let frozen = number(70).unwrap_or(0) & 1 == 1;
-    let hidden = index < 0 || frozen || number(290) == Some(0) || name.eq_ignore_ascii_case("defpoints");
+    let off = index < 0 || number(290) == Some(0) || name.eq_ignore_ascii_case("defpoints");
     let width = number(370).filter(|w| *w > 0).map_or(0, |w| w as u32 * 10);
-    (name, Layer { colour, line_type: entities::line_type(text(6).unwrap_or("")), width, hidden })
+    (name, Layer { colour, line_type: entities::line_type(text(6).unwrap_or("")), width, off, frozen })
 }

@@ -5,6 +5,8 @@ use boustrophe_core::geometry::{Bounds, Path, Point, Segment, fit_curves};
 use proptest::prelude::*;
 use std::fmt::Write;
 
+mod planes;
+
 /// A file from words: `kind code value code value ...`, one entity after `0`.
 fn file(header: &str, tables: &str, blocks: &str, entities: &str) -> String {
     let lines = |words: &str| words.split_whitespace().fold(String::new(), |all, w| all + w + "\n");

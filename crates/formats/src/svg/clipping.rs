@@ -1,6 +1,8 @@
 //! The `clip-path` of an element: the outlines of the `clipPath` that it names.
 
-use super::{Walk, path, shapes, transform_of};
+use super::Walk;
+use super::css::Looks;
+use super::shapes::Ruler;
 use crate::clipping;
 use boustrophe_core::drawing::Shape;
 use boustrophe_core::geometry::{Affine, Bounds, Clip, Curve, Vec2};
@@ -11,26 +13,26 @@ const DEEPEST: usize = 8;
 
 impl<'d> Walk<'_, 'd> {
     /// Cuts what an element drew, from entity `before` on, to what its clip path shows. Masks are not applied; that is said.
-    pub(super) fn cut_off(&mut self, node: &Node<'d, 'd>, transform: Affine, before: usize) {
+    pub(super) fn cut_off(&mut self, node: &Node<'d, 'd>, transform: Affine, looks: &Looks, before: usize) {
         if self.drawing.entities.len() == before {
             return;
         }
-        if self.sheet.property(node, "mask").is_some_and(|v| v != "none") {
+        if self.sheet.property(node, looks, "mask").is_some_and(|v| v != "none") {
             self.drawing.skip("mask");
         }
         for name in ["marker-start", "marker-mid", "marker-end"] {
-            if node.attribute(name).is_some_and(|v| v != "none") {
+            if self.sheet.property(node, looks, name).is_some_and(|v| v != "none") {
                 self.drawing.skip("marker");
             }
         }
-        for clip in self.clips(node, transform, before, 0) {
+        for clip in self.clips(node, transform, looks, before, 0) {
             clipping::cut(self.drawing, before, &clip);
         }
     }
 
     /// The clips of an element, its clip path's own among them.
-    fn clips(&mut self, node: &Node<'d, 'd>, transform: Affine, before: usize, depth: usize) -> Vec<Clip> {
-        let Some(value) = self.sheet.property(node, "clip-path").filter(|v| v != "none") else { return Vec::new() };
+    fn clips(&mut self, node: &Node<'d, 'd>, transform: Affine, looks: &Looks, before: usize, depth: usize) -> Vec<Clip> {
+        let Some(value) = self.sheet.property(node, looks, "clip-path").filter(|v| v != "none") else { return Vec::new() };
         let id = value.trim().strip_prefix("url(").and_then(|v| v.strip_suffix(')')).map(|v| v.trim_matches(['"', '\'', ' ']));
         let id = id.and_then(|v| v.strip_prefix('#'));
         let found =
@@ -40,11 +42,13 @@ impl<'d> Walk<'_, 'd> {
             return Vec::new();
         };
         let boxed = found.attribute("clipPathUnits") == Some("objectBoundingBox");
-        let place = if boxed { transform * self.box_of(transform, before) } else { transform } * transform_of(&found);
-        let mut curves = Vec::new();
-        outlines(self.document, &found, place, &mut curves, 0);
-        let mut clips = vec![clipping::clip(&curves)];
-        clips.extend(self.clips(&found, transform, before, depth + 1));
+        let place = if boxed { transform * self.box_of(transform, before) } else { transform };
+        let within = self.sheet.looks(&found, &Looks::default());
+        let Ok(own) = self.transform(&found, &within, depth) else { return Vec::new() };
+        let mut areas = Vec::new();
+        self.outlines(&found, place * own, &within, &mut areas, 0);
+        let mut clips = vec![clipping::clip_of(areas)];
+        clips.extend(self.clips(&found, transform, &within, before, depth + 1));
         clips
     }
 
@@ -57,45 +61,39 @@ impl<'d> Walk<'_, 'd> {
         let b = curves.flatten().map(|c| c.transformed(home).bounds()).fold(Bounds::EMPTY, Bounds::union);
         if b.is_empty() { Affine::IDENTITY } else { Affine::translate(b.min.to_vec2()) * Affine::scale_non_uniform(b.width(), b.height()) }
     }
-}
 
-/// Outlines of the shapes in a clip path, in the drawing's units.
-fn outlines<'d>(document: &'d roxmltree::Document<'d>, node: &Node<'d, 'd>, place: Affine, out: &mut Vec<Vec<Curve>>, depth: usize) {
-    if depth > DEEPEST {
-        return;
+    /// The areas of the shapes in a clip path, in the drawing's units, each with its rule.
+    fn outlines(&mut self, node: &Node<'d, 'd>, place: Affine, looks: &Looks, out: &mut Vec<(Vec<Vec<Curve>>, bool)>, depth: usize) {
+        for child in node.children().filter(Node::is_element) {
+            self.outlines_of(&child, place, looks, out, depth);
+        }
     }
-    for child in node.children().filter(Node::is_element) {
-        let place = place * transform_of(&child);
-        let subpaths = match child.tag_name().name() {
-            "path" => path::parse(child.attribute("d").unwrap_or("")).unwrap_or_default(),
-            name @ ("rect" | "circle" | "ellipse" | "polygon" | "polyline") => shapes::outline(&child, name),
+
+    fn outlines_of(&mut self, child: &Node<'d, 'd>, place: Affine, outer: &Looks, out: &mut Vec<(Vec<Vec<Curve>>, bool)>, depth: usize) {
+        let looks = self.sheet.looks(child, outer);
+        if depth > DEEPEST || looks.gone || looks.hidden {
+            return;
+        }
+        let Ok(own) = self.transform(child, &looks, depth) else { return };
+        let place = place * own;
+        match child.tag_name().name() {
+            name @ ("path" | "rect" | "circle" | "ellipse" | "polygon" | "polyline") => {
+                let subpaths = (Ruler { sheet: self.sheet, looks: &looks }).subpaths(child, name).unwrap_or_default();
+                let curves = subpaths.into_iter().map(|(curves, _)| curves.iter().map(|c| c.transformed(place)).collect()).collect();
+                out.push((curves, looks.clip_winding));
+            }
             "use" => {
                 let href = child.attributes().find(|a| a.name() == "href").and_then(|a| a.value().strip_prefix('#'));
-                let target = href.and_then(|id| document.descendants().find(|n| n.attribute("id") == Some(id)));
+                let target = href.and_then(|id| self.document.descendants().find(|n| n.attribute("id") == Some(id)));
                 if let Some(target) = target.filter(|t| t.is_element()) {
-                    let shift = Affine::translate(Vec2::new(shapes::length(&child, "x"), shapes::length(&child, "y")));
-                    outlines_of(document, &target, place * shift, out, depth + 1);
+                    let ruler = Ruler { sheet: self.sheet, looks: &looks };
+                    let shift = Affine::translate(Vec2::new(ruler.length(child, "x"), ruler.length(child, "y")));
+                    self.outlines_of(&target, place * shift, &looks, out, depth + 1);
                 }
-                continue;
             }
-            "g" => {
-                outlines(document, &child, place, out, depth + 1);
-                continue;
-            }
-            _ => continue,
-        };
-        out.extend(subpaths.into_iter().map(|(curves, _)| curves.iter().map(|c| c.transformed(place)).collect()));
+            "g" => self.outlines(child, place, &looks, out, depth + 1),
+            "text" => self.drawing.skip("letters as a clip"),
+            _ => {}
+        }
     }
-}
-
-/// The outlines of one element that a clip path refers to.
-fn outlines_of<'d>(document: &'d roxmltree::Document<'d>, target: &Node<'d, 'd>, place: Affine, out: &mut Vec<Vec<Curve>>, depth: usize) {
-    let place = place * transform_of(target);
-    let subpaths = match target.tag_name().name() {
-        "path" => path::parse(target.attribute("d").unwrap_or("")).unwrap_or_default(),
-        name @ ("rect" | "circle" | "ellipse" | "polygon" | "polyline") => shapes::outline(target, name),
-        "g" => return outlines(document, target, place, out, depth + 1),
-        _ => return,
-    };
-    out.extend(subpaths.into_iter().map(|(curves, _)| curves.iter().map(|c| c.transformed(place)).collect()));
 }

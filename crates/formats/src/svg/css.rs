@@ -1,21 +1,31 @@
 //! Looks: presentation attributes, style attributes and style sheets, inherited downward.
 
-use super::style;
+use super::selected::Selected;
+use super::style::{self, Declaration, Parts};
 use roxmltree::{Document, Node};
-use simplecss::{AttributeOperator, Element, PseudoClass, StyleSheet};
+use simplecss::Selector;
+use std::collections::{BTreeMap, BTreeSet};
+use std::rc::Rc;
 use std::str::FromStr;
 use svgtypes::{Color, Paint};
 
 /// What an element is drawn with.
 #[derive(Clone, Debug)]
 pub(super) struct Looks {
+    /// The line that shows, and the fill; what is transparent or has no width shows none.
     pub(super) stroke: Option<[u8; 3]>,
     pub(super) fill: Option<[u8; 3]>,
+    /// As they are said, before anything makes them transparent.
+    said: Said,
+    /// Names of the gradients and patterns of the file.
+    pub(super) servers: Rc<BTreeSet<String>>,
+    /// `--name` and what it stands for.
+    variables: Rc<BTreeMap<String, String>>,
     pub(super) dashes: String,
     /// Width of the line in user units; 0 where it is not given.
     pub(super) width: f64,
     pub(super) layer: String,
-    /// `visibility: hidden`: there, but not shown.
+    /// `visibility: hidden` or `opacity: 0`: there, but not shown.
     pub(super) hidden: bool,
     /// `display: none`: not there.
     pub(super) gone: bool,
@@ -24,15 +34,35 @@ pub(super) struct Looks {
     pub(super) lettering: bool,
     /// `fill-rule: nonzero`, which is the rule unless said otherwise.
     pub(super) winding: bool,
+    /// `clip-rule`, likewise.
+    pub(super) clip_winding: bool,
     /// `color`, which `currentColor` stands for.
     pub(super) color: [u8; 3],
 }
 
+/// What inherited properties say of line and fill.
+#[derive(Clone, Copy, Debug)]
+struct Said {
+    stroke: Option<[u8; 3]>,
+    fill: Option<[u8; 3]>,
+    stroke_shows: bool,
+    fill_shows: bool,
+    has_width: bool,
+    visible: bool,
+    /// Nothing within something that is wholly transparent shows.
+    opaque: bool,
+}
+
 impl Default for Looks {
     fn default() -> Self {
+        let fill = Some([0, 0, 0]);
+        let said = Said { stroke: None, fill, stroke_shows: true, fill_shows: true, has_width: true, visible: true, opaque: true };
         Self {
             stroke: None,
-            fill: Some([0, 0, 0]),
+            fill,
+            said,
+            servers: Rc::default(),
+            variables: Rc::default(),
             dashes: String::new(),
             width: 0.0,
             layer: String::new(),
@@ -41,6 +71,7 @@ impl Default for Looks {
             font_size: 16.0,
             lettering: false,
             winding: true,
+            clip_winding: true,
             color: [0, 0, 0],
         }
     }
@@ -58,11 +89,19 @@ impl Looks {
         self
     }
 
+    /// Those of a file's root.
+    pub(super) fn of(document: &Document) -> Self {
+        let serves =
+            |n: &Node| matches!(n.tag_name().name(), "linearGradient" | "radialGradient" | "pattern" | "meshgradient" | "solidcolor");
+        let servers = document.descendants().filter(serves).filter_map(|n| n.attribute("id")).map(str::to_owned).collect();
+        Self { servers: Rc::new(servers), ..Self::default() }
+    }
+
     fn set(&mut self, name: &str, value: &str) {
         let value = value.trim();
         match name {
-            "stroke" => self.stroke = self.paint(value, self.stroke),
-            "fill" => self.fill = self.paint(value, self.fill),
+            "stroke" => self.said.stroke = self.paint(value, self.said.stroke),
+            "fill" => self.said.fill = self.paint(value, self.said.fill),
             "color" => {
                 if let Ok(c) = Color::from_str(value) {
                     self.color = [c.red, c.green, c.blue];
@@ -74,14 +113,17 @@ impl Looks {
             }
             "stroke-width" => {
                 if let Ok(l) = svgtypes::Length::from_str(value) {
-                    self.width = if l.number.is_finite() && l.number > 0.0 { l.number * in_pixels(l.unit) } else { 0.0 };
+                    self.width = if l.number.is_finite() && l.number > 0.0 { by_font(l, self.font_size) } else { 0.0 };
+                    self.said.has_width = l.number != 0.0;
                 }
             }
             "fill-rule" => self.winding = value != "evenodd",
-            "visibility" => self.hidden = matches!(value, "hidden" | "collapse"),
+            "clip-rule" => self.clip_winding = value != "evenodd",
+            "visibility" => self.said.visible = !matches!(value, "hidden" | "collapse"),
             "display" => self.gone = value == "none",
-            "stroke-opacity" if is_zero(value) => self.stroke = None,
-            "fill-opacity" if is_zero(value) => self.fill = None,
+            "stroke-opacity" => self.said.stroke_shows = !is_zero(value),
+            "fill-opacity" => self.said.fill_shows = !is_zero(value),
+            "opacity" => self.said.opaque &= !is_zero(value),
             "font-size" => self.font_size = self.font(value).unwrap_or(self.font_size),
             // The short form: the size is what has a unit, perhaps with a line's height behind it.
             "font" => {
@@ -92,6 +134,19 @@ impl Looks {
             }
             _ => {}
         }
+    }
+
+    /// What shows of what is said.
+    fn settled(mut self) -> Self {
+        let Said { stroke, fill, stroke_shows, fill_shows, has_width, visible, opaque } = self.said;
+        self.fill = fill.filter(|_| fill_shows);
+        self.stroke = stroke.filter(|_| stroke_shows && has_width);
+        self.hidden = !visible || !opaque;
+        // A line that does not show is there all the same, where nothing else of the shape is.
+        if self.fill.is_none() && self.stroke.is_none() && (stroke.is_some() || fill.is_some()) {
+            (self.fill, self.stroke, self.hidden) = (fill, stroke, true);
+        }
+        self
     }
 
     /// The size of a font in user units.
@@ -106,7 +161,13 @@ impl Looks {
             Ok(Paint::None) => None,
             Ok(Paint::Color(c)) => (c.alpha > 0).then_some([c.red, c.green, c.blue]),
             Ok(Paint::CurrentColor) => Some(self.color),
-            Ok(Paint::FuncIRI(_, _)) => Some([128, 128, 128]),
+            Ok(Paint::FuncIRI(id, otherwise)) => match otherwise {
+                _ if self.servers.contains(id) => Some([128, 128, 128]),
+                Some(svgtypes::PaintFallback::CurrentColor) => Some(self.color),
+                Some(svgtypes::PaintFallback::Color(c)) => Some([c.red, c.green, c.blue]),
+                // What is painted with something that is not there is not painted.
+                Some(svgtypes::PaintFallback::None) | None => None,
+            },
             Ok(_) | Err(_) => now,
         }
     }
@@ -137,16 +198,17 @@ pub(super) fn by_font(length: svgtypes::Length, font: f64) -> f64 {
 }
 
 fn is_zero(value: &str) -> bool {
-    value.trim_end_matches('%').parse::<f64>().is_ok_and(|v| v == 0.0)
+    value.trim_end_matches('%').parse::<f64>().is_ok_and(|v| v <= 0.0)
 }
 
-/// What tells looks.
-const LOOKS: [&str; 12] = [
+/// What tells looks, what all others stand on first.
+const LOOKS: [&str; 14] = [
     "color",
-    "display",
-    "visibility",
     "font",
     "font-size",
+    "display",
+    "visibility",
+    "opacity",
     "stroke",
     "fill",
     "stroke-dasharray",
@@ -154,73 +216,180 @@ const LOOKS: [&str; 12] = [
     "stroke-opacity",
     "fill-opacity",
     "fill-rule",
+    "clip-rule",
 ];
-/// What else is asked of an element.
-const OWN: [&str; 4] = ["clip-path", "mask", "text-anchor", "dominant-baseline"];
+/// Those that what lies within has as well, unless it says otherwise.
+const INHERITED: [&str; 12] = [
+    "color",
+    "font",
+    "font-size",
+    "visibility",
+    "stroke",
+    "fill",
+    "stroke-dasharray",
+    "stroke-width",
+    "stroke-opacity",
+    "fill-opacity",
+    "fill-rule",
+    "clip-rule",
+];
+
+/// What tells where things are and how large, besides attributes of other names.
+const GEOMETRY: [&str; 15] =
+    ["x", "y", "width", "height", "cx", "cy", "r", "rx", "ry", "d", "transform", "transform-origin", "translate", "rotate", "scale"];
+
+/// A rule of a style sheet.
+struct Rule<'a> {
+    selector: Selector<'a>,
+    declarations: Vec<Declaration<'a>>,
+}
 
 /// All style sheets of the file.
 pub(super) struct Sheet<'a> {
-    sheet: StyleSheet<'a>,
+    /// The weaker first.
+    rules: Vec<Rule<'a>>,
+    /// Some say where and how large things are.
+    geometric: bool,
+    /// Selectors that are not understood.
+    unread: Vec<&'a str>,
 }
 
 impl<'a> Sheet<'a> {
-    /// The texts of a file's style sheets, as they are read.
-    pub(super) fn texts(document: &Document) -> Vec<String> {
+    /// The style sheets of a file in their parts.
+    pub(super) fn parts(document: &Document) -> Vec<Parts> {
         let nodes = document.descendants().filter(|n| n.tag_name().name() == "style");
-        nodes.flat_map(|n| n.children()).filter_map(|c| c.text()).map(|text| style::plain(text, &[&LOOKS[..], &OWN].concat())).collect()
-    }
-    pub(super) fn of(texts: &'a [String]) -> Self {
-        let mut sheet = StyleSheet::new();
-        texts.iter().for_each(|text| sheet.parse_more(text));
-        Self { sheet }
+        let for_screens = |n: &Node| n.attribute("media").is_none_or(|m| !m.contains("print"));
+        nodes.filter(for_screens).flat_map(|n| n.children()).filter_map(|c| c.text()).map(Parts::of).collect()
     }
 
-    /// One property of the element itself: its style attribute, then sheets, then the attribute.
-    pub(super) fn property(&self, node: &Node, name: &str) -> Option<String> {
-        let styled = || style::declarations(node.attribute("style")?).filter(|d| d.0 == name).last().map(|d| d.1.to_owned());
-        let in_sheet = || {
-            let rules = self.sheet.rules.iter().filter(|r| r.selector.matches(&Selected(*node)));
-            rules.flat_map(|r| &r.declarations).rfind(|d| d.name == name).map(|d| d.value.to_owned())
-        };
-        styled().or_else(in_sheet).or_else(|| node.attribute(name).map(str::to_owned))
-    }
-
-    /// The element's looks: inherited, then attributes, then sheets, then its style attribute.
-    pub(super) fn looks(&self, node: &Node, outer: &Looks) -> Looks {
-        let mut looks = outer.clone();
-        for name in LOOKS {
-            if let Some(value) = node.attribute(name) {
-                looks.set(name, value);
+    pub(super) fn of(parts: &'a [Parts]) -> Self {
+        let mut sheet = Self { rules: Vec::new(), geometric: false, unread: Vec::new() };
+        for (selector, block) in parts.iter().flat_map(|p| &p.rules) {
+            match Selector::parse(selector).filter(|_| !selector.is_empty()) {
+                Some(read) => sheet.rules.push(Rule { selector: read, declarations: style::declarations(block).collect() }),
+                None => sheet.unread.push(selector),
             }
         }
-        for rule in self.sheet.rules.iter().filter(|r| r.selector.matches(&Selected(*node))) {
-            rule.declarations.iter().for_each(|d| looks.set(d.name, d.value));
+        // Where two are as strong the later counts: the sort keeps their order.
+        sheet.rules.sort_by_key(|r| r.selector.specificity());
+        sheet.geometric = sheet.rules.iter().flat_map(|r| &r.declarations).any(|d| GEOMETRY.contains(&d.name));
+        sheet
+    }
+
+    /// What of the looks cannot be told: rules that are not understood, sheets that are not there.
+    pub(super) fn untold(&self, parts: &[Parts], document: &Document) -> Vec<String> {
+        let listed = |what: &[&str]| {
+            let more = if what.len() > 3 { format!(" and {} more", what.len() - 3) } else { String::new() };
+            what.iter().take(3).map(|w| format!("“{}”", w.chars().take(60).collect::<String>())).collect::<Vec<_>>().join(", ") + &more
+        };
+        let mut out = Vec::new();
+        if !self.unread.is_empty() {
+            out.push(format!(
+                "style rules are not followed: {}. What they are for may look otherwise than in a browser.",
+                listed(&self.unread)
+            ));
         }
-        if let Some(style) = node.attribute("style") {
-            style::declarations(style).for_each(|(name, value)| looks.set(name, value));
+        let conditions: Vec<&str> = parts.iter().flat_map(|p| &p.conditions).map(String::as_str).collect();
+        if !conditions.is_empty() {
+            out.push(format!("style rules for some screens only are left out: {}.", listed(&conditions)));
+        }
+        let linked = |n: Node<'_, '_>| {
+            let link = n.tag_name().name() == "link" && n.attribute("rel") == Some("stylesheet");
+            link.then(|| n.attribute("href").unwrap_or("?").to_owned())
+        };
+        let named = |n: Node<'_, '_>| n.pi().filter(|p| p.target == "xml-stylesheet").map(|p| href(p.value.unwrap_or("")));
+        let mut outside: Vec<String> = document.root().descendants().filter_map(|n| linked(n).or_else(|| named(n))).collect();
+        outside.extend(parts.iter().flat_map(|p| p.outside.iter().cloned()));
+        if !outside.is_empty() {
+            let outside: Vec<&str> = outside.iter().map(String::as_str).collect();
+            out.push(format!(
+                "style sheets outside of the file are not read: {}. Colours and lines that they would change are as without them; embed them for those.",
+                listed(&outside)
+            ));
+        }
+        out
+    }
+
+    /// What is said of an element in its own attribute, sheets and style attribute, the weaker first; attributes only of `names`.
+    fn declared<'n>(&'n self, node: &Node<'n, '_>, names: &[&'n str]) -> Vec<(&'n str, &'n str)> {
+        let mut all: Vec<(&str, &str)> = names.iter().filter_map(|n| Some((*n, node.attribute(*n)?))).collect();
+        let rules: Vec<&Declaration> =
+            self.rules.iter().filter(|r| r.selector.matches(&Selected(*node))).flat_map(|r| &r.declarations).collect();
+        let own: Vec<Declaration> = node.attribute("style").map(|s| style::declarations(s).collect()).unwrap_or_default();
+        for important in [false, true] {
+            all.extend(rules.iter().filter(|d| d.important == important).map(|d| (d.name, d.value)));
+            all.extend(own.iter().filter(|d| d.important == important).map(|d| (d.name, d.value)));
+        }
+        all
+    }
+
+    /// One property of the element itself, `None` where nothing is said of it.
+    pub(super) fn property(&self, node: &Node, looks: &Looks, name: &str) -> Option<String> {
+        let all = self.declared(node, &[name]);
+        all.iter().rev().filter(|d| d.0 == name).find_map(|d| looks.meant(d.1))
+    }
+
+    /// What says where an element is or how large; attributes do, and in newer files style sheets.
+    pub(super) fn geometry(&self, node: &Node, looks: &Looks, name: &str) -> Option<String> {
+        let styled = || node.attribute("style").is_some_and(|s| GEOMETRY.iter().any(|g| s.contains(g)));
+        if self.geometric || styled() { self.property(node, looks, name) } else { node.attribute(name).map(str::to_owned) }
+    }
+
+    /// The element's looks: inherited, then attributes, then sheets, then its style attribute, then what is marked as important.
+    pub(super) fn looks(&self, node: &Node, outer: &Looks) -> Looks {
+        let mut looks = outer.clone();
+        let all = self.declared(node, &LOOKS);
+        let mut variables = all.iter().filter(|d| d.0.starts_with("--")).peekable();
+        if variables.peek().is_some() {
+            let known = Rc::make_mut(&mut looks.variables);
+            variables.for_each(|d| drop(known.insert(d.0.into(), d.1.into())));
+        }
+        // Of each property the strongest that means something, those first that others go by.
+        for name in LOOKS {
+            let said = all.iter().rev().filter(|d| d.0 == name).find_map(|d| looks.meant(d.1));
+            let Some(value) = said else { continue };
+            match value.trim() {
+                "inherit" => looks.take(name, outer),
+                "unset" | "revert" if INHERITED.contains(&name) => looks.take(name, outer),
+                "initial" | "unset" | "revert" => looks.take(name, &Looks::default()),
+                value => looks.set(name, value),
+            }
         }
         let marked = |name: &str| node.attribute(name).is_some_and(|v| v.to_ascii_lowercase().contains("lettering"));
         looks.lettering |= marked("class") || marked("id");
-        looks
+        looks.settled()
     }
 }
 
-struct Selected<'a, 'd>(Node<'a, 'd>);
+/// What `href` says in a processing instruction.
+fn href(value: &str) -> String {
+    let behind = value.split_once("href=").map_or("", |(_, b)| b);
+    behind.trim_start_matches(['"', '\'']).split(['"', '\'']).next().unwrap_or("").to_owned()
+}
 
-impl Element for Selected<'_, '_> {
-    fn parent_element(&self) -> Option<Self> {
-        self.0.parent_element().map(Selected)
+impl Looks {
+    /// A value with its variables; `None` where they stand for nothing: then it counts as not said.
+    fn meant(&self, value: &str) -> Option<String> {
+        style::substituted(value, &|name| self.variables.get(name).cloned(), 0)
     }
-    fn prev_sibling_element(&self) -> Option<Self> {
-        self.0.prev_sibling_element().map(Selected)
-    }
-    fn has_local_name(&self, name: &str) -> bool {
-        self.0.tag_name().name() == name
-    }
-    fn attribute_matches(&self, name: &str, operator: AttributeOperator<'_>) -> bool {
-        self.0.attribute(name).is_some_and(|v| operator.matches(v))
-    }
-    fn pseudo_class_matches(&self, class: PseudoClass<'_>) -> bool {
-        class == PseudoClass::FirstChild && self.prev_sibling_element().is_none()
+
+    /// Takes one property over.
+    fn take(&mut self, name: &str, from: &Self) {
+        match name {
+            "color" => self.color = from.color,
+            "font" | "font-size" => self.font_size = from.font_size,
+            "display" => self.gone = from.gone,
+            "visibility" => self.said.visible = from.said.visible,
+            "opacity" => {}
+            "stroke" => self.said.stroke = from.said.stroke,
+            "fill" => self.said.fill = from.said.fill,
+            "stroke-dasharray" => self.dashes.clone_from(&from.dashes),
+            "stroke-width" => (self.width, self.said.has_width) = (from.width, from.said.has_width),
+            "stroke-opacity" => self.said.stroke_shows = from.said.stroke_shows,
+            "fill-opacity" => self.said.fill_shows = from.said.fill_shows,
+            "fill-rule" => self.winding = from.winding,
+            "clip-rule" => self.clip_winding = from.clip_winding,
+            _ => {}
+        }
     }
 }

@@ -1,7 +1,8 @@
 //! Pictures in a drawing: `image` elements that bring their data along.
 
+use super::Walk;
 use super::css::Looks;
-use super::{Walk, shapes};
+use super::shapes::Ruler;
 use crate::bitmap;
 use base64::Engine;
 use boustrophe_core::drawing::{Entity, Nature, Picture, Shape, Style};
@@ -37,14 +38,15 @@ impl Walk<'_, '_> {
         };
         let (w, h) = (bitmap.width as f64, bitmap.height as f64);
         // Without a size of its own it is as large as its pixels; one side given brings the other along.
-        let given = |name: &str| node.attribute(name).map(|_| shapes::length(node, name)).filter(|v| *v > 0.0);
+        let ruler = Ruler { sheet: self.sheet, looks };
+        let given = |name: &str| ruler.given(node, name).filter(|v| *v > 0.0);
         let (width, height) = match (given("width"), given("height")) {
             (Some(a), Some(b)) => (a, b),
             (Some(a), None) => (a, a * h / w),
             (None, Some(b)) => (b * w / h, b),
             (None, None) => (w, h),
         };
-        let at = Vec2::new(shapes::length(node, "x"), shapes::length(node, "y"));
+        let at = Vec2::new(ruler.length(node, "x"), ruler.length(node, "y"));
         let fit = node.attribute("preserveAspectRatio").unwrap_or("");
         let (scale_x, scale_y) = (width / w, height / h);
         let (sx, sy) = if fit.starts_with("none") {

@@ -2,23 +2,27 @@
 
 mod clipping;
 mod css;
+mod encoding;
 mod image;
 mod page;
 mod path;
+mod selected;
 mod shapes;
 mod style;
 #[cfg(test)]
 mod tests;
 mod text;
+mod transform;
 mod write;
 
 pub use write::{WriteCopy, WriteGroup, path_data, write, write_copies};
 
 use crate::{MOST_ENTITIES, ReadError};
 use boustrophe_core::drawing::{Drawing, Entity, Shape, Style};
-use boustrophe_core::geometry::{Affine, Bounds, Curve, Vec2};
+use boustrophe_core::geometry::{Affine, Bounds, Curve, Point, Vec2};
 use css::Looks;
 use roxmltree::{Document, Node, ParsingOptions};
+use shapes::Ruler;
 
 /// Elements within elements, references followed, at most this deep.
 const DEEPEST: usize = 64;
@@ -56,12 +60,9 @@ const SILENT: [&str; 20] = [
 /// Reads an SVG file. y points up in the drawing; its lower left corner is the page's.
 pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
     let broken = |line: usize, what: String| ReadError::Broken { file: file.into(), line, what };
-    let text = std::str::from_utf8(bytes).map_err(|e| {
-        let line = bytes[..e.valid_up_to()].iter().filter(|b| **b == b'\n').count() + 1;
-        broken(line, "this is not text in UTF-8. Save the SVG again, uncompressed.".into())
-    })?;
+    let text = encoding::text(bytes).map_err(|(line, what)| broken(line, what))?;
     let options = ParsingOptions { allow_dtd: true, nodes_limit: MOST_NODES, ..ParsingOptions::default() };
-    let document = Document::parse_with_options(text, options).map_err(|e| {
+    let document = Document::parse_with_options(&text, options).map_err(|e| {
         let line = e.pos().row as usize;
         broken(line, format!("the XML is damaged: {}. Save the drawing again.", e.to_string().chars().take(160).collect::<String>()))
     })?;
@@ -71,19 +72,21 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
     }
     let page = page::Page::of(&root);
     let mut drawing = Drawing::new(file, page.units);
-    let styles = css::Sheet::texts(&document);
-    let sheet = css::Sheet::of(&styles);
+    let parts = css::Sheet::parts(&document);
+    let sheet = css::Sheet::of(&parts);
+    drawing.remarks.extend(sheet.untold(&parts, &document));
     let mut walk = Walk {
         drawing: &mut drawing,
         sheet: &sheet,
         document: &document,
         visited: 0,
+        measuring: 0,
         lettered: 0,
         compounds: 0,
         page: page.area,
         mm: page.mm,
     };
-    let looks = sheet.looks(&root, &Looks::default());
+    let looks = sheet.looks(&root, &Looks::of(&document));
     walk.children(&root, page.transform, &looks, 0)?;
     let lettered = walk.lettered;
     if lettered > 0 {
@@ -98,6 +101,8 @@ struct Walk<'a, 'd> {
     sheet: &'a css::Sheet<'d>,
     document: &'d Document<'d>,
     visited: usize,
+    /// What is drawn is only measured, so many deep.
+    measuring: usize,
     /// Texts that were set in our own face.
     lettered: usize,
     /// Elements with outlines so far.
@@ -135,17 +140,25 @@ impl<'d> Walk<'_, 'd> {
         if looks.gone {
             return Ok(());
         }
-        let transform = transform * transform_of(node);
+        if self.needs_more(node) {
+            return Ok(());
+        }
+        let transform = transform * self.transform(node, &looks, depth)?;
         let before = self.drawing.entities.len();
         self.drawn(node, name, transform, &looks, depth)?;
-        self.cut_off(node, transform, before);
+        self.cut_off(node, transform, &looks, before);
         Ok(())
     }
 
     fn drawn(&mut self, node: &Node<'d, 'd>, name: &str, transform: Affine, looks: &Looks, depth: usize) -> Result<(), ReadError> {
         match name {
-            "g" | "a" | "switch" => self.children(node, transform, &looks.clone().in_group(node), depth),
-            "svg" => self.children(node, transform * page::nested(node), looks, depth),
+            "g" | "a" => self.children(node, transform, &looks.clone().in_group(node), depth),
+            "switch" => {
+                // The first that asks for nothing that is not there.
+                let first = node.children().find(|c| c.is_element() && !SILENT.contains(&c.tag_name().name()) && !self.needs_more(c));
+                first.map_or(Ok(()), |child| self.element(&child, transform, &looks.clone().in_group(node), depth + 1))
+            }
+            "svg" => self.viewport(node, None, transform, looks, depth),
             "use" => self.reference(node, transform, looks, depth),
             "text" => {
                 self.text(node, transform, looks);
@@ -173,27 +186,54 @@ impl<'d> Walk<'_, 'd> {
             self.drawing.skip("use of something that is not in the file");
             return Ok(());
         };
-        let transform = transform * Affine::translate(Vec2::new(shapes::length(node, "x"), shapes::length(node, "y")));
+        let ruler = Ruler { sheet: self.sheet, looks };
+        let transform = transform * Affine::translate(Vec2::new(ruler.length(node, "x"), ruler.length(node, "y")));
         let before = self.drawing.read;
-        if target.tag_name().name() == "symbol" {
-            self.children(&target, transform * page::symbol(node, &target), looks, depth)?;
-        } else {
-            self.element(&target, transform, looks, depth + 1)?;
+        match target.tag_name().name() {
+            "symbol" | "svg" => {
+                let looks = self.sheet.looks(&target, looks);
+                self.viewport(&target, Some(node), transform, &looks, depth)?;
+            }
+            _ => self.element(&target, transform, looks, depth + 1)?,
         }
         // However much it draws, a reference counts once.
         self.drawing.read = before + usize::from(self.drawing.read > before);
         Ok(())
     }
 
+    /// What lies in an svg element or a symbol; what goes beyond its viewport is cut off where it does not show.
+    fn viewport(
+        &mut self,
+        node: &Node<'d, 'd>,
+        user: Option<&Node<'d, 'd>>,
+        transform: Affine,
+        looks: &Looks,
+        depth: usize,
+    ) -> Result<(), ReadError> {
+        let viewport = page::viewport(node, user, Ruler { sheet: self.sheet, looks });
+        let before = self.drawing.entities.len();
+        self.children(node, transform * viewport.place, looks, depth)?;
+        if let Some(b) = viewport.shows {
+            // What lies on the edge itself shows.
+            let b = b.grown(1e-6 * b.width().max(b.height()));
+            let corners = [b.min, Point::new(b.max.x, b.min.y), b.max, Point::new(b.min.x, b.max.y)].map(|p| transform * p);
+            let edge: Vec<Curve> = (0..4).map(|i| Curve::Line(corners[i], corners[(i + 1) % 4])).collect();
+            crate::clipping::cut(self.drawing, before, &crate::clipping::clip([&edge]));
+        }
+        Ok(())
+    }
+
+    /// True for what is drawn only where there is more than we have: extensions, another language.
+    fn needs_more(&self, node: &Node) -> bool {
+        let languages = node.attribute("systemLanguage").map(|l| l.split(',').map(str::trim).any(|l| l == "en" || l.starts_with("en-")));
+        node.attribute("requiredExtensions").is_some_and(|e| !e.trim().is_empty()) || languages == Some(false)
+    }
+
     fn shape(&mut self, node: &Node, name: &str, transform: Affine, looks: &Looks) {
         if looks.fill.is_none() && looks.stroke.is_none() {
             return self.drawing.skip(&format!("{name} without line or fill"));
         }
-        let found = match name {
-            "path" => path::parse(node.attribute("d").unwrap_or("")),
-            _ => Ok(shapes::outline(node, name)),
-        };
-        let subpaths = match found {
+        let subpaths = match (Ruler { sheet: self.sheet, looks }).subpaths(node, name) {
             Ok(subpaths) => subpaths,
             Err(what) => {
                 let line = self.line(node);
@@ -269,10 +309,4 @@ impl<'d> Walk<'_, 'd> {
     fn line(&self, node: &Node) -> u32 {
         self.document.text_pos_at(node.range().start).row
     }
-}
-
-/// The element's own transform.
-fn transform_of(node: &Node) -> Affine {
-    let parsed = node.attribute("transform").and_then(|t| t.parse::<svgtypes::Transform>().ok());
-    parsed.map_or(Affine::IDENTITY, |t| Affine::new([t.a, t.b, t.c, t.d, t.e, t.f]))
 }

@@ -1,5 +1,6 @@
 //! Size of the page and of what is nested in it: width, height, viewBox, preserveAspectRatio.
 
+use super::shapes::Ruler;
 use boustrophe_core::drawing::{FileUnits, Unit};
 use boustrophe_core::geometry::{Affine, Bounds, Point, Vec2};
 use roxmltree::Node;
@@ -51,27 +52,32 @@ impl Page {
     }
 }
 
-/// Where the children of a nested svg element lie.
-pub(super) fn nested(node: &Node) -> Affine {
-    let at = Affine::translate(Vec2::new(super::shapes::length(node, "x"), super::shapes::length(node, "y")));
-    match (view_box(node), extent(node, "width"), extent(node, "height")) {
-        (Some(v), w, h) => at * fitted(node, v, pixels(w).unwrap_or(v.w), pixels(h).unwrap_or(v.h)),
+/// A viewport within the page: where its children lie, and what of them it shows.
+pub(super) struct Viewport {
+    pub(super) place: Affine,
+    /// In the units around it; `None` where what goes beyond shows too, or it has no size.
+    pub(super) shows: Option<Bounds>,
+}
+
+/// Where the children of a nested svg element lie, or of a symbol or svg that `user` shows.
+pub(super) fn viewport(node: &Node, user: Option<&Node>, ruler: Ruler) -> Viewport {
+    let symbol = node.tag_name().name() == "symbol";
+    let (x, y) = if symbol { (0.0, 0.0) } else { (ruler.length(node, "x"), ruler.length(node, "y")) };
+    let view = view_box(node);
+    let of = |n: &Node, name: &str| ruler.given(n, name).filter(|l| *l > 0.0);
+    // Without a size it is as large as what is around it, and of that its viewBox tells more than an unknown page.
+    let size = |name: &str, own: Option<f64>| {
+        user.and_then(|u| of(u, name)).or_else(|| of(node, name)).or_else(|| ruler.around(user.unwrap_or(node), name)).or(own)
+    };
+    let (w, h) = (size("width", view.map(|v| v.w)), size("height", view.map(|v| v.h)));
+    let at = Affine::translate(Vec2::new(x, y));
+    let place = match (view, w, h) {
+        (Some(v), Some(w), Some(h)) => at * fitted(node, v, w, h),
         _ => at,
-    }
-}
-
-/// Where the children of a symbol lie when a use element shows it.
-pub(super) fn symbol(user: &Node, symbol: &Node) -> Affine {
-    let Some(v) = view_box(symbol) else { return Affine::IDENTITY };
-    let size = |name| pixels(extent(user, name)).or(pixels(extent(symbol, name)));
-    fitted(symbol, v, size("width").unwrap_or(v.w), size("height").unwrap_or(v.h))
-}
-
-fn pixels(e: Option<Extent>) -> Option<f64> {
-    match e? {
-        Extent::Pixels(p) => Some(p),
-        Extent::Mm(mm) => Some(mm / 25.4 * PIXELS),
-    }
+    };
+    let open = ruler.sheet.property(node, ruler.looks, "overflow").is_some_and(|o| matches!(o.trim(), "visible" | "auto"));
+    let shows = w.zip(h).filter(|_| !open).map(|(w, h)| Bounds { min: Point::new(x, y), max: Point::new(x + w, y + h) });
+    Viewport { place, shows }
 }
 
 fn view_box(node: &Node) -> Option<ViewBox> {
@@ -91,7 +97,10 @@ fn extent(node: &Node, name: &str) -> Option<Extent> {
         LengthUnit::Pt => Some(Extent::Mm(n * 25.4 / 72.0)),
         LengthUnit::Pc => Some(Extent::Mm(n * 25.4 / 6.0)),
         LengthUnit::None | LengthUnit::Px => Some(Extent::Pixels(n)),
-        LengthUnit::Em | LengthUnit::Ex | LengthUnit::Percent => None,
+        // A font is 16 pixels until something says otherwise.
+        LengthUnit::Em => Some(Extent::Pixels(16.0 * n)),
+        LengthUnit::Ex => Some(Extent::Pixels(8.0 * n)),
+        LengthUnit::Percent => None,
     }
 }
 

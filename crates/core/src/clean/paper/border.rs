@@ -2,7 +2,7 @@
 
 use super::writing::Line;
 use super::{Contour, Kind, Plan, TOUCH, rectangle, squared};
-use crate::geometry::{Bounds, Path, Segment};
+use crate::geometry::{Bounds, Path, Point, Segment};
 use std::sync::Arc;
 
 /// Ratios of the long to the short side of drawing paper: the ISO series, and the three American formats.
@@ -23,7 +23,9 @@ const MARK: f64 = 3.0;
 const LETTERS: f64 = 25.0;
 
 /// The borders with the frames just inside them, by the writing in them. `letters` is how high most of it is.
-pub(super) fn found(contours: &[Arc<Contour>], pages: &[Bounds], lines: &[Line], letters: f64) -> Vec<usize> {
+///
+/// `left_out` are the boxes of what is reference already.
+pub(super) fn found(contours: &[Arc<Contour>], pages: &[Bounds], left_out: &[Bounds], lines: &[Line], letters: f64) -> Vec<usize> {
     let boxes: Vec<usize> = (0..contours.len()).filter(|i| rectangle(&contours[*i].path) || ring(&contours[*i].path)).collect();
     // A border holds what is drawn on its page: other contours, and writing where no page of the file tells it.
     let border = |i: &usize| {
@@ -31,10 +33,17 @@ pub(super) fn found(contours: &[Arc<Contour>], pages: &[Bounds], lines: &[Line],
         // What is quickly told comes first: most rectangles are none.
         let as_page = pages.iter().any(|p| p.grown(OFF).holds(&b) && b.width() >= PAGE * p.width() && b.height() >= PAGE * p.height());
         let large = b.width().min(b.height()) >= LETTERS * letters;
-        (as_page || contours.len() > 3 && large && paper(b) && lines.iter().any(|t| b.has(t.at)))
+        // Within a border that is left out already there is no second one, and what is screwed on at its corners is a plate.
+        let alone = || !left_out.iter().any(|l| l.grown(1e-6).holds(&b) && paper(*l)) && !is_screwed(contours, b);
+        (as_page || contours.len() > 3 && large && paper(b) && lines.iter().any(|t| b.has(t.at)) && alone())
             && contours.iter().enumerate().any(|(j, c)| j != *i && b.grown(-1e-6).holds(&c.bounds))
     };
     let candidates: Vec<usize> = boxes.iter().copied().filter(border).collect();
+    // Where no page tells, a border has all that there is within it, or within others like it.
+    let is_page = |b: Bounds| pages.iter().any(|p| p.grown(OFF).holds(&b));
+    let astray = |c: &Contour| !candidates.iter().any(|k| contours[*k].bounds.grown(1e-6).holds(&c.bounds));
+    let stray = contours.iter().any(|c| astray(c));
+    let candidates: Vec<usize> = candidates.into_iter().filter(|i| !stray || is_page(contours[*i].bounds)).collect();
     let within = |i: usize, j: usize| {
         i != j && contours[j].bounds.grown(1e-6).holds(&contours[i].bounds) && contours[j].area.abs() > contours[i].area.abs()
     };
@@ -49,9 +58,28 @@ pub(super) fn found(contours: &[Arc<Contour>], pages: &[Bounds], lines: &[Line],
     found
 }
 
+/// A hole lies in a corner where its middle is no further from it than this share of the short side.
+const CORNER: f64 = 0.18;
+
+/// True for a rectangle with holes of one size in all four corners.
+fn is_screwed(contours: &[Arc<Contour>], b: Bounds) -> bool {
+    let reach = CORNER * b.width().min(b.height());
+    let corners = [b.min, Point::new(b.max.x, b.min.y), b.max, Point::new(b.min.x, b.max.y)];
+    let is_hole = |c: &Contour| {
+        let (w, h) = (c.bounds.width(), c.bounds.height());
+        c.path.closed && (w - h).abs() <= 0.02 * w && w < reach && !c.style.text
+    };
+    let holes: Vec<&Arc<Contour>> = contours.iter().filter(|c| is_hole(c)).collect();
+    let near = |hole: &Contour, corner: Point| (hole.bounds.center() - corner).hypot() <= std::f64::consts::SQRT_2 * reach;
+    holes.iter().filter(|h| near(h, corners[0])).any(|first| {
+        let same = |c: &Contour| (c.bounds.width() - first.bounds.width()).abs() <= 0.02 * first.bounds.width();
+        corners[1..].iter().all(|at| holes.iter().any(|h| same(h) && near(h, *at)))
+    })
+}
+
 impl Plan<'_> {
     pub(super) fn borders(&mut self) {
-        let borders = found(self.contours, self.pages, &self.lines, self.letters);
+        let borders = found(self.contours, self.pages, self.left_out, &self.lines, self.letters);
         borders.iter().for_each(|i| self.take(*i, Kind::Border));
         // Marks of zones stand between the border and its innermost frame, or reach from the one edge to the paper's.
         for outer in borders.iter().map(|i| self.contours[*i].bounds) {

@@ -19,7 +19,7 @@ mod writing;
 pub use scale::scale_said;
 pub use told::leftovers;
 
-use super::{Cleaned, Contour};
+use super::{Cleaned, Contour, ContourId};
 use crate::drawing::Text;
 use crate::geometry::{Bounds, Path, Point, Segment};
 use rstar::primitives::{GeomWithData, Rectangle};
@@ -92,6 +92,8 @@ impl Kind {
 struct Plan<'a> {
     contours: &'a [Arc<Contour>],
     pages: &'a [Bounds],
+    /// Boxes of what is reference already.
+    left_out: &'a [Bounds],
     /// Its writing, and what came as outlines once that is known to be writing.
     lines: Vec<Line<'a>>,
     /// What letters among the contours say.
@@ -105,7 +107,7 @@ struct Plan<'a> {
 
 impl<'a> Plan<'a> {
     /// `pages` are the file's own pages, where it has some, and `texts` its writing, all in mm.
-    fn new(contours: &'a [Arc<Contour>], pages: &'a [Bounds], texts: &'a [Text]) -> Self {
+    fn new(contours: &'a [Arc<Contour>], pages: &'a [Bounds], left_out: &'a [Bounds], texts: &'a [Text]) -> Self {
         let boxed = |(i, c): (usize, &Arc<Contour>)| {
             let b = c.bounds;
             GeomWithData::new(Rectangle::from_corners([b.min.x, b.min.y], [b.max.x, b.max.y]), i)
@@ -115,7 +117,7 @@ impl<'a> Plan<'a> {
         let written = texts.iter().filter(|t| t.height > 0.0);
         let (lettered, written): (Vec<&Text>, Vec<&Text>) = written.partition(|t| t.compound > 0 && made.contains(&t.compound));
         let lines: Vec<Line> = written.into_iter().map(Line::of).collect();
-        Self { contours, pages, letters: usual(&lines), lines, lettered, index, found: vec![None; contours.len()] }
+        Self { contours, pages, left_out, letters: usual(&lines), lines, lettered, index, found: vec![None; contours.len()] }
     }
 
     /// Everything on it that is paper.
@@ -155,8 +157,10 @@ impl<'a> Plan<'a> {
 /// and is of another size where that is to another scale.
 fn found_by_area(drawing: &Cleaned, contours: &[Arc<Contour>]) -> Vec<(Kind, usize)> {
     let Cleaned { pages, areas, texts, .. } = drawing;
+    let made: FxHashSet<ContourId> = contours.iter().map(|c| c.id).collect();
+    let left_out: Vec<Bounds> = drawing.contours.iter().filter(|c| !made.contains(&c.id) && rectangle(&c.path)).map(|c| c.bounds).collect();
     if areas.len() < 2 || contours.len() > MOST.0 {
-        return found(contours, pages, texts);
+        return found(contours, pages, &left_out, texts);
     }
     let area = |p: Point| areas.iter().position(|a| a.has(p)).unwrap_or(areas.len());
     let mut of: Vec<Vec<usize>> = vec![Vec::new(); areas.len() + 1];
@@ -166,18 +170,18 @@ fn found_by_area(drawing: &Cleaned, contours: &[Arc<Contour>]) -> Vec<(Kind, usi
         let within: Vec<Arc<Contour>> = indices.iter().map(|i| Arc::clone(&contours[*i])).collect();
         let pages: Vec<Bounds> = pages.iter().filter(|p| area(p.center()) == n).copied().collect();
         let texts: Vec<Text> = texts.iter().filter(|t| area(t.middle()) == n).cloned().collect();
-        out.extend(found(&within, &pages, &texts).into_iter().map(|(kind, i)| (kind, indices[i])));
+        out.extend(found(&within, &pages, &left_out, &texts).into_iter().map(|(kind, i)| (kind, indices[i])));
     }
     out
 }
 
 /// What of the contours is paper.
-fn found(contours: &[Arc<Contour>], pages: &[Bounds], texts: &[Text]) -> Vec<(Kind, usize)> {
+fn found(contours: &[Arc<Contour>], pages: &[Bounds], left_out: &[Bounds], texts: &[Text]) -> Vec<(Kind, usize)> {
     if contours.len() > MOST.0 || texts.len() > MOST.1 {
         let lines: Vec<Line> = texts.iter().take(MOST.1).map(Line::of).collect();
-        return border::found(contours, pages, &lines, usual(&lines)).into_iter().map(|i| (Kind::Border, i)).collect();
+        return border::found(contours, pages, left_out, &lines, usual(&lines)).into_iter().map(|i| (Kind::Border, i)).collect();
     }
-    let mut plan = Plan::new(contours, pages, texts);
+    let mut plan = Plan::new(contours, pages, left_out, texts);
     plan.read();
     plan.found.iter().enumerate().filter_map(|(i, k)| k.map(|k| (k, i))).collect()
 }

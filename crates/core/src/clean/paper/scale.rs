@@ -96,7 +96,7 @@ impl Areas<'_> {
             }
         }
         if self.drawing.texts.iter().any(|t| figure(&t.value).is_some()) {
-            let mut plan = Plan::new(&self.drawing.contours, &self.drawing.pages, &self.drawing.texts);
+            let mut plan = Plan::new(&self.drawing.contours, &self.drawing.pages, &[], &self.drawing.texts);
             plan.borders();
             plan.spelled();
             for f in plan.figures() {

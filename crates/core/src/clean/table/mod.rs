@@ -54,6 +54,7 @@ pub(crate) fn filled(drawn: Cleaned, table: &Table) -> (Cleaned, Vec<Finding>) {
     let columns = ((table.rows.len() as f64 * h / w).sqrt().ceil() as usize).clamp(1, table.rows.len());
     let mut contours = Vec::with_capacity(cleaned.contours.len() * table.rows.len());
     let mut tight: Vec<(usize, String, f64)> = Vec::new();
+    let mut lacking: Vec<char> = Vec::new();
     let style = looks(table.face, &fields[0].at, &cleaned.contours);
     let kept = |i: &usize| !table.left_out.contains(&(*i as u32));
     for (at, i) in (0..table.rows.len()).filter(kept).enumerate() {
@@ -66,6 +67,12 @@ pub(crate) fn filled(drawn: Cleaned, table: &Table) -> (Cleaned, Vec<Finding>) {
         let mut made = 0;
         for field in &fields {
             let words = table.rows[i].get(field.column).map_or("", |w| w.trim());
+            let words = if is_error(words) { "" } else { words };
+            for letter in lettering::lacks(words, table.face) {
+                if !lacking.contains(&letter) {
+                    lacking.push(letter);
+                }
+            }
             let set = field.set(words, table);
             if set.narrowed < table.narrowest - 1e-9 || set.lowest < LOWEST {
                 tight.push((i, words.to_owned(), set.narrowed));
@@ -78,10 +85,50 @@ pub(crate) fn filled(drawn: Cleaned, table: &Table) -> (Cleaned, Vec<Finding>) {
         }
     }
     findings.extend(told(&cleaned, table, &tight));
+    findings.extend(lettering::told(&lacking, &format!("The table of {}", cleaned.name)).map(|text| {
+        Finding::new(Station::Clean, Severity::Look, Code::LettersMissing, lacking.len(), text).acceptable("Leave those letters out")
+    }));
+    findings.extend(in_error(&cleaned.name, table, &fields));
     let bounds = contours.iter().fold(Bounds::EMPTY, |b, c| b.union(c.bounds));
     let texts = rest.into_iter().map(|(_, t)| t).collect();
     let rows = table.rows.iter().map(|r| r.first().map_or_else(String::new, |w| w.trim().to_owned())).collect();
     (Cleaned { contours, bounds, texts, rows, ..cleaned }, findings)
+}
+
+/// True for what a spreadsheet writes where a formula of its has come to nothing.
+fn is_error(words: &str) -> bool {
+    const ERRORS: [&str; 9] = ["#REF!", "#N/A", "#NAME?", "#VALUE!", "#DIV/0!", "#NULL!", "#NUM!", "#SPILL!", "#ERROR!"];
+    ERRORS.iter().any(|e| words.eq_ignore_ascii_case(e)) || words.starts_with("Err:5")
+}
+
+/// Cells that hold a spreadsheet's error, which nobody wants engraved, and cells that hold nothing.
+fn in_error(name: &str, table: &Table, fields: &[Field]) -> Vec<Finding> {
+    let used = |i: usize| fields.iter().map(move |f| (i, f.column));
+    let cell = |(i, column): (usize, usize)| table.rows[i].get(column).map_or("", |w| w.trim());
+    let all = || (0..table.rows.len()).filter(|i| !table.left_out.contains(&(*i as u32))).flat_map(used);
+    let place = |(i, column): &(usize, usize)| format!("row {}, “{}”", i + 1, table.columns.get(*column).map_or("", |c| c.trim()));
+    let places = |cells: &[(usize, usize)]| {
+        let more = if cells.len() > 4 { format!(" and {} more", cells.len() - 4) } else { String::new() };
+        cells.iter().take(4).map(place).collect::<Vec<_>>().join("; ") + &more
+    };
+    let (wrong, empty): (Vec<_>, Vec<_>) =
+        (all().filter(|c| is_error(cell(*c))).collect(), all().filter(|c| cell(*c).is_empty()).collect());
+    let mut out = Vec::new();
+    if let n @ 1.. = wrong.len() {
+        let holds = if n == 1 { "cell of the table holds an error" } else { "cells of the table hold errors" };
+        let text = format!("{n} {holds} of the spreadsheet and no words ({}): nothing is written there in {name}.", places(&wrong));
+        out.push(Finding::new(Station::Clean, Severity::Look, Code::CellsInError, n, text).acceptable("Leave them empty"));
+    }
+    if let n @ 1.. = empty.len() {
+        let text = format!(
+            "{} of the table {} empty ({}): nothing is written there.",
+            counted(n, "cell", "cells"),
+            if n == 1 { "is" } else { "are" },
+            places(&empty)
+        );
+        out.push(Finding::new(Station::Clean, Severity::Note, Code::CellsInError, n, text));
+    }
+    out
 }
 
 /// The drawing without the letters of such writing: others stand in their place.

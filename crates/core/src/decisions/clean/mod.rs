@@ -36,6 +36,14 @@ pub enum Mend {
     KeepUnseen,
     /// Drawn outlines of one style that lie over each other become one.
     WeldOverlaps,
+    /// Dashes become one line where they go round a corner, along a circle or follow a line type; slits in a row stay.
+    JoinRows,
+    /// Of outlines that are drawn twice, a hair apart, one stays.
+    DropNearTwins,
+    /// Lines that are drawn as narrow areas become their middles.
+    TakeMiddles,
+    /// Filled shapes that lie wholly on others of their look are left out: they do not show.
+    DropCovered,
 }
 
 impl Mend {
@@ -54,6 +62,10 @@ impl Mend {
             Self::KeepOverlaps => "Filled shapes kept apart",
             Self::KeepUnseen => "Unseen outlines kept",
             Self::WeldOverlaps => "Overlapping outlines welded",
+            Self::JoinRows => "Dashed lines joined",
+            Self::DropNearTwins => "Near twins dropped",
+            Self::TakeMiddles => "Middles of narrow areas taken",
+            Self::DropCovered => "Covered shapes left out",
         }
     }
 }

@@ -1,0 +1,81 @@
+//! What a drawing leaves open is asked, and what may be meant is not lost.
+
+use super::*;
+use crate::finding::Code;
+use crate::geometry::Vec2;
+
+/// A drawing of outlines and strokes with a line of writing on it.
+fn noted(paths: &[Path], note: &str, at: Point) -> crate::drawing::Drawing {
+    use crate::drawing::{Anchor, Entity, Shape, Text};
+    let mut d = outlines(paths);
+    let style = d.style(&Style { text: true, ..Style::default() });
+    let text = Text::anchored(at, (Anchor::Begin, 0.0), 5.0, 0.0, note.into());
+    d.entities.push(Entity::new(style, Shape::Text(text)));
+    d
+}
+
+#[test]
+fn a_hole_with_marks_in_it_is_a_line_of_the_marks() {
+    let stroke = |a: Point, b: Point| Path::new(vec![Segment::line(a, b)], false);
+    // A dial: ticks within a thin circle, a spindle's hole in the middle; and a board with a grid.
+    let ticks = (0..24).map(|i| Vec2::from_angle(f64::from(i) * 0.2618)).map(|v| stroke((v * 40.0).to_point(), (v * 46.0).to_point()));
+    let dial: Vec<Path> = [60.0, 48.0, 3.0].map(|r| Path::circle(p(0.0, 0.0), r)).into_iter().chain(ticks).collect();
+    let grid = (1..8).flat_map(|i| {
+        let at = f64::from(i) * 20.0;
+        [stroke(p(0.0, at), p(160.0, at)), stroke(p(at, 0.0), p(at, 160.0))]
+    });
+    let board: Vec<Path> =
+        [Path::rectangle(-20.0, -20.0, 200.0, 200.0), Path::rectangle(0.0, 0.0, 160.0, 160.0)].into_iter().chain(grid).collect();
+    for (paths, marks) in [(dial, 24), (board, 14)] {
+        let (drawing, mut decisions) = cleaned(&outlines(&paths), 1);
+        let (_, findings) = crate::testing::assigned(&[Arc::clone(&drawing)], &decisions, &Shop::builtin());
+        let found = findings.iter().find(|f| f.code == Code::MarksInHole).expect("it is told");
+        assert!(found.text.contains(&format!("{marks} marks")) && found.remedies[0].safe && !found.remedies[0].loses);
+        assert!(findings.iter().all(|f| f.code != Code::OutsideParts), "none of them is left out");
+        decisions = found.remedies[0].edit.apply(&decisions).expect("it is scored");
+        let (work, findings) = crate::testing::assigned(&[drawing], &decisions, &Shop::builtin());
+        assert!(findings.iter().all(|f| !matches!(f.code, Code::MarksInHole | Code::OutsideParts)));
+        assert_eq!(work.parts.iter().map(|p| p.inside.len()).sum::<usize>(), marks + 1);
+    }
+    // Two lines across a hole tell its middle.
+    let crossed = [
+        Path::rectangle(0.0, 0.0, 90.0, 90.0),
+        Path::circle(p(45.0, 45.0), 20.0),
+        stroke(p(30.0, 45.0), p(60.0, 45.0)),
+        stroke(p(45.0, 30.0), p(45.0, 60.0)),
+    ];
+    let (drawing, decisions) = cleaned(&outlines(&crossed), 1);
+    let (_, findings) = crate::testing::assigned(&[drawing], &decisions, &Shop::builtin());
+    assert!(findings.iter().all(|f| f.code != Code::MarksInHole) && findings.iter().any(|f| f.code == Code::OutsideParts));
+}
+
+#[test]
+fn a_plate_with_holes_in_its_corners_is_no_border() {
+    for (w, h) in [(297.0, 210.0), (420.0, 297.0), (594.0, 420.0)] {
+        let screwed = |r: f64| {
+            let holes = [(12.0, 12.0), (w - 12.0, 12.0), (12.0, h - 12.0), (w - 12.0, h - 12.0)].map(|(x, y)| Path::circle(p(x, y), r));
+            let window = Path::rectangle(w / 3.0, h / 3.0, w / 3.0, h / 3.0);
+            [Path::rectangle(0.0, 0.0, w, h), window].into_iter().chain(holes).collect::<Vec<_>>()
+        };
+        let told = |paths: &[Path]| {
+            let (drawing, decisions) = cleaned(&noted(paths, "4 off", p(20.0, h - 40.0)), 1);
+            let (work, findings) = crate::testing::assigned(&[drawing], &decisions, &Shop::builtin());
+            (work.parts.len(), findings.iter().any(|f| f.code == Code::PaperBorder))
+        };
+        assert_eq!(told(&screwed(3.0)), (1, false), "{w} x {h}");
+        // Without them it has the looks of a page round its parts, which is asked.
+        let page: Vec<Path> =
+            screwed(3.0).into_iter().take(2).chain((0..4).map(|i| Path::circle(p(60.0 + 8.0 * f64::from(i), 40.0), 3.0))).collect();
+        assert!(told(&page).1, "{w} x {h}");
+    }
+}
+
+#[test]
+fn what_the_book_does_not_have_is_asked_and_not_taken_for_what_it_has() {
+    let (drawing, decisions) = cleaned(&noted(&[Path::rectangle(0.0, 0.0, 120.0, 80.0)], "2 mm BRASS", p(10.0, -10.0)), 1);
+    let (_, findings) = crate::testing::assigned(&[drawing], &decisions, &Shop::builtin());
+    assert!(findings.iter().any(|f| f.code == Code::MaterialUnknown) && findings.iter().all(|f| f.code != Code::PlanSays));
+    let (drawing, decisions) = cleaned(&noted(&[Path::rectangle(0.0, 0.0, 120.0, 80.0)], "Stahl 6 mm", p(10.0, -10.0)), 1);
+    let (_, findings) = crate::testing::assigned(&[drawing], &decisions, &Shop::builtin());
+    assert!(findings.iter().any(|f| f.code == Code::PlanSays) && findings.iter().all(|f| f.code != Code::MaterialUnknown));
+}

@@ -1,0 +1,116 @@
+//! What may be meant stays: slits, marks, plates. What is drawn twice or as an area is told.
+
+use super::*;
+use crate::finding::Remedy;
+use crate::geometry::Path;
+use crate::testing::{drawing as styled, outlines};
+
+fn first<'a>(findings: &'a [Finding], code: &str) -> Option<&'a Remedy> {
+    has(findings, code)?.remedies.first()
+}
+
+/// Slits of a living hinge in a plate: columns, every other one half a pitch further, cut short by the plate's edges.
+fn hinge(columns: usize, slit: f64, bridge: f64, pitch: f64, height: f64) -> Vec<(Point, Point)> {
+    let mut out = Vec::new();
+    for c in 0..columns {
+        let x = 40.0 + c as f64 * pitch;
+        let mut y = if c % 2 == 0 { bridge } else { bridge + (slit + bridge) / 2.0 };
+        while y < height - bridge - 1.0 {
+            out.push((p(x, y), p(x, (y + slit).min(height - bridge))));
+            y += slit + bridge;
+        }
+    }
+    out
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(40))]
+    /// Hinges, stitches and perforations come out as they were drawn: never a mm more, whatever is taken that is safe.
+    #[test]
+    fn slits_in_rows_are_kept(columns in 1..12_usize, slit in 3.0..25.0_f64, bridge in 1.2..4.0_f64, pitch in 1.5..5.0_f64, height in 60.0..150.0_f64) {
+        let slits = hinge(columns, slit, bridge, pitch, height);
+        prop_assume!(slits.len() > 3);
+        let long: f64 = slits.iter().map(|s| s.0.distance(s.1)).sum();
+        let (cleaned, findings) = clean(&drawing(&slits), |_| {});
+        let found: f64 = cleaned.contours.iter().map(|c| c.length).sum();
+        prop_assert!((found - long).abs() < 1e-6 && cleaned.counts() == (0, slits.len()));
+        prop_assert!(has(&findings, "dashes").is_none() && has(&findings, "gaps").is_none());
+        if let Some(remedy) = first(&findings, "slits") {
+            prop_assert!(remedy.label == "Keep them" && !remedy.safe && !remedy.loses);
+        }
+    }
+
+    /// Marks of a ruler and hatchings, however close, are no outlines with gaps.
+    #[test]
+    fn strokes_side_by_side_are_no_gaps(n in 4..60_usize, pitch in 0.2..1.0_f64, long in 2.0..30.0_f64, turn in 0.0..3.0_f64, step in 0..3_usize) {
+        let lie = kurbo::Affine::rotate(turn);
+        let marks: Vec<(Point, Point)> = (0..n)
+            .map(|i| {
+                let x = i as f64 * pitch;
+                (lie * p(x, 0.0), lie * p(x, long * if step > 0 && i % (step + 2) == 0 { 1.5 } else { 1.0 }))
+            })
+            .collect();
+        let (cleaned, findings) = clean(&drawing(&marks), |_| {});
+        prop_assert_eq!(cleaned.counts(), (0, n));
+        prop_assert!(has(&findings, "gaps").is_none() && has(&findings, "gaps-closed").is_none());
+    }
+
+    /// An outline drawn twice, moved by a hair, is told and comes back once; of two that lie further apart both stay.
+    #[test]
+    fn what_is_drawn_twice_is_told(sides in 3..40_usize, r in 5.0..80.0_f64, by in 0.011..0.03_f64, way in 0.0..6.2_f64) {
+        let shape = |at: Point| {
+            Path::polygon(&(0..sides).map(|i| at + Vec2::from_angle(i as f64 / sides as f64 * std::f64::consts::TAU) * r).collect::<Vec<_>>())
+        };
+        let moved = |by: f64| outlines(&[shape(p(0.0, 0.0)), shape(p(0.0, 0.0) + Vec2::from_angle(way) * by)]);
+        let (_, findings) = clean(&moved(by), |_| {});
+        prop_assert_eq!(has(&findings, "near-twins").map(|f| f.count), Some(1));
+        let (once, findings) = clean(&moved(by), |d| {
+            d.mends.insert(Mend::DropNearTwins);
+        });
+        prop_assert!(once.counts() == (1, 0) && has(&findings, "near-twins").is_none());
+        let (_, apart) = clean(&moved(3.0 * r), |_| {});
+        prop_assert!(has(&apart, "near-twins").is_none() && has(&apart, "line-as-area").is_none());
+    }
+
+    /// A line that was made an area of its width is told, and its middle is the line; a narrow frame of a part is none.
+    #[test]
+    fn a_line_drawn_as_an_area_is_told(w in 20.0..200.0_f64, h in 15.0..120.0_f64, wide in 0.06..0.4_f64) {
+        let frame = |wide: f64| outlines(&[Path::rectangle(0.0, 0.0, w, h), Path::rectangle(wide, wide, w - 2.0 * wide, h - 2.0 * wide)]);
+        let (_, findings) = clean(&frame(wide), |_| {});
+        prop_assert!(has(&findings, "line-as-area").is_some());
+        prop_assert!(first(&findings, "line-as-area").is_some_and(|r| !r.loses && !r.safe));
+        let (middle, _) = clean(&frame(wide), |d| {
+            d.mends.insert(Mend::TakeMiddles);
+        });
+        prop_assert_eq!(middle.counts(), (1, 0));
+        prop_assert!((middle.contours[0].area.abs() - (w - wide) * (h - wide)).abs() < 1e-3 * w * h);
+        let (_, broad) = clean(&frame(2.0), |_| {});
+        prop_assert!(has(&broad, "line-as-area").is_none());
+    }
+}
+
+#[test]
+fn dashes_of_a_line_type_are_one_line() {
+    let dash = |i: u32| Path::new(vec![Segment::line(p(f64::from(i) * 8.0, 5.0), p(f64::from(i) * 8.0 + 5.0, 5.0))], false);
+    let row = |line_type: &str| {
+        let style = Style { stroke: Some([0; 3]), line_type: line_type.into(), ..Style::default() };
+        styled(&(0..12).map(|i| (dash(i), style.clone())).collect::<Vec<_>>())
+    };
+    let (_, findings) = clean(&row("HIDDEN"), |_| {});
+    assert!(has(&findings, "dashes").is_some_and(|f| f.count == 12 && f.remedies[0].safe) && has(&findings, "slits").is_none());
+    let (joined, _) = clean(&row("HIDDEN"), |d| {
+        d.mends.insert(Mend::JoinRows);
+    });
+    let (kept, findings) = clean(&row(""), |d| {
+        d.mends.insert(Mend::JoinRows);
+    });
+    assert!(joined.counts() == (0, 1) && kept.counts() == (0, 12) && has(&findings, "slits").is_some());
+}
+
+#[test]
+fn an_outline_with_a_missing_end_is_still_a_gap() {
+    // Two sides and a turn: the end of a slot is 0.6 mm off, and a corner is open by 0.4 mm.
+    let slot = [(p(0.0, 0.0), p(40.0, 0.0)), (p(40.0, 0.0), p(40.0, 12.0)), (p(40.0, 12.0), p(0.4, 12.0)), (p(0.0, 12.0), p(0.0, 0.0))];
+    let (_, findings) = clean(&drawing(&slot), |_| {});
+    assert_eq!(has(&findings, "gaps").map(|f| f.count), Some(1));
+}

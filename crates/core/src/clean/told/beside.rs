@@ -1,0 +1,134 @@
+//! What is told of lines beside and over each other, and of letters.
+
+use super::Told;
+use crate::clean::Operation;
+use crate::decisions::{Edit, Mend};
+use crate::finding::{Code, Severity, counted};
+use crate::geometry::Point;
+use crate::lettering;
+
+impl Told<'_> {
+    /// Slits in a row: what a hinge, a perforation, a stitch consists of; or a dashed line that came as its dashes.
+    pub(in crate::clean) fn slits(&mut self, (rows, slits): &(Vec<Point>, usize)) {
+        if rows.is_empty() {
+            return;
+        }
+        let rows_of = counted(rows.len(), "row", "rows");
+        let text = format!(
+            "{slits} slits in {} stand in {rows_of}: a hinge, a perforation, or a dashed line? They are kept as they are.",
+            self.file
+        );
+        self.tell(Severity::Look, Code::Slits, *slits, text, rows.iter().copied());
+        self.with("Keep them".into(), Edit::Accept { code: Code::Slits.to_string(), places: Default::default() }, false);
+        self.with(format!("Join them to {}", counted(rows.len(), "line", "lines")), self.mend(Mend::JoinDashes), false);
+    }
+
+    /// Outlines that are drawn twice, up to `apart` mm from each other.
+    pub(in crate::clean) fn near_twins(&mut self, at: Vec<Point>, apart: f64) {
+        let n = at.len();
+        let text = format!(
+            "{} in {} {} drawn twice, up to {apart:.3} mm apart; as {} would be cut twice.",
+            counted(n, "outline", "outlines"),
+            self.file,
+            if n == 1 { "is" } else { "are" },
+            if n == 1 { "it stands it" } else { "they stand they" },
+        );
+        self.tell(Severity::Look, Code::NearTwins, n, text, at);
+        self.with(format!("Keep one of {}", if n == 1 { "the two" } else { "each two" }), self.mend(Mend::DropNearTwins), true);
+        self.with("Cut both".into(), Edit::Accept { code: Code::NearTwins.to_string(), places: Default::default() }, false);
+    }
+
+    /// Lines that were drawn as areas up to `wide` mm wide.
+    pub(in crate::clean) fn lines_as_areas(&mut self, at: Vec<Point>, wide: f64) {
+        let n = at.len();
+        let text = format!(
+            "{} in {} {} drawn as an area up to {wide:.2} mm wide, with two edges side by side all along. Cut along the middle?",
+            counted(n, "line", "lines"),
+            self.file,
+            if n == 1 { "is" } else { "are each" },
+        );
+        self.tell(Severity::Look, Code::LineAsArea, n, text, at);
+        self.with("Cut both edges".into(), Edit::Accept { code: Code::LineAsArea.to_string(), places: Default::default() }, false);
+        self.with("Cut along the middle".into(), self.mend(Mend::TakeMiddles), false);
+    }
+
+    /// Outlines that were left out because nothing shows them.
+    pub(in crate::clean) fn unseen(&mut self, at: Vec<Point>) {
+        let n = at.len();
+        let text = format!(
+            "{} of filled shapes in {} cannot be seen, as by the file's fill rule both sides are filled; {} left out.",
+            counted(n, "outline", "outlines"),
+            self.file,
+            if n == 1 { "it was" } else { "they were" }
+        );
+        self.tell(Severity::Note, Code::UnseenOutlines, n, text, at);
+        self.with("Keep them".into(), self.mend(Mend::KeepUnseen), false);
+    }
+
+    /// Filled shapes that lie wholly on others of their look.
+    pub(in crate::clean) fn covered(&mut self, at: Vec<Point>) {
+        let n = at.len();
+        let text = format!(
+            "{} in {} {} wholly on others of {} colour, where {} not show; by shape {} cut as {}.",
+            counted(n, "filled shape", "filled shapes"),
+            self.file,
+            if n == 1 { "lies" } else { "lie" },
+            if n == 1 { "its" } else { "their" },
+            if n == 1 { "it does" } else { "they do" },
+            if n == 1 { "it is" } else { "they are" },
+            if n == 1 { "an opening" } else { "openings" },
+        );
+        let code = Code::CoveredShapes;
+        self.tell(Severity::Look, code, n, text, at);
+        self.with("Cut them as openings".into(), Edit::Accept { code: code.to_string(), places: Default::default() }, false);
+        self.with("Leave them out".into(), self.mend(Mend::DropCovered), false);
+    }
+
+    /// Filled shapes that were welded to so many outlines.
+    pub(in crate::clean) fn welded(&mut self, shapes: usize, outlines: usize, at: Vec<Point>) {
+        let text = format!(
+            "{} in {} lie over others of their colour and show as one: they were welded to {}.",
+            counted(shapes, "filled shape", "filled shapes"),
+            self.file,
+            counted(outlines, "outline", "outlines")
+        );
+        self.tell(Severity::Note, Code::OverlapsWelded, shapes, text, at);
+        self.with("Keep them apart".into(), self.mend(Mend::KeepOverlaps), false);
+    }
+
+    /// Drawn outlines that lie over each other.
+    pub(in crate::clean) fn overlapping(&mut self, outlines: usize, at: Vec<Point>) {
+        let text = format!(
+            "{} in {} lie partly over others of their style; cut as they are, each goes through the other's part.",
+            counted(outlines, "closed outline", "closed outlines"),
+            self.file
+        );
+        self.tell(Severity::Look, Code::OutlinesOverlap, outlines, text, at);
+        self.with("Weld them".into(), self.mend(Mend::WeldOverlaps), true);
+        self.with(
+            "Leave them as they are".into(),
+            Edit::Accept { code: Code::OutlinesOverlap.to_string(), places: Default::default() },
+            false,
+        );
+    }
+
+    /// Letters of what was written at Clean that the face does not have.
+    pub(in crate::clean) fn letters(&mut self, operations: &[Operation]) {
+        let written = operations.iter().filter_map(|o| match o {
+            Operation::Write { text, face, .. } | Operation::Reletter { text, face, .. } => Some((text, *face)),
+            _ => None,
+        });
+        for (text, face) in written {
+            let lacking = lettering::lacks(text, face);
+            let short: String = text.chars().take(24).collect();
+            if let Some(sentence) = lettering::told(&lacking, &format!("“{short}” in {}", self.file)) {
+                self.tell(Severity::Look, Code::LettersMissing, lacking.len(), sentence, []);
+                self.with(
+                    "Leave those letters out".into(),
+                    Edit::Accept { code: Code::LettersMissing.to_string(), places: Default::default() },
+                    false,
+                );
+            }
+        }
+    }
+}

@@ -1,0 +1,113 @@
+//! Outlines that run beside each other all the way round: the same drawn twice, a hair apart, or the two edges of a line that was made
+//! an area of its width.
+
+use super::chain::Chained;
+use super::told::Told;
+use crate::decisions::Mend;
+use crate::drawing::Style;
+use crate::geometry::{Corners, Path, Point};
+use rstar::primitives::GeomWithData;
+use rstar::{AABB, RTree};
+
+/// Outlines that nowhere lie further apart than this are one drawn twice, mm.
+const TWICE: f64 = 0.04;
+/// A line drawn as an area is no wider than this, mm.
+const WIDEST: f64 = 0.45;
+/// The edges of such a line are as far apart everywhere, to this share.
+const EVEN: f64 = 0.6;
+/// What is smaller than this all over is no outline to be told, mm.
+const LEAST: f64 = 2.0;
+/// Outlines that are looked at beside one.
+const CROWD: usize = 12;
+
+/// Two outlines beside each other: the one that stays, the other, and how far apart they are at most and at least.
+struct Pair {
+    stays: usize,
+    goes: usize,
+    most: f64,
+    least: f64,
+}
+
+/// Tells of such outlines, or does what was decided about them.
+pub(super) fn run(contours: &mut Vec<Chained>, styles: &[Style], told: &mut Told) {
+    let (twice, lines): (Vec<Pair>, Vec<Pair>) = pairs(contours, styles).into_iter().partition(|p| p.most <= TWICE);
+    let at = |pairs: &[Pair]| pairs.iter().map(|p| contours[p.stays].path.segments[0].start).collect::<Vec<Point>>();
+    let most = |pairs: &[Pair]| pairs.iter().map(|p| p.most).fold(0.0, f64::max);
+    let (twice_at, lines_at) = (at(&twice), at(&lines));
+    let mut gone: Vec<usize> = Vec::new();
+    if told.mended(Mend::DropNearTwins) {
+        gone.extend(twice.iter().map(|p| p.goes));
+    } else if !twice.is_empty() {
+        told.near_twins(twice_at, most(&twice));
+    }
+    if told.mended(Mend::TakeMiddles) {
+        for p in &lines {
+            let middle = contours[p.stays].path.grown(-(p.most + p.least) / 4.0, Corners::Mitre);
+            if let [middle] = middle.as_slice() {
+                contours[p.stays].path = middle.clone();
+                gone.push(p.goes);
+            }
+        }
+    } else if !lines.is_empty() {
+        told.lines_as_areas(lines_at, most(&lines));
+    }
+    gone.sort_unstable();
+    gone.dedup();
+    gone.into_iter().rev().for_each(|i| drop(contours.remove(i)));
+}
+
+/// Outlines beside each other, each in one pair at most, the larger one stays.
+fn pairs(contours: &[Chained], styles: &[Style]) -> Vec<Pair> {
+    let asked = |c: &Chained| {
+        let (s, b) = (&styles[c.style], c.path.bounds());
+        c.path.closed && !c.path.segments.is_empty() && !s.aside() && !s.text && b.width().max(b.height()) >= LEAST
+    };
+    let chosen: Vec<usize> = (0..contours.len()).filter(|i| asked(&contours[*i])).collect();
+    let corner = |i: usize| [contours[i].path.bounds().min.x, contours[i].path.bounds().min.y];
+    let tree = RTree::bulk_load(chosen.iter().map(|i| GeomWithData::new(corner(*i), *i)).collect());
+    let mut used = vec![false; contours.len()];
+    let mut out = Vec::new();
+    for i in &chosen {
+        let (mine, b) = (&contours[*i].path, contours[*i].path.bounds());
+        let [x, y] = corner(*i);
+        let beside = tree.locate_in_envelope(AABB::from_corners([x - WIDEST, y - WIDEST], [x + WIDEST, y + WIDEST]));
+        let near = beside.map(|g| g.data).filter(|j| *j > *i).take(CROWD).filter(|j| {
+            let o = contours[*j].path.bounds();
+            !used[*i]
+                && !used[*j]
+                && o.max.distance(b.max) <= 2.0 * WIDEST
+                && styles[contours[*j].style].nature == styles[contours[*i].style].nature
+        });
+        let found = near.filter_map(|j| {
+            let other = &contours[j].path;
+            let (most, least) = apart(mine, other)?;
+            let (stays, goes) = if mine.area().abs() >= other.area().abs() { (*i, j) } else { (j, *i) };
+            // Exactly on each other is another matter, and edges of a line do not cross.
+            let twice = most <= TWICE && most > 1e-6;
+            let line = most > TWICE && least >= EVEN * most && contours[stays].path.contains(contours[goes].path.segments[0].start);
+            (twice || line).then_some(Pair { stays, goes, most, least })
+        });
+        if let Some(pair) = found.min_by(|a, b| a.most.total_cmp(&b.most)) {
+            (used[pair.stays], used[pair.goes]) = (true, true);
+            out.push(pair);
+        }
+    }
+    out
+}
+
+/// How far one outline lies from another at most and at least, looked at on its edges; `None` where that is too far for either.
+fn apart(a: &Path, b: &Path) -> Option<(f64, f64)> {
+    let (mut most, mut least) = (0.0_f64, f64::INFINITY);
+    for (one, other) in [(a, b), (b, a)] {
+        for s in &one.segments {
+            for share in [0.25, 0.5, 0.75] {
+                let distance = other.nearest(s.at(share)).distance;
+                (most, least) = (most.max(distance), least.min(distance));
+                if most > WIDEST {
+                    return None;
+                }
+            }
+        }
+    }
+    Some((most, least))
+}
