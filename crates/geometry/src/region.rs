@@ -11,6 +11,7 @@ use i_overlay::float::single::SingleFloatOverlay;
 use i_overlay::mesh::float::stroke::offset::StrokeOffset;
 use i_overlay::mesh::float::style::{LineCap, LineJoin, StrokeStyle};
 use kurbo::Vec2;
+use rstar::primitives::{GeomWithData, Rectangle};
 
 /// Chord error of arcs, mm.
 const ERROR: f64 = 0.003;
@@ -169,10 +170,27 @@ impl Region {
         self.shapes.iter().map(|s| Self { shapes: vec![s.clone()] })
     }
 
-    /// True for the pieces of this area that share more than a sliver with another: one of the places in the middle of the
-    /// piece lies in it.
-    pub fn meets(&self, other: &Self) -> bool {
-        self.shapes.iter().any(|s| middles(s).any(|p| other.has(p)))
+    /// Its pieces that share more than a sliver with another area: one of the places in the middle of a piece lies in that.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// let at = |x: f64| Region::within(&[&Path::rectangle(x, 0.0, 10.0, 10.0)]);
+    /// let three = Region::union([at(0.0), at(20.0), at(40.0)]);
+    /// assert_eq!(three.pieces_in(&Region::union([at(5.0), at(41.0)])).pieces().count(), 2);
+    /// ```
+    pub fn pieces_in(&self, other: &Self) -> Self {
+        let rings = other.shapes.iter().enumerate().flat_map(|(i, s)| s.iter().map(move |r| (i, r)));
+        let boxed = |(i, r): (usize, &'_ Vec<[f64; 2]>)| GeomWithData::new(boxed(r), (i, r.clone()));
+        let index: rstar::RTree<GeomWithData<Rectangle<[f64; 2]>, (usize, Vec<[f64; 2]>)>> =
+            rstar::RTree::bulk_load(rings.map(boxed).collect());
+        // Rings whose box is not round a point are crossed as often in as out.
+        let has = |p: Point| {
+            let mut crossed: Vec<usize> =
+                index.locate_all_at_point([p.x, p.y]).filter(|b| crosses(&b.data.1, p)).map(|b| b.data.0).collect();
+            crossed.sort_unstable();
+            crossed.chunk_by(|a, b| a == b).any(|of_one| of_one.len() % 2 == 1)
+        };
+        Self { shapes: self.shapes.iter().filter(|s| middles(s).any(has)).cloned().collect() }
     }
 
     /// True where a point lies in it.
@@ -187,6 +205,17 @@ impl Region {
         let index = rstar::RTree::bulk_load(edges.iter().map(|s| Side(*s)).collect());
         self.shapes.iter().filter_map(|s| residue(s.first()?, &index)).collect()
     }
+}
+
+/// The box round a ring.
+fn boxed(ring: &[[f64; 2]]) -> Rectangle<[f64; 2]> {
+    let (mut min, mut max) = ([f64::INFINITY; 2], [f64::NEG_INFINITY; 2]);
+    for p in ring {
+        for k in 0..2 {
+            (min[k], max[k]) = (min[k].min(p[k]), max[k].max(p[k]));
+        }
+    }
+    Rectangle::from_corners(min, max)
 }
 
 /// An edge in an index.

@@ -23,8 +23,11 @@ const ON: f64 = 5e-4;
 /// So far beside a piece and what lies on it it is looked whether there is fill, mm, but no further than this share of its length.
 const HAIR: f64 = 1e-5;
 const SHARE: f64 = 0.05;
-/// Pieces that outlines are cut into, at most.
-const MOST_PIECES: usize = 200_000;
+/// Segments, pairs of them that lie near each other, and pieces times segments that are looked at, at most: what is larger than that
+/// is not told.
+const MOST_SEGMENTS: usize = 60_000;
+const MOST_PAIRS: usize = 1_000_000;
+const MOST_LOOKS: usize = 150_000_000;
 /// The outlines have the area that was covered, to this share and so much for each mm of them: it is measured along chords.
 const EXACT: f64 = 1e-3;
 const CHORDS: f64 = 0.004;
@@ -59,6 +62,9 @@ struct Piece {
 /// ```
 pub fn shown(areas: &[Filled]) -> Option<Vec<Path>> {
     let segments: Vec<Segment> = areas.iter().flat_map(|a| &a.outlines).flat_map(|p| p.segments.iter().copied()).collect();
+    if segments.len() > MOST_SEGMENTS {
+        return None;
+    }
     let covered =
         Region::union(areas.iter().map(|a| if a.winding { Region::wound(&a.outlines) } else { Region::within(&a.outlines) })).area();
     let exact = |loops: &Vec<Path>| {
@@ -130,10 +136,15 @@ fn cut(segments: &[Segment], nodes: &mut Nodes) -> Option<Vec<Piece>> {
     };
     let tree = RTree::bulk_load(segments.iter().enumerate().map(boxed).collect());
     let mut cuts: Vec<Vec<(f64, usize)>> = vec![Vec::new(); segments.len()];
+    let mut pairs = 0;
     for (i, s) in segments.iter().enumerate() {
         let (min, max) = corners(s.bounds().grown(same));
         for j in tree.locate_in_envelope_intersecting(AABB::from_corners(min, max)).map(|b| b.data).filter(|j| *j > i) {
             let other = &segments[j];
+            pairs += 1;
+            if pairs > MOST_PAIRS {
+                return None;
+            }
             for m in meetings(s, other, same) {
                 let node = nodes.at(m.point);
                 cuts[i].push((m.on_first, node));
@@ -161,7 +172,7 @@ fn cut(segments: &[Segment], nodes: &mut Nodes) -> Option<Vec<Piece>> {
                 pieces.push(Piece { of, from, to, segment, start, end, middle: s.at((from + to) / 2.0), spread: 0.0 });
             }
         }
-        if pieces.len() > MOST_PIECES {
+        if pieces.len().saturating_mul(segments.len()) > MOST_LOOKS {
             return None;
         }
     }

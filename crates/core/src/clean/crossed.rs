@@ -14,6 +14,8 @@ use std::collections::BTreeMap;
 
 /// Pairs of segments looked at, at most; what is thicker than that is told as crowded lines.
 const MOST_PAIRS: usize = 3_000_000;
+/// Segments of shapes round shapes that are looked at, at most.
+const MOST_LOOKS: usize = 60_000_000;
 /// Outlines of one shape that are looked at, at most.
 const MOST_WOUND: usize = 2000;
 /// Outlines that come this near to each other meet, mm.
@@ -105,6 +107,7 @@ fn covered(contours: &[Chained], styles: &[Style]) -> Vec<usize> {
     };
     let tree = RTree::bulk_load(chosen.iter().map(boxed).collect());
     let looks = look_alikes(styles);
+    let mut looked = 0;
     let is_covered = |i: &usize| {
         let c = &contours[*i];
         let p = c.path.segments[0].at(0.5);
@@ -112,6 +115,10 @@ fn covered(contours: &[Chained], styles: &[Style]) -> Vec<usize> {
         let mut around: BTreeMap<(u32, usize), (i32, bool)> = BTreeMap::new();
         for j in tree.locate_all_at_point([p.x, p.y]).map(|b| b.data) {
             let other = &contours[j];
+            looked += other.path.segments.len();
+            if looked > MOST_LOOKS {
+                return false;
+            }
             let apart = j != *i && (c.compound == 0 || c.compound != other.compound);
             if apart && looks[c.style] == looks[other.style] && other.path.contains(p) && other.path.nearest(p).distance > CLEAR {
                 let alone = if other.compound == 0 { j } else { 0 };

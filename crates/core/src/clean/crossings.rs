@@ -17,6 +17,8 @@ pub(super) struct Crossing {
 
 /// Crossings looked for on one path at most; what crosses itself oftener is no outline.
 const MOST: usize = 10_000;
+/// Pairs of its segments that are looked at.
+const MOST_PAIRS: usize = 4_000_000;
 
 /// Where a closed path crosses itself, ends of neighbouring segments apart.
 pub(super) fn find(path: &Path, same: f64) -> Vec<Crossing> {
@@ -30,6 +32,7 @@ pub(super) fn find(path: &Path, same: f64) -> Vec<Crossing> {
     };
     let tree = RTree::bulk_load(path.segments.iter().enumerate().map(boxed).collect());
     let mut out = Vec::new();
+    let mut pairs = 0;
     for (i, s) in path.segments.iter().enumerate() {
         let b = s.bounds().grown(same);
         for j in tree.locate_in_envelope_intersecting(AABB::from_corners([b.min.x, b.min.y], [b.max.x, b.max.y])).map(|c| c.data) {
@@ -37,10 +40,14 @@ pub(super) fn find(path: &Path, same: f64) -> Vec<Crossing> {
                 continue;
             }
             let other = &path.segments[j];
+            pairs += 1;
+            if pairs > MOST_PAIRS || out.len() >= MOST {
+                return out;
+            }
             for m in meetings(s, other, same) {
                 // Neighbours share an end; and a corner that lies on another line has to be seen but once.
                 let inner = |s: &Segment, t: f64| t * s.length() > 2.0 * same && (1.0 - t) * s.length() > 2.0 * same;
-                if inner(s, m.on_first) && inner(other, m.on_second) && out.len() < MOST {
+                if inner(s, m.on_first) && inner(other, m.on_second) {
                     out.push(Crossing { at: m.point, first: (i, m.on_first), second: (j, m.on_second) });
                 }
             }

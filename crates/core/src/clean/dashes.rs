@@ -101,6 +101,7 @@ pub(super) fn find(pieces: &[Chained], near: f64) -> Rows {
             ends.push(end);
         }
     }
+    grids.values_mut().for_each(|(cells, _)| cells.pack());
     let mut links = Links::default();
     links.add(pairs(pieces, &dashes, &grids, |a, b, gap| ahead(a, b, gap, near).then_some(gap)));
     // What is left may meet round a corner that fell into a gap.
@@ -163,14 +164,19 @@ fn pairs(
     grids: &FxHashMap<usize, (Cells, Vec<End>)>,
     gap: impl Fn(&Tip, &Tip, f64) -> Option<f64>,
 ) -> Vec<(f64, End, End)> {
+    // An end is looked at from hundreds of others where drawings are dense: what it shows is worked out once.
+    let mut place = vec![usize::MAX; pieces.len()];
+    dashes.iter().enumerate().for_each(|(k, i)| place[*i] = 2 * k);
+    let tips: Vec<Tip> = dashes.iter().flat_map(|i| [i * 2, i * 2 + 1]).map(|end| Tip::of(pieces, end)).collect();
+    let tip = |end: End| &tips[place[end / 2] + end % 2];
     let mut out = Vec::new();
     for i in dashes {
         let (cells, ends) = &grids[&pieces[*i].style];
         for end in [i * 2, i * 2 + 1] {
-            let here = Tip::of(pieces, end);
+            let here = tip(end);
             cells.near_few(here.at, WIDEST.1, CROWD, |k, distance| {
                 if ends[k] / 2 > *i
-                    && let Some(gap) = gap(&here, &Tip::of(pieces, ends[k]), distance)
+                    && let Some(gap) = gap(here, tip(ends[k]), distance)
                 {
                     out.push((gap, end, ends[k]));
                 }

@@ -59,8 +59,10 @@ pub(super) fn find(open: &[Chained]) -> Vec<Nicked> {
         cells.add(tip(open, end).0);
         ends.push(end);
     }
+    grids.values_mut().for_each(|(cells, _)| cells.pack());
+    let tips: Vec<(Point, crate::geometry::Vec2)> = (0..open.len() * 2).map(|e| tip(open, e)).collect();
     let across = |a: End| -> Option<End> {
-        let (at, out) = tip(open, a);
+        let (at, out) = tips[a];
         let (cells, ends) = grids.get(&open[a / 2].style)?;
         let mut best: Option<(f64, End)> = None;
         let told_apart = cells.near_few(at, WIDTH.1, CROWD, |i, d| {
@@ -68,7 +70,7 @@ pub(super) fn find(open: &[Chained]) -> Vec<Nicked> {
             if b == a || d < WIDTH.0 || best.is_some_and(|best| best.0 <= d) {
                 return;
             }
-            let (there, back) = tip(open, b);
+            let (there, back) = tips[b];
             let way = (there - at) / d.max(1e-12);
             if out.dot(way) > STRAIGHT && -back.dot(way) > STRAIGHT {
                 best = Some((d, b));

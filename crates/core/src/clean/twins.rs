@@ -71,7 +71,7 @@ fn pairs(contours: &[Chained], styles: &[Style]) -> Vec<Pair> {
         let (mine, b) = (&contours[*i].path, contours[*i].path.bounds());
         let [x, y] = corner(*i);
         let beside = tree.locate_in_envelope(AABB::from_corners([x - WIDEST, y - WIDEST], [x + WIDEST, y + WIDEST]));
-        let near = beside.map(|g| g.data).filter(|j| *j > *i).take(CROWD).filter(|j| {
+        let near = beside.map(|g| g.data).take(4 * CROWD).filter(|j| *j > *i).take(CROWD).filter(|j| {
             let o = contours[*j].path.bounds();
             !used[*i]
                 && !used[*j]

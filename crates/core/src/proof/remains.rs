@@ -101,10 +101,7 @@ fn compared(placement: usize, moves: &[(usize, Segment)], meant: &Meant) -> Opti
     }
     let b = outlines[0].bounds().grown(3.0 * kerf);
     let left = Region::within(&[&Path::rectangle(b.min.x, b.min.y, b.width(), b.height())]).minus(&burned);
-    let mut kept = Region::default();
-    for piece in left.pieces().filter(|p| p.meets(&drawn)) {
-        kept = kept.plus(&piece);
-    }
+    let kept = left.pieces_in(&drawn);
     let narrow = |r: &crate::geometry::Residue| r.is_narrow() && r.depth > (DEPTH.0 * kerf).max(DEPTH.1);
     let stays = kept.beyond(&drawn).residues(&drawn).into_iter().filter(narrow).map(|r| r.at).collect();
     let gone = drawn.beyond(&kept).pieces().filter(|p| !p.opened(LOST).is_empty()).filter_map(|p| p.any_point()).collect();

@@ -238,6 +238,9 @@ const INHERITED: [&str; 12] = [
 const GEOMETRY: [&str; 15] =
     ["x", "y", "width", "height", "cx", "cy", "r", "rx", "ry", "d", "transform", "transform-origin", "translate", "rotate", "scale"];
 
+/// Stands for all that tells looks.
+const ALL_LOOKS: &str = "*";
+
 /// A rule of a style sheet.
 struct Rule<'a> {
     selector: Selector<'a>,
@@ -248,10 +251,10 @@ struct Rule<'a> {
 pub(super) struct Sheet<'a> {
     /// The weaker first.
     rules: Vec<Rule<'a>>,
-    /// Some say where and how large things are.
-    geometric: bool,
+    /// Which of them say a property; those that say anything of looks under [`ALL_LOOKS`].
+    saying: BTreeMap<&'a str, Vec<usize>>,
     /// Selectors that are not understood.
-    unread: Vec<&'a str>,
+    pub(super) unread: Vec<&'a str>,
 }
 
 impl<'a> Sheet<'a> {
@@ -263,7 +266,7 @@ impl<'a> Sheet<'a> {
     }
 
     pub(super) fn of(parts: &'a [Parts]) -> Self {
-        let mut sheet = Self { rules: Vec::new(), geometric: false, unread: Vec::new() };
+        let mut sheet = Self { rules: Vec::new(), saying: BTreeMap::new(), unread: Vec::new() };
         for (selector, block) in parts.iter().flat_map(|p| &p.rules) {
             match Selector::parse(selector).filter(|_| !selector.is_empty()) {
                 Some(read) => sheet.rules.push(Rule { selector: read, declarations: style::declarations(block).collect() }),
@@ -272,49 +275,25 @@ impl<'a> Sheet<'a> {
         }
         // Where two are as strong the later counts: the sort keeps their order.
         sheet.rules.sort_by_key(|r| r.selector.specificity());
-        sheet.geometric = sheet.rules.iter().flat_map(|r| &r.declarations).any(|d| GEOMETRY.contains(&d.name));
+        for (i, rule) in sheet.rules.iter().enumerate() {
+            let looks = rule.declarations.iter().any(|d| LOOKS.contains(&d.name) || d.name.starts_with("--"));
+            for name in rule.declarations.iter().map(|d| d.name).chain(looks.then_some(ALL_LOOKS)) {
+                let known = sheet.saying.entry(name).or_default();
+                if known.last() != Some(&i) {
+                    known.push(i);
+                }
+            }
+        }
         sheet
     }
 
-    /// What of the looks cannot be told: rules that are not understood, sheets that are not there.
-    pub(super) fn untold(&self, parts: &[Parts], document: &Document) -> Vec<String> {
-        let listed = |what: &[&str]| {
-            let more = if what.len() > 3 { format!(" and {} more", what.len() - 3) } else { String::new() };
-            what.iter().take(3).map(|w| format!("“{}”", w.chars().take(60).collect::<String>())).collect::<Vec<_>>().join(", ") + &more
-        };
-        let mut out = Vec::new();
-        if !self.unread.is_empty() {
-            out.push(format!(
-                "style rules are not followed: {}. What they are for may look otherwise than in a browser.",
-                listed(&self.unread)
-            ));
-        }
-        let conditions: Vec<&str> = parts.iter().flat_map(|p| &p.conditions).map(String::as_str).collect();
-        if !conditions.is_empty() {
-            out.push(format!("style rules for some screens only are left out: {}.", listed(&conditions)));
-        }
-        let linked = |n: Node<'_, '_>| {
-            let link = n.tag_name().name() == "link" && n.attribute("rel") == Some("stylesheet");
-            link.then(|| n.attribute("href").unwrap_or("?").to_owned())
-        };
-        let named = |n: Node<'_, '_>| n.pi().filter(|p| p.target == "xml-stylesheet").map(|p| href(p.value.unwrap_or("")));
-        let mut outside: Vec<String> = document.root().descendants().filter_map(|n| linked(n).or_else(|| named(n))).collect();
-        outside.extend(parts.iter().flat_map(|p| p.outside.iter().cloned()));
-        if !outside.is_empty() {
-            let outside: Vec<&str> = outside.iter().map(String::as_str).collect();
-            out.push(format!(
-                "style sheets outside of the file are not read: {}. Colours and lines that they would change are as without them; embed them for those.",
-                listed(&outside)
-            ));
-        }
-        out
-    }
-
     /// What is said of an element in its own attribute, sheets and style attribute, the weaker first; attributes only of `names`.
-    fn declared<'n>(&'n self, node: &Node<'n, '_>, names: &[&'n str]) -> Vec<(&'n str, &'n str)> {
+    ///
+    /// `of` is the property that is asked for, or [`ALL_LOOKS`].
+    fn declared<'n>(&'n self, node: &Node<'n, '_>, names: &[&'n str], of: &str) -> Vec<(&'n str, &'n str)> {
         let mut all: Vec<(&str, &str)> = names.iter().filter_map(|n| Some((*n, node.attribute(*n)?))).collect();
-        let rules: Vec<&Declaration> =
-            self.rules.iter().filter(|r| r.selector.matches(&Selected(*node))).flat_map(|r| &r.declarations).collect();
+        let asked = self.saying.get(of).into_iter().flatten().map(|i| &self.rules[*i]);
+        let rules: Vec<&Declaration> = asked.filter(|r| r.selector.matches(&Selected(*node))).flat_map(|r| &r.declarations).collect();
         let own: Vec<Declaration> = node.attribute("style").map(|s| style::declarations(s).collect()).unwrap_or_default();
         for important in [false, true] {
             all.extend(rules.iter().filter(|d| d.important == important).map(|d| (d.name, d.value)));
@@ -325,20 +304,20 @@ impl<'a> Sheet<'a> {
 
     /// One property of the element itself, `None` where nothing is said of it.
     pub(super) fn property(&self, node: &Node, looks: &Looks, name: &str) -> Option<String> {
-        let all = self.declared(node, &[name]);
+        let all = self.declared(node, &[name], name);
         all.iter().rev().filter(|d| d.0 == name).find_map(|d| looks.meant(d.1))
     }
 
     /// What says where an element is or how large; attributes do, and in newer files style sheets.
     pub(super) fn geometry(&self, node: &Node, looks: &Looks, name: &str) -> Option<String> {
         let styled = || node.attribute("style").is_some_and(|s| GEOMETRY.iter().any(|g| s.contains(g)));
-        if self.geometric || styled() { self.property(node, looks, name) } else { node.attribute(name).map(str::to_owned) }
+        if self.saying.contains_key(name) || styled() { self.property(node, looks, name) } else { node.attribute(name).map(str::to_owned) }
     }
 
     /// The element's looks: inherited, then attributes, then sheets, then its style attribute, then what is marked as important.
     pub(super) fn looks(&self, node: &Node, outer: &Looks) -> Looks {
         let mut looks = outer.clone();
-        let all = self.declared(node, &LOOKS);
+        let all = self.declared(node, &LOOKS, ALL_LOOKS);
         let mut variables = all.iter().filter(|d| d.0.starts_with("--")).peekable();
         if variables.peek().is_some() {
             let known = Rc::make_mut(&mut looks.variables);
@@ -359,12 +338,6 @@ impl<'a> Sheet<'a> {
         looks.lettering |= marked("class") || marked("id");
         looks.settled()
     }
-}
-
-/// What `href` says in a processing instruction.
-fn href(value: &str) -> String {
-    let behind = value.split_once("href=").map_or("", |(_, b)| b);
-    behind.trim_start_matches(['"', '\'']).split(['"', '\'']).next().unwrap_or("").to_owned()
 }
 
 impl Looks {

@@ -13,6 +13,7 @@ mod style;
 mod tests;
 mod text;
 mod transform;
+mod untold;
 mod write;
 
 pub use write::{WriteCopy, WriteGroup, path_data, write, write_copies};

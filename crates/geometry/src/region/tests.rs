@@ -15,10 +15,7 @@ fn unreached(path: &Path, width: f64) -> Vec<Residue> {
     let b = path.bounds().grown(3.0 * width);
     let sheet = Region::within(&[&Path::rectangle(b.min.x, b.min.y, b.width(), b.height())]);
     let left = sheet.minus(&burned);
-    let mut kept = Region::default();
-    for piece in left.pieces().filter(|p| p.meets(&part)) {
-        kept = kept.plus(&piece);
-    }
+    let kept = left.pieces_in(&part);
     let residues = kept.beyond(&part).residues(&part);
     residues.into_iter().filter(|r| r.is_narrow() && r.depth > 0.1).collect()
 }
