@@ -181,8 +181,7 @@ impl Region {
     pub fn pieces_in(&self, other: &Self) -> Self {
         let rings = other.shapes.iter().enumerate().flat_map(|(i, s)| s.iter().map(move |r| (i, r)));
         let boxed = |(i, r): (usize, &'_ Vec<[f64; 2]>)| GeomWithData::new(boxed(r), (i, r.clone()));
-        let index: rstar::RTree<GeomWithData<Rectangle<[f64; 2]>, (usize, Vec<[f64; 2]>)>> =
-            rstar::RTree::bulk_load(rings.map(boxed).collect());
+        let index: rstar::RTree<Boxed> = rstar::RTree::bulk_load(rings.map(boxed).collect());
         // Rings whose box is not round a point are crossed as often in as out.
         let has = |p: Point| {
             let mut crossed: Vec<usize> =
@@ -206,6 +205,9 @@ impl Region {
         self.shapes.iter().filter_map(|s| residue(s.first()?, &index)).collect()
     }
 }
+
+/// A ring with its box, and the number of its shape.
+type Boxed = GeomWithData<Rectangle<[f64; 2]>, (usize, Vec<[f64; 2]>)>;
 
 /// The box round a ring.
 fn boxed(ring: &[[f64; 2]]) -> Rectangle<[f64; 2]> {

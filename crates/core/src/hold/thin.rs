@@ -3,9 +3,11 @@
 use super::Given;
 use crate::assign::{Part, Process, Work};
 use crate::finding::{Code, Finding, Severity, Station, counted};
-use crate::geometry::{Path, Point, Region};
+use crate::geometry::{Bounds, Path, Point, Region, Segment, apart};
 use crate::nest::Layout;
 use rayon::prelude::*;
+use rstar::primitives::{GeomWithData, Rectangle};
+use rstar::{AABB, RTree};
 
 /// Edges of one part that are looked at; parts with more are drawn from pictures and full of thin places.
 const MOST_EDGES: usize = 20_000;
@@ -67,9 +69,71 @@ fn whole(work: &Work, part: &Part) -> Option<Region> {
     (!fine).then(|| Region::within(&outlines))
 }
 
+/// Pairs of edges that are looked at before an area is: with more of them it is looked at at once.
+const MOST_PAIRS: usize = 400_000;
+
+/// True where edges come nearer to each other than so many mm, those apart that share a corner: else nothing is thinner than that but
+/// corners. A plate of thousands of holes is told so without its area.
+fn come_near<'a>(outlines: impl Iterator<Item = &'a Path>, near: f64) -> bool {
+    let mut edges: Vec<(usize, usize, usize, Segment)> = Vec::new();
+    for (of, path) in outlines.enumerate() {
+        edges.extend(path.segments.iter().enumerate().map(|(k, s)| (of, k, path.segments.len(), *s)));
+    }
+    let corners = |b: Bounds| ([b.min.x, b.min.y], [b.max.x, b.max.y]);
+    let boxed = |(i, e): (usize, &(usize, usize, usize, Segment))| {
+        let (min, max) = corners(e.3.bounds());
+        GeomWithData::new(Rectangle::from_corners(min, max), i)
+    };
+    let tree = RTree::bulk_load(edges.iter().enumerate().map(boxed).collect());
+    let mut pairs = 0;
+    for (i, (of, k, n, edge)) in edges.iter().enumerate() {
+        let (min, max) = corners(edge.bounds().grown(near));
+        for j in tree.locate_in_envelope_intersecting(AABB::from_corners(min, max)).map(|b| b.data).filter(|j| *j > i) {
+            let (other, l, _, there) = &edges[j];
+            let neighbours = of == other && (k.abs_diff(*l) == 1 || k.abs_diff(*l) + 1 == *n);
+            pairs += 1;
+            // Neighbours meet at their corner; halfway along they are apart, or the corner is a sliver.
+            let are_near = if neighbours { edge.at(0.5).distance(there.at(there.nearest(edge.at(0.5)))) } else { apart(edge, there).1 };
+            if pairs > MOST_PAIRS || are_near < near || neighbours && edge.distance(there.at(0.5)) < near {
+                return true;
+            }
+        }
+    }
+    false
+}
+
 /// Places of a part, as drawn, where it is thinner than `least` mm.
 fn thin_places(work: &Work, part: &Part, least: f64) -> Vec<Point> {
+    let holes = part.holes.iter().map(|i| &work.items[*i].contour.path);
+    if !come_near(std::iter::once(&part.outline).chain(holes), least) {
+        return Vec::new();
+    }
     let Some(whole) = whole(work, part) else { return Vec::new() };
     let thin = whole.beyond(&whole.opened(least)).residues(&whole);
     thin.into_iter().filter(|r| r.is_narrow() && r.depth > LEAST_DEPTH * least).map(|r| r.at).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(64))]
+        /// What is not looked at as an area has nothing thin: the area itself says so.
+        #[test]
+        fn where_no_edges_come_near_nothing_is_thin(
+            holes in prop::collection::vec((5.0..95.0_f64, 5.0..55.0_f64, 1.0..7.0_f64, any::<bool>()), 1..7), least in 0.3..3.0_f64, cut in 0.0..20.0_f64,
+        ) {
+            let corners = [(0.0, 0.0), (100.0, 0.0), (100.0, 60.0 - cut), (100.0 - cut, 60.0), (0.0, 60.0)].map(|(x, y)| Point::new(x, y));
+            let mut outlines = vec![Path::polygon(&corners)];
+            outlines.extend(holes.into_iter().map(|(x, y, r, round)| {
+                if round { Path::circle(Point::new(x, y), r) } else { Path::rectangle(x - r, y - r, 2.0 * r, r) }
+            }));
+            let whole = Region::within(&outlines.iter().collect::<Vec<_>>());
+            let thin = whole.beyond(&whole.opened(least)).residues(&whole);
+            let found = thin.iter().any(|r| r.is_narrow() && r.depth > LEAST_DEPTH * least);
+            prop_assert!(!found || come_near(outlines.iter(), least));
+        }
+    }
 }
