@@ -43,11 +43,14 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
     let mut x = 0.0;
     for (i, page) in pdf.pages().iter().enumerate().take(MOST_PAGES) {
         let (w, h) = page.render_dimensions();
-        let (w, h) = (f64::from(w), f64::from(h));
+        // A page may count in more than points (ISO 32000-1, table 30).
+        let unit = page.raw().get::<f32>(b"UserUnit").map_or(1.0, f64::from);
+        let unit = if unit.is_finite() && (1e-3..=75_000.0).contains(&unit) { unit } else { 1.0 };
+        let (w, h) = (f64::from(w) * unit, f64::from(h) * unit);
         collector.begin(i + 1, x, w, h);
         let cache = InterpreterCache::new();
         let page_box = Rect::new(0.0, 0.0, w, h);
-        let place = Affine::translate(Vec2::new(x, 0.0)) * affine(page.initial_transform(false));
+        let place = Affine::translate(Vec2::new(x, 0.0)) * Affine::scale(unit) * affine(page.initial_transform(false));
         let read = catch_unwind(AssertUnwindSafe(|| {
             let mut context = Context::new(place, page_box + Vec2::new(x, 0.0), &cache, pdf.xref(), settings());
             interpret_page(page, &mut context, &mut collector);
@@ -121,6 +124,8 @@ struct Collector {
     /// Elements with outlines so far.
     compounds: u32,
     pictures: usize,
+    /// The area that was filled last, and its entities: a line along it is the line of its edge.
+    filled: Option<(BezPath, std::ops::Range<usize>)>,
     /// The last line of writing: which entity, and where its last letter stands.
     written: Option<(usize, Point)>,
     over: bool,
@@ -129,7 +134,17 @@ struct Collector {
 impl Collector {
     fn new(file: &str) -> Self {
         let drawing = Drawing::new(file, FileUnits::Scale(25.4 / POINTS));
-        Self { drawing, page: String::new(), layers: Vec::new(), clips: Vec::new(), compounds: 0, pictures: 0, written: None, over: false }
+        Self {
+            drawing,
+            page: String::new(),
+            layers: Vec::new(),
+            clips: Vec::new(),
+            compounds: 0,
+            pictures: 0,
+            filled: None,
+            written: None,
+            over: false,
+        }
     }
 
     fn begin(&mut self, number: usize, x: f64, w: f64, h: f64) {
@@ -232,7 +247,20 @@ impl<'a> Device<'a> for Collector {
         let dashes =
             props_of_stroke.map_or_else(String::new, |s| s.dash_array.iter().map(|d| format!("{d}")).collect::<Vec<_>>().join(" "));
         let winding = rule == Some(FillRule::NonZero);
-        let style = Style { layer: self.layer(), stroke, fill, line_type: dashes, width, winding, ..Style::default() };
+        // White on white paper does not show.
+        let hidden = fill.is_none() && stroke == Some([255; 3]);
+        let mut style = Style { layer: self.layer(), stroke, fill, line_type: dashes, width, winding, hidden, ..Style::default() };
+        let before = self.filled.take();
+        if let Some((_, entities)) = before
+            .filter(|(path, e)| stroke.is_some() && fill.is_none() && !hidden && e.end == self.drawing.entities.len() && *path == placed)
+        {
+            // Filled, then stroked: one outline with both.
+            let area = self.drawing.styles[self.drawing.entities[entities.start].style].clone();
+            (style.fill, style.winding) = (area.fill, area.winding);
+            let style = self.drawing.style(&style);
+            self.drawing.entities[entities].iter_mut().for_each(|e| e.style = style);
+            return;
+        }
         let style = self.drawing.style(&style);
         let filled = stroke.is_none();
         let first = self.drawing.entities.len();
@@ -242,7 +270,11 @@ impl<'a> Device<'a> for Collector {
             self.drawing.entities.push(Entity { style, shape: Shape::Path { curves, closed }, compound });
         }
         self.drawing.read += 1;
+        let drawn = self.drawing.entities.len();
         self.cut(first, b);
+        // What a clip has cut is not the whole any more.
+        let whole = filled && self.drawing.entities.len() == drawn;
+        self.filled = whole.then_some((placed, first..drawn));
     }
 
     fn push_clip_path(&mut self, clip: &ClipPath) {

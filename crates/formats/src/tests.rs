@@ -8,6 +8,7 @@ use boustrophe_core::release::ProgramOrder;
 use boustrophe_core::shop::Shop;
 use proptest::prelude::*;
 
+mod printed;
 mod swept;
 
 fn op(process: Process, path: &Path) -> Op {
