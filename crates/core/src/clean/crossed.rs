@@ -121,8 +121,7 @@ fn covered(contours: &[Chained], styles: &[Style]) -> Vec<usize> {
             }
             let apart = j != *i && (c.compound == 0 || c.compound != other.compound);
             if apart && looks[c.style] == looks[other.style] && other.path.contains(p) && other.path.nearest(p).distance > CLEAR {
-                let alone = if other.compound == 0 { j } else { 0 };
-                let turns = around.entry((other.compound, alone)).or_insert((0, styles[other.style].winding));
+                let turns = around.entry(element(contours, j)).or_insert((0, styles[other.style].winding));
                 turns.0 += if other.path.area() > 0.0 || !turns.1 { 1 } else { -1 };
             }
         }
@@ -138,13 +137,18 @@ fn look_alikes(styles: &[Style]) -> Vec<usize> {
     looks.iter().map(|s| looks.iter().position(|o| o == s).unwrap_or(0)).collect()
 }
 
+/// What is filled together with a contour: its element's number, and its own where it has no element.
+fn element(contours: &[Chained], i: usize) -> (u32, usize) {
+    let compound = contours[i].compound;
+    (compound, if compound == 0 { i } else { 0 })
+}
+
 fn is_filled(style: &Style) -> bool {
     style.fill.is_some() && style.stroke.is_none()
 }
 
 /// Outlines of shapes that are filled by winding number which have the fill on both sides, and filled outlines that enclose nothing; in
-/// rising order. Where those of one
-/// shape cross each other it cannot be said of a whole outline.
+/// rising order. Where those of one shape cross each other it cannot be said of a whole outline.
 fn unseen(contours: &[Chained], styles: &[Style]) -> Vec<usize> {
     let mut elements: FxHashMap<u32, Vec<usize>> = FxHashMap::default();
     let wound = |c: &Chained| c.compound != 0 && c.path.closed && is_filled(&styles[c.style]) && styles[c.style].winding;
@@ -303,10 +307,7 @@ fn goes_in(path: &Path, along: f64, other: &Path) -> bool {
 /// exactly.
 fn welded(contours: &[Chained], styles: &[Style], group: &Group) -> Option<Vec<Path>> {
     let mut elements: BTreeMap<(u32, usize), Vec<usize>> = BTreeMap::new();
-    for i in &group.members {
-        let alone = if contours[*i].compound == 0 { *i } else { 0 };
-        elements.entry((contours[*i].compound, alone)).or_default().push(*i);
-    }
+    group.members.iter().for_each(|i| elements.entry(element(contours, *i)).or_default().push(*i));
     let filled = |members: &Vec<usize>| {
         let style = &styles[contours[members[0]].style];
         // What is drawn and not filled is all within its line.

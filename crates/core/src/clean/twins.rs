@@ -73,10 +73,7 @@ fn pairs(contours: &[Chained], styles: &[Style]) -> Vec<Pair> {
         let beside = tree.locate_in_envelope(AABB::from_corners([x - WIDEST, y - WIDEST], [x + WIDEST, y + WIDEST]));
         let near = beside.map(|g| g.data).take(4 * CROWD).filter(|j| *j > *i).take(CROWD).filter(|j| {
             let o = contours[*j].path.bounds();
-            !used[*i]
-                && !used[*j]
-                && o.max.distance(b.max) <= 2.0 * WIDEST
-                && styles[contours[*j].style].nature == styles[contours[*i].style].nature
+            !used[*i] && !used[*j] && o.max.distance(b.max) <= 2.0 * WIDEST && contours[*j].style == contours[*i].style
         });
         let found = near.filter_map(|j| {
             let other = &contours[j].path;

@@ -1,6 +1,7 @@
 //! Lines of writing as outlines or as single strokes.
 //!
-//! The outline face is Commissioner (SIL Open Font License, see `fonts/LICENSE`), a static instance at weight 500; the
+//! The outline face is Commissioner (SIL Open Font License, see `fonts/LICENSE`), a static instance at weight 500, put together from
+//! the subsets of the package @fontsource/commissioner 5.3.0 without their layout tables; the
 //! stroke face is ours: letters of lines and quarter circles on a grid, for scores, scales and part numbers.
 
 mod outline;
@@ -60,10 +61,9 @@ pub fn lacks(text: &str, face: Face) -> Vec<char> {
 pub fn told(missing: &[char], of: &str) -> Option<String> {
     let shown: Vec<String> = missing.iter().take(8).map(|c| format!("“{c}”")).collect();
     let more = if missing.len() > 8 { format!(" and {} more", missing.len() - 8) } else { String::new() };
-    let are = if missing.len() == 1 { "is" } else { "are" };
     let list = shown.join(", ") + &more;
     (!missing.is_empty())
-        .then(|| format!("{of}: the letters' face has no {list}; nothing {are} burned there. Write it otherwise, or take the other face."))
+        .then(|| format!("{of}: the letters' face has no {list}; nothing is burned there. Write it otherwise, or take the other face."))
 }
 
 /// `text` with capitals `height` mm high. Letters that the face lacks are left out and listed.

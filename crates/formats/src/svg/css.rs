@@ -218,21 +218,10 @@ const LOOKS: [&str; 14] = [
     "fill-rule",
     "clip-rule",
 ];
-/// Those that what lies within has as well, unless it says otherwise.
-const INHERITED: [&str; 12] = [
-    "color",
-    "font",
-    "font-size",
-    "visibility",
-    "stroke",
-    "fill",
-    "stroke-dasharray",
-    "stroke-width",
-    "stroke-opacity",
-    "fill-opacity",
-    "fill-rule",
-    "clip-rule",
-];
+/// True for what lies within having it as well, unless it says otherwise.
+fn is_inherited(name: &str) -> bool {
+    !matches!(name, "display" | "opacity")
+}
 
 /// What tells where things are and how large, besides attributes of other names.
 const GEOMETRY: [&str; 15] =
@@ -329,7 +318,7 @@ impl<'a> Sheet<'a> {
             let Some(value) = said else { continue };
             match value.trim() {
                 "inherit" => looks.take(name, outer),
-                "unset" | "revert" if INHERITED.contains(&name) => looks.take(name, outer),
+                "unset" | "revert" if is_inherited(name) => looks.take(name, outer),
                 "initial" | "unset" | "revert" => looks.take(name, &Looks::default()),
                 value => looks.set(name, value),
             }

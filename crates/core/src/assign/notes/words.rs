@@ -110,7 +110,7 @@ fn is_of_features(words: &[&str]) -> bool {
         FEATURES.contains(&w)
             || w.starts_with(['ø', '⌀'])
             || ["r", "m", "y"].iter().any(|k| w.strip_prefix(k).is_some_and(figure))
-            // “bends” of other tongues are compounds.
+            // Compounds of a tongue that writes them in one word.
             || w.starts_with("gewinde") || w.starts_with("bohr") || w.starts_with("trou")
     };
     words.iter().any(of)
@@ -121,29 +121,19 @@ fn whole(word: &str) -> Option<u32> {
     if digits.is_empty() || digits.len() > 5 || !digits.bytes().all(|b| b.is_ascii_digit()) { None } else { digits.parse().ok() }
 }
 
-/// `x6`, `6x`, `6 off`, `2 req'd`, `qty 4`, `make 4`.
+/// `x6`, `6x`, `6 off`, `2 req'd`, `qty 4`, `make 4`; the clause is none of features.
 fn copies(words: &[&str]) -> Option<u32> {
     let after = |i: usize| words.get(i + 1).and_then(|w| whole(w));
     for (i, word) in words.iter().enumerate() {
         let w = word.trim_end_matches(['.', ':']);
-        // 40x20 and M6x20 are sizes; 4x Ø6 and 4x M6 are holes.
-        let sized = |k: usize| {
-            words.get(k).is_some_and(|next| {
-                let begins = next.chars().next().unwrap_or(' ');
-                matches!(begins, 'ø' | '⌀' | 'r') && next.chars().nth(1).is_some_and(|c| c.is_ascii_digit())
-                    || matches!(*next, "ø" | "⌀" | "dia" | "dia." | "hole" | "holes" | "slot" | "slots" | "deep" | "thru")
-                    || begins == 'm' && next.chars().nth(1).is_some_and(|c| c.is_ascii_digit())
-            })
-        };
+        // 40x20 and M6x20 are sizes.
         let figure = |k: usize| words.get(k).is_some_and(|next| next.starts_with(|c: char| c.is_ascii_digit()));
         if let Some(n) = w.strip_prefix('x').and_then(whole)
             && !(i > 0 && whole(words[i - 1]).is_some())
-            && !sized(i + 1)
         {
             return Some(n);
         }
         if let Some(n) = w.strip_suffix('x').and_then(whole)
-            && !sized(i + 1)
             && !figure(i + 1)
         {
             return Some(n);
@@ -171,8 +161,8 @@ fn copies(words: &[&str]) -> Option<u32> {
                 // “x 6” and “6 x”, but not “40 x 20”.
                 let (before, behind) = (i.checked_sub(1).and_then(|k| whole(words[k])), after(i));
                 match (before, behind) {
-                    (None, Some(n)) if i + 2 >= words.len() || !sized(i + 2) => return Some(n),
-                    (Some(n), None) if !sized(i + 1) && !figure(i + 1) => return Some(n),
+                    (None, Some(n)) => return Some(n),
+                    (Some(n), None) if !figure(i + 1) => return Some(n),
                     _ => {}
                 }
             }

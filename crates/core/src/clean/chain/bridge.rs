@@ -20,7 +20,6 @@ fn wanted(chains: &[Chained], a: End, b: End, width: f64) -> bool {
     let [out, back] = [a, b].map(|e| -inward(&chains[e / 2].path, e % 2 == 1));
     let way = (q - p) / width;
     let beside = out.dot(way).abs() < ASIDE && back.dot(way).abs() < ASIDE && out.dot(back) > 0.0;
-    // Where both are single strokes, or go on far beyond the gap side by side.
     let stroke = |e: End| chains[e / 2].path.segments.len() == 1;
     !(beside && stroke(a) && stroke(b))
 }

@@ -104,7 +104,10 @@ impl Told<'_> {
             self.file
         );
         self.tell(Severity::Look, Code::OutlinesOverlap, outlines, text, at);
-        self.with("Weld them".into(), self.mend(Mend::WeldOverlaps), true);
+        // What was to be welded and is still apart cannot be.
+        if !self.mended(Mend::WeldOverlaps) {
+            self.with("Weld them".into(), self.mend(Mend::WeldOverlaps), true);
+        }
         self.with(
             "Leave them as they are".into(),
             Edit::Accept { code: Code::OutlinesOverlap.to_string(), places: Default::default() },
