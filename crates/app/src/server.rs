@@ -5,7 +5,7 @@ use crate::error::AppError;
 use crate::failure::Failure;
 use crate::guard::{Names, guard};
 use crate::serving::{asked_to_end, serve};
-use crate::stations::{assign, bench, changes, history, hold, intake, nest, order, proof, release, stage};
+use crate::stations::{assign, bench, changes, clean, history, hold, intake, nest, order, proof, release, stage};
 use crate::things::{about, book, floor, machines, rack, runs};
 use axum::Router;
 use axum::extract::{DefaultBodyLimit, Request};
@@ -82,6 +82,7 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/jobs/{job}", get(bench::job))
         .route("/jobs/{job}/{station}", get(bench::page))
         .route("/jobs/{job}/edit", post(changes::edit))
+        .route("/jobs/{job}/try", post(clean::trying::trying))
         .route("/jobs/{job}/slot-fit", post(changes::slot_fit))
         .route("/jobs/{job}/coupon", post(changes::coupon))
         .route("/jobs/{job}/holds", post(changes::holds))
@@ -120,6 +121,8 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/shop/rules", get(book::rules::rules_page).post(book::rules::add_rule))
         .route("/shop/rules/try", post(book::rules::try_rule))
         .route("/shop/rules/{id}", post(book::rules::move_rule))
+        .route("/shop/letters", get(book::letters::letters).merge(files(book::letters::add)))
+        .route("/shop/letters/remove", post(book::letters::remove))
         .route("/shop/rack", get(rack::rack).merge(files(rack::add)))
         .route("/shop/rack/{id}", post(rack::change))
         .route("/shop/machines", get(book::things::things))

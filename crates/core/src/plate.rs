@@ -1,6 +1,7 @@
-//! Name plates: letters welded together, a backing round them, and a ring to hang it by.
+//! Name plates: letters welded together, dots and letters that stand apart joined by bars, a backing round them, and a ring to hang
+//! it by.
 
-use crate::geometry::{Bounds, Corners, Path, Point, Region};
+use crate::geometry::{Corners, Path, Point, Region, Vec2};
 use crate::lettering::{Face, line};
 use serde::{Deserialize, Serialize};
 
@@ -25,11 +26,44 @@ pub struct NamePlate {
     pub offset: f64,
     /// The ring's diameter and its hole's; none where nothing.
     pub ring: (f64, f64),
+    /// Where the ring is.
+    pub hung: Hung,
+    /// Which letters.
+    pub face: Face,
+    /// Dots and letters that stand apart are joined by bars so wide; left apart where it is 0, to be glued on the backing.
+    pub bridge: f64,
+}
+
+/// Where a name plate's ring is.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Hung {
+    /// Beside the first letter.
+    #[default]
+    Left,
+    /// Beside the last letter.
+    Right,
+    /// Over the middle.
+    Top,
+}
+
+impl Hung {
+    /// All, with what they are called.
+    pub const ALL: [(Self, &'static str); 3] = [(Self::Left, "left"), (Self::Top, "top"), (Self::Right, "right")];
 }
 
 impl Default for NamePlate {
     fn default() -> Self {
-        Self { text: "Odile".into(), height: 25.0, spacing: -1.5, offset: 4.0, ring: (12.0, 5.0) }
+        Self {
+            text: "Odile".into(),
+            height: 25.0,
+            spacing: -1.5,
+            offset: 4.0,
+            ring: (12.0, 5.0),
+            hung: Hung::Left,
+            face: Face::Outline,
+            bridge: 0.0,
+        }
     }
 }
 
@@ -69,8 +103,14 @@ impl NamePlate {
         if letters == 0 || self.text.chars().count() > 60 || self.text.contains(char::is_control) {
             return Err("a plate says 1 to 60 letters in one line".into());
         }
-        if let Some(sentence) = crate::lettering::told(&crate::lettering::lacks(&self.text, Face::Outline), "The plate cannot say that") {
+        if let Some(sentence) = crate::lettering::told(&crate::lettering::lacks(&self.text, self.face), "The plate cannot say that") {
             return Err(sentence);
+        }
+        if !self.face.is_area() {
+            return Err("letters of a plate are areas: take another face than strokes".into());
+        }
+        if self.bridge != 0.0 {
+            within("a bridge", self.bridge, 0.3, self.height / 2.0)?;
         }
         within("a height", self.height, 3.0, 1000.0)?;
         within("a spacing", self.spacing, -0.5 * self.height, 2.0 * self.height)?;
@@ -82,34 +122,29 @@ impl NamePlate {
         Ok(())
     }
 
-    /// Its outlines. Refuses a backing that falls into pieces.
+    /// Its outlines. Refuses what no backing can be made of.
     pub fn drawn(&self) -> Result<Drawn, String> {
         self.checked()?;
-        let mut x = 0.0;
-        let mut letters: Vec<Region> = Vec::new();
-        for c in self.text.chars() {
-            let letter = line(&c.to_string(), self.height, Face::Outline);
-            let lies: Vec<Path> = letter.paths.iter().map(|p| p.transformed(crate::geometry::Affine::translate((x, 0.0)))).collect();
-            letters.extend(inked(&lies));
-            x += letter.width + self.spacing;
+        let set = line(&self.text, self.height, self.face);
+        let letters = set.letters.iter().enumerate().filter_map(|(k, letter)| {
+            let by = crate::geometry::Affine::translate((k as f64 * self.spacing, 0.0));
+            let lies: Vec<Path> = set.paths[letter.paths.clone()].iter().map(|p| p.transformed(by)).collect();
+            inked(&lies)
+        });
+        let mut ink = Region::union(letters);
+        if self.bridge > 0.0 {
+            ink = bridged(ink, self.bridge);
         }
-        let top: Vec<Path> = Region::union(letters).outlines().iter().map(|p| p.refitted(CLOSE)).collect();
+        let top: Vec<Path> = ink.outlines().iter().map(|p| p.refitted(CLOSE)).collect();
         // Openings are covered by the backing: what counts is the outer edges.
         let outer = top.iter().filter(|p| p.area() > 0.0).flat_map(|p| p.grown(self.offset, Corners::Round));
-        let mut whole = Region::union(outer.map(|p| Region::within(&[&p])));
+        // Where letters stand so far apart that it would fall into pieces, bars as wide as what stands out hold it.
+        let mut whole = bridged(Region::union(outer.map(|p| Region::within(&[&p]))), 2.0 * self.offset);
         let pieces = whole.outlines().into_iter().filter(|p| p.area() > 0.0).count();
         if pieces != 1 {
             return Err(format!("the backing falls into {pieces} pieces: make the offset larger, or the letters closer"));
         }
-        let bounds = top.iter().fold(Bounds::EMPTY, |b, p| b.union(p.bounds()));
-        let (ring, hole) = self.ring;
-        let hole = (ring > 0.0).then(|| {
-            // Beside the first letter, its hole clear of the backing.
-            let at = Point::new(bounds.min.x - self.offset - hole / 2.0 - ring * 0.04, bounds.center().y);
-            let edge = Path::circle(at, ring / 2.0);
-            whole = Region::union([std::mem::replace(&mut whole, Region::within(&[])), Region::within(&[&edge])]);
-            Path::circle(at, hole / 2.0)
-        });
+        let hole = self.hung_on(&mut whole)?;
         let edge = whole.outlines().into_iter().filter(|p| p.area() > 0.0).max_by(|a, b| a.area().total_cmp(&b.area()));
         let backing = edge.ok_or_else(|| "nothing is left of the backing".to_owned())?.refitted(CLOSE);
         if hole.as_ref().is_some_and(|h| h.segments.iter().any(|s| !backing.contains(s.start))) {
@@ -117,6 +152,69 @@ impl NamePlate {
         }
         Ok(Drawn { top, backing, hole })
     }
+
+    /// Adds the ring to a backing; its hole, clear of what was there.
+    fn hung_on(&self, whole: &mut Region) -> Result<Option<Path>, String> {
+        let (ring, hole) = self.ring;
+        if ring <= 0.0 {
+            return Ok(None);
+        }
+        let outlines = whole.outlines();
+        let edge = outlines.iter().filter(|p| p.area() > 0.0).max_by(|a, b| a.area().total_cmp(&b.area()));
+        let edge = edge.ok_or_else(|| "nothing is left of the backing".to_owned())?;
+        let b = edge.bounds();
+        let out = match self.hung {
+            Hung::Left => Vec2::new(-1.0, 0.0),
+            Hung::Right => Vec2::new(1.0, 0.0),
+            Hung::Top => Vec2::new(0.0, 1.0),
+        };
+        // In from outside, until its hole is as near to the edge as it may be.
+        let clear = hole / 2.0 + ring * 0.04;
+        let mut at = b.center() + out * (b.width() + b.height() + ring);
+        for _ in 0..200 {
+            let left = edge.nearest(at).distance - clear;
+            if left < 1e-3 {
+                break;
+            }
+            at -= out * left;
+        }
+        *whole = Region::union([std::mem::replace(whole, Region::within(&[])), Region::within(&[&Path::circle(at, ring / 2.0)])]);
+        Ok(Some(Path::circle(at, hole / 2.0)))
+    }
+}
+
+/// Bars that join the pieces of an area, each to the nearest of those that are joined already.
+fn bridged(area: Region, wide: f64) -> Region {
+    let outer: Vec<Path> = area.outlines().into_iter().filter(|p| p.area() > 0.0).collect();
+    if outer.len() < 2 {
+        return area;
+    }
+    let points: Vec<Vec<Point>> = outer.iter().map(|p| p.points(wide / 20.0)).collect();
+    let mut joined = vec![0];
+    let mut bars = Vec::new();
+    while joined.len() < outer.len() {
+        let mut best: Option<(f64, Point, Point, usize)> = None;
+        for i in (0..outer.len()).filter(|i| !joined.contains(i)) {
+            for j in &joined {
+                // From the corners of either to the other's edge.
+                let there = points[i].iter().map(|p| (*p, outer[*j].nearest(*p).point));
+                let back = points[*j].iter().map(|p| (outer[i].nearest(*p).point, *p));
+                let near = there.chain(back).map(|(p, q)| (p.distance(q), p, q)).min_by(|a, b| a.0.total_cmp(&b.0));
+                if let Some((d, p, q)) = near
+                    && best.as_ref().is_none_or(|b| d < b.0)
+                {
+                    best = Some((d, p, q, i));
+                }
+            }
+        }
+        let Some((d, p, q, i)) = best else { break };
+        // Into both by half its width, so that it holds along all of it.
+        let along = if d > 1e-9 { (q - p) / d } else { Vec2::new(1.0, 0.0) };
+        let (side, into) = (along.turn_90() * (wide / 2.0), along * (wide / 2.0));
+        bars.push(Path::polygon(&[p - into - side, q + into - side, q + into + side, p - into + side]));
+        joined.push(i);
+    }
+    Region::union(std::iter::once(area).chain(bars.iter().map(|b| Region::within(&[b]))))
 }
 
 /// The area of a letter: what is wound as its largest outline is, without what is wound against it. Its strokes may overlap.
@@ -136,15 +234,17 @@ mod tests {
         #![proptest_config(ProptestConfig::with_cases(64))]
         /// Whatever is written: all letters lie on the backing, at least its offset inside its edge, and the hole in its ring.
         #[test]
-        fn letters_lie_on_their_backing(text in "[A-Za-z0-9&.]{1,12}( [A-Z][a-z]{1,6})?", height in 8.0..60.0_f64, spacing in -3.0..1.0_f64, offset in 2.0..12.0_f64, ring in prop_oneof![Just((0.0, 0.0)), Just((12.0, 5.0)), Just((20.0, 8.0))]) {
-            let plate = NamePlate { text, height, spacing: spacing.max(-height * 0.4), offset, ring };
+        fn letters_lie_on_their_backing(text in "[A-Za-z0-9&.]{1,12}( [A-Z][a-z]{1,6})?", height in 8.0..60.0_f64, spacing in -3.0..1.0_f64, offset in 2.0..12.0_f64, ring in prop_oneof![Just((0.0, 0.0)), Just((12.0, 5.0)), Just((20.0, 8.0))], hung in prop::sample::select(&Hung::ALL[..]), face in prop::sample::select(&Face::SHIPPED[..5]), bridge in prop_oneof![Just(0.0), 0.8..2.0_f64]) {
+            let plate = NamePlate { text, height, spacing: spacing.max(-height * 0.4), offset, ring, hung: hung.0, face, bridge };
             let drawn = match plate.drawn() {
                 Ok(drawn) => drawn,
                 Err(told) => {
-                    prop_assert!(told.contains("pieces") || told.contains("reach"), "{told}");
+                    prop_assert!(told.contains("reach"), "{told}");
                     return Ok(());
                 }
             };
+            let pieces = drawn.top.iter().filter(|p| p.area() > 0.0).count();
+            prop_assert!(bridge == 0.0 || pieces == 1, "{pieces} pieces");
             for p in &drawn.top {
                 for s in &p.segments {
                     prop_assert!(drawn.backing.contains(s.start));
@@ -162,12 +262,44 @@ mod tests {
     }
 
     #[test]
-    fn close_letters_are_one_piece_and_wide_ones_are_told() {
+    fn close_letters_are_one_piece_and_wide_ones_are_held() {
         let plate = |spacing: f64, offset: f64| NamePlate { text: "HIVE".into(), spacing, offset, ..NamePlate::default() };
         let edges = |p: NamePlate| p.drawn().map(|d| d.top.iter().filter(|p| p.area() > 0.0).count());
         assert_eq!(edges(plate(0.0, 4.0)), Ok(4));
         assert_eq!(edges(plate(-9.0, 4.0)), Ok(1));
-        assert!(edges(plate(40.0, 2.0)).expect_err("in pieces").contains("4 pieces"));
+        // What stands far apart is held by the backing's bars, and by bridges where they are wanted.
+        assert_eq!(edges(plate(40.0, 2.0)), Ok(4));
+        assert_eq!(edges(NamePlate { bridge: 2.0, ..plate(40.0, 2.0) }), Ok(1));
         assert!(plate(0.0, -1.0).drawn().is_err() && NamePlate { text: "  ".into(), ..NamePlate::default() }.drawn().is_err());
+    }
+
+    /// Names as people are called, in twenty tongues.
+    const NAMES: &str = "Odile Bram Wilhelmina Ada Theophil Juliette Ian Lili Iris Illia Emil Jiří Ján Mia Noah Liam Émilie Zoë Chloé \
+        Jörg Jürgen Björn Åsa Søren Øyvind Łukasz Michał Paweł Małgorzata Čeněk Šárka Žaneta Ľuboš Ágnes Győző Őrs Ferenc Ștefan \
+        Ioana Mihai Nguyễn Phượng Hiếu Ġorġ Þór Ðóra Eiríkur Ķerts Jānis Žydrūnas Šarūnas Aino Väinö Ülle Jüri Ömer İpek Şule Çağla \
+        Iñaki José María Íñigo João Inês Conceição Núria Lluís Siân Rhŷs Niamh Seán Aoife Giulia Niccolò François Maëlys Loïc \
+        Anna Ben Clara David Emma Felix Greta Hannes Ida Jakob Klara Lukas Marie Niklas Olga Peter Quentin Rosa Simon Tina Ulla Viktor \
+        Wanda Xaver Yvonne Zacharias Aaron Bella Cedric Dora Elias Fiona Gustav Helena Igor Jana Karl Lena Max Nina Oskar Paula Robin \
+        Sofia Tom Ursula Vera Willi Yusuf Zita Amélie Bastian Cora Dylan Ella Fabian Gwen Henry Isla Jack Kim Leo Mona Nils Otto Pia \
+        Rafael Stella Theo Uwe Vito Will Yara Zoe Agnieszka Bartłomiej Dominika Grzegorz Krzysztof Zbigniew Wojciech Stanisław Jędrzej \
+        Tijl Ijsbrand Jij Jil Lil Ili J.J. A.I. Mr.I Kit Till Jill Filip Ivo Ivi Pij Li Io I J Ö";
+
+    #[test]
+    fn the_usual_figures_do_for_names() {
+        let mut n = 0;
+        for name in NAMES.split_whitespace() {
+            for face in [Face::Outline, Face::Script, Face::Serif] {
+                for bridge in [0.0, 2.0] {
+                    let plate = NamePlate { text: name.into(), face, bridge, ..NamePlate::default() };
+                    let drawn = plate.drawn().unwrap_or_else(|e| panic!("{name} {face:?}: {e}"));
+                    assert!(
+                        drawn.hole.is_some() && (bridge == 0.0 || drawn.top.iter().filter(|p| p.area() > 0.0).count() == 1),
+                        "{name} {face:?}"
+                    );
+                    n += 1;
+                }
+            }
+        }
+        assert!(n > 1000, "{n}");
     }
 }

@@ -3,7 +3,8 @@
 use crate::ReadError;
 use boustrophe_core::bed::Photo;
 use boustrophe_core::drawing::{Bitmap, Drawing, FileUnits};
-use image::{ImageReader, Limits};
+use image::metadata::Orientation;
+use image::{DynamicImage, ImageDecoder, ImageReader, Limits};
 use std::io::Cursor;
 use std::sync::Arc;
 
@@ -58,9 +59,17 @@ pub(crate) fn decode(bytes: &[u8]) -> Result<Bitmap, String> {
     let mut limits = Limits::default();
     (limits.max_image_width, limits.max_image_height, limits.max_alloc) = (Some(LONGEST), Some(LONGEST), Some(MEMORY));
     reader.limits(limits);
-    let picture = reader
-        .decode()
-        .map_err(|e| format!("the picture cannot be decoded ({e}). Save it again as PNG or JPEG, at most {LONGEST} pixels a side."))?;
+    let failed = |e: &dyn std::fmt::Display| {
+        format!("the picture cannot be decoded ({e}). Save it again as PNG or JPEG, at most {LONGEST} pixels a side.")
+    };
+    let mut decoder = reader.into_decoder().map_err(|e| failed(&e))?;
+    if decoder.total_bytes() > MEMORY {
+        return Err(failed(&"it is too large"));
+    }
+    // A camera says which way up it was held (EXIF 2.3, tag 274): pictures are shown so, and read so.
+    let turn = decoder.orientation().unwrap_or(Orientation::NoTransforms);
+    let mut picture = DynamicImage::from_decoder(decoder).map_err(|e| failed(&e))?;
+    picture.apply_orientation(turn);
     let (width, height) = (picture.width() as usize, picture.height() as usize);
     // Transparent pixels show the paper behind them.
     let grey = picture.to_luma_alpha8().pixels().map(|p| on_paper(p[0], p[1])).collect();
@@ -132,4 +141,41 @@ pub fn write_png(width: usize, height: usize, rgba: Vec<u8>) -> Option<Vec<u8>> 
 pub(crate) fn on_paper(level: u8, alpha: u8) -> u8 {
     let (l, a) = (u32::from(level), u32::from(alpha));
     ((l * a + 255 * (255 - a)) / 255) as u8
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// A picture as a camera writes it: how it was held is in a block of its own behind the first marker.
+    fn held(turn: u8) -> Vec<u8> {
+        let (w, h) = (48, 16);
+        // Dark in the lower left corner.
+        let pixels: Vec<u8> = (0..w * h).map(|i| if i % w < 16 && i / w >= 8 { 0 } else { 255 }).collect();
+        let mut jpeg = Vec::new();
+        let made = image::codecs::jpeg::JpegEncoder::new_with_quality(&mut jpeg, 95).encode(
+            &pixels,
+            w as u32,
+            h as u32,
+            image::ExtendedColorType::L8,
+        );
+        made.expect("a picture");
+        let tiff = [b"II*\0\x08\0\0\0\x01\0\x12\x01\x03\0\x01\0\0\0".as_slice(), &[turn, 0, 0, 0, 0, 0, 0, 0]].concat();
+        let block = [b"Exif\0\0".as_slice(), &tiff].concat();
+        let length = (block.len() as u16 + 2).to_be_bytes();
+        [&jpeg[..2], &[0xff, 0xe1], &length, &block, &jpeg[2..]].concat()
+    }
+
+    #[test]
+    fn a_picture_is_read_the_way_up_that_it_is_shown() {
+        // Where the dark corner comes to lie: to the right, and down.
+        for (turn, size, dark) in
+            [(1, (48, 16), (0.1, 0.8)), (3, (48, 16), (0.9, 0.2)), (6, (16, 48), (0.2, 0.1)), (8, (16, 48), (0.8, 0.9))]
+        {
+            let b = decode(&held(turn)).expect("a picture");
+            assert_eq!((b.width, b.height), size, "{turn}");
+            let at = |x: f64, y: f64| b.grey[(y * b.height as f64) as usize * b.width + (x * b.width as f64) as usize];
+            assert!(at(dark.0, dark.1) < 60 && at(1.0 - dark.0, 1.0 - dark.1) > 200, "{turn}");
+        }
+    }
 }

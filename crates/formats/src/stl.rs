@@ -28,6 +28,16 @@ pub fn read(file: &str, bytes: &[u8]) -> Result<Drawing, ReadError> {
         return Err(broken("there is no triangle in it. Export the solid again as STL.".into()));
     }
     let mut drawing = Drawing::new(file, FileUnits::Unsaid);
+    let stitched = mesh.solid.stitch();
+    if stitched.turned > 0 {
+        let (n, of) = (stitched.turned, mesh.solid.triangles.len());
+        drawing.remarks.push(format!("{n} of {of} triangles were wound the other way round; they were turned so that all look outward."));
+    }
+    if let Some(thick) = mesh.solid.plate() {
+        drawing
+            .remarks
+            .push(format!("It is a flat plate {} thick: one of its faces is laid, and its rim is none.", (thick * 1e3).round() / 1e3));
+    }
     mesh.solid.draw(&SolidChoices::default(), 1.0, &mut drawing);
     if mesh.solid.triangles.len() <= Solid::MOST_CHOSEN {
         drawing.solid = Some(Arc::new(mesh.solid));

@@ -111,6 +111,16 @@ impl Path {
     pub fn reversed(&self) -> Self {
         Self { segments: self.segments.iter().rev().map(Segment::reversed).collect(), closed: self.closed }
     }
+    /// The path with a straight line from its end to its begin, where it is open.
+    #[must_use]
+    pub fn closed_straight(&self) -> Self {
+        let (Some(first), Some(last)) = (self.segments.first(), self.segments.last()) else { return self.clone() };
+        let mut segments = self.segments.clone();
+        if !self.closed && last.end != first.start {
+            segments.push(Segment::line(last.end, first.start));
+        }
+        Self { segments, closed: true }
+    }
     /// Moved, turned, mirrored or scaled evenly.
     pub fn transformed(&self, a: Affine) -> Self {
         Self { segments: self.segments.iter().map(|s| s.transformed(a)).collect(), closed: self.closed }

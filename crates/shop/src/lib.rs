@@ -34,3 +34,4 @@ pub mod sheets;
 #[cfg(test)]
 mod simulation;
 pub mod since;
+pub mod tables;

@@ -9,6 +9,12 @@ use strum::VariantArray;
 
 /// The stored shop; what is not stored is as built in.
 pub fn load(store: &Store) -> Result<Shop, ShopError> {
+    for (name, bytes) in store.face_files()? {
+        // What cannot be learnt is missing where it is written with, and told there.
+        if let Err(error) = boustrophe_core::lettering::learn(&name, &bytes) {
+            tracing::error!(name, error, "a face of the shop's book cannot be read");
+        }
+    }
     of(&store.settings()?)
 }
 

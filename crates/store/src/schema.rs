@@ -219,6 +219,14 @@ diesel::table! {
         host_id -> Integer,
     }
 }
+diesel::table! {
+    faces (name) {
+        name -> Text,
+        bytes -> Binary,
+        person -> Text,
+        at -> Text,
+    }
+}
 diesel::joinable!(reservations -> jobs (job_id));
 diesel::joinable!(runs -> jobs (job_id));
 diesel::allow_tables_to_appear_in_same_query!(

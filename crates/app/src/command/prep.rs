@@ -110,7 +110,9 @@ impl Preparing<'_> {
             let safe = |f: &&Finding| f.severity == Severity::Look && f.remedies.first().is_some_and(|r| r.safe);
             let open: Vec<Finding> = early(&route).filter(safe).cloned().collect();
             let Some(station) = open.iter().map(|f| f.station).min() else { break };
-            for f in open.into_iter().filter(|f| f.station == station) {
+            // Paper by itself: what gaps and dashes its lines have is not mended.
+            let paper = open.iter().any(|f| f.code == Code::PaperBorder && f.station == station);
+            for f in open.into_iter().filter(|f| f.station == station && (!paper || f.code == Code::PaperBorder)) {
                 self.decisions = f.remedies[0].edit.apply(&self.decisions).map_err(told)?;
                 self.findings.push(f);
             }

@@ -4,7 +4,6 @@ use crate::asking::{Shared, blocking};
 use crate::error::{AppError, html};
 use crate::stations::bench::docket;
 use crate::stations::form::Form;
-use crate::stations::intake::tables;
 use crate::things::book;
 use crate::typed::{Posted, Typed};
 use crate::uploads;
@@ -20,14 +19,14 @@ use boustrophe_core::drawing::Unit;
 use boustrophe_core::finding::Station;
 use boustrophe_core::geometry::Point;
 use boustrophe_core::ids::BatchId;
-use boustrophe_core::lettering::Face;
+use boustrophe_core::lettering::{Face, Setting};
 use boustrophe_core::quantity::length;
 use boustrophe_formats::dxf::{self, WriteLayer};
 use boustrophe_shop::app::{App, Loaded};
 use boustrophe_shop::changing::changed;
 use boustrophe_shop::error::ShopError;
-use boustrophe_shop::incoming;
 use boustrophe_shop::nests;
+use boustrophe_shop::{incoming, tables};
 use boustrophe_store::{Kind, StoreError};
 
 #[derive(Template)]
@@ -185,7 +184,7 @@ fn coupon_added(app: &Shared, job: i32, form: CouponForm) -> Result<Redirect, Ap
         let spot = Spot { x: at.x, y: at.y, ..Spot::default() };
         Edit::Clean(CleanEdit::Operate {
             drawing,
-            operation: Operation::Write { part, spot, text, height, face: Face::Stroke, angle: 0.0 },
+            operation: Operation::Write { part, spot, text, height, face: Face::Stroke, angle: 0.0, setting: Setting::default() },
         })
     };
     incoming::on_top(app, job, &Edit::All { edits: coupon.labels.into_iter().map(write).collect() }, &app.by)?;
@@ -272,7 +271,7 @@ pub async fn files(app: Shared, Path(job): Path<i32>, multipart: Multipart) -> R
     blocking(&app, move |app| {
         incoming::add(app, job, taken, &app.by)?;
         let tables: Vec<incoming::Dropped> = tables;
-        tables::dropped(app, job, &tables)
+        Ok(tables::dropped(app, job, &tables, &app.by)?)
     })
     .await?;
     if refused.is_empty() { Ok(StatusCode::NO_CONTENT.into_response()) } else { Err(incoming::told(&refused).into()) }

@@ -3,6 +3,7 @@ import { heat } from "/static/rooms/stations/proof/heat.js";
 import { ordering } from "/static/rooms/stations/order/ordering.js";
 import { outside } from "/static/rooms/stations/proof/outside.js";
 import { thin } from "/static/rooms/stations/hold/thin.js";
+import { trying } from "/static/rooms/stations/clean/trying.js";
 
 const $ = (selector) => document.querySelector(selector);
 
@@ -34,6 +35,8 @@ export function cards(stage, { notice, sentenceOf }) {
     card("#card-template", ids.length === 1 ? `${process}${where}${measure}` : `${ids.length} contours`, {}, false);
     const reason = box.querySelector(".why");
     if (reason) reason.textContent = why;
+    // What is to be done with it can be typed at once.
+    box.querySelector(".order")?.focus({ preventScroll: true });
     const list = box.querySelector(".orders") ? `${of}:${ids.join(",")}` : ids.join(",");
     for (const field of box.querySelectorAll("[name=on]")) field.value = field.dataset.copy !== undefined ? `${list}@${copy ?? ""}` : list;
     if (place !== undefined) for (const field of box.querySelectorAll("input[name=value]")) field.value = place;
@@ -43,6 +46,7 @@ export function cards(stage, { notice, sentenceOf }) {
   ordering(stage);
   heat(stage);
   thin(stage);
+  trying(stage);
   outside(stage);
   on("measured", ({ length, drawing, x, y }) => card("#measure-template", `${length.toFixed(3)} mm, ${(length / 25.4).toFixed(4)} in`, { drawing: drawing ?? "", measured: length.toFixed(9), x, y }));
   on("compared", ({ mine: [w, h], theirs: [tw, th], drawing, name }) => {

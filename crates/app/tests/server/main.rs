@@ -4,6 +4,7 @@ mod bombs;
 mod bursting;
 mod client;
 mod crowds;
+mod dropped;
 mod forms;
 mod hands;
 mod job_files;

@@ -28,6 +28,7 @@ pub fn bereft(work: &Work, decisions: &Decisions) -> Option<Finding> {
         (gone(&mut decisions.parts.keys().map(|p| &p.0)), "quantity", "quantities"),
         (gone(&mut starts()), "start", "starts"),
         (gone(&mut assign.pictures.keys()), "tone of a picture", "tones of pictures"),
+        (gone_rows(work, &assign.keys), "process of a row of the key", "processes of rows of the key"),
     ]
     .iter()
     .filter(|t| t.0 > 0)
@@ -38,6 +39,15 @@ pub fn bereft(work: &Work, decisions: &Decisions) -> Option<Finding> {
         told.join(", ")
     );
     (!told.is_empty() && !work.items.is_empty()).then(|| Finding::new(Station::Assign, Severity::Note, Code::Bereft, told.len(), text))
+}
+
+/// Rows of the drawing key that a process was chosen for and that no line is of any more.
+fn gone_rows(work: &Work, chosen: &std::collections::BTreeMap<String, Process>) -> usize {
+    let is_there = |key: &String| {
+        work.key.iter().any(|row| row.key == *key || row.style.key_without_width().is_some_and(|k| k == *key))
+            || work.items.iter().any(|i| i.contour.style.key() == *key)
+    };
+    chosen.keys().filter(|key| !is_there(key)).count()
 }
 
 /// Pictures with fewer pixels than rows: their pixels will be seen.

@@ -6,6 +6,7 @@ mod key;
 mod notes;
 mod numbers;
 mod parts;
+mod sides;
 mod small;
 #[cfg(test)]
 mod tests;

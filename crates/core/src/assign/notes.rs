@@ -1,10 +1,12 @@
 //! What a plan says in words beside its parts: how many, how thick and of what, which way the grain runs, and that a part is
 //! wanted in both hands. Each note is tied to the part that it stands in, or else to the nearest.
 
+mod list;
 mod stuff;
 mod words;
 
 use super::given::Given;
+use super::sides::{self, Side};
 use super::{Item, Part, Process};
 use crate::clean::Cleaned;
 use crate::decisions::clean::Operation;
@@ -15,11 +17,11 @@ use crate::finding::{Code, Finding, Severity, Station, counted};
 use crate::geometry::Point;
 use crate::ids::{BatchId, ContourId, PartId};
 use std::collections::BTreeMap;
-use stuff::{is_stuff, stuff};
+use stuff::{COMMON, is_stuff, stuffs};
 use words::{Said, understood};
 
-/// A note beside a part is not further from it than so many times its height, and than this, mm.
-const REACH: (f64, f64) = (9.0, 45.0);
+/// A note beside a part is not further from it than so many times its height: on a plan to a scale both are larger than on paper.
+const REACH: f64 = 9.0;
 /// Sine of the angle by which a note's arrow may be off x or y.
 const ASKEW: f64 = 0.1;
 /// Notes that are told one by one.
@@ -30,12 +32,16 @@ const BY_ARROW: f64 = 4.0;
 
 /// A note with the part that it is about.
 struct Tied<'a> {
-    text: &'a Text,
+    text: Option<&'a Text>,
     middle: Point,
     part: &'a Part,
     said: Said,
     /// Which way the arrow by it runs, or else its writing, radians.
     angle: f64,
+    /// What it says, as it is told.
+    words: String,
+    /// It stands in a list of parts.
+    listed: bool,
 }
 
 /// Which way the arrow runs that a note stands by: the nearest line of the paper as long as a word, where one is near.
@@ -55,29 +61,87 @@ fn tied<'a>(t: &Text, parts: &'a [Part], drawing: u32) -> Option<&'a Part> {
     let within = of().filter(|p| p.outline.contains(at)).min_by(|a, b| a.area.total_cmp(&b.area));
     within.or_else(|| {
         let away = |p: &Part| p.outline.nearest(at).distance.min(p.outline.nearest(t.at).distance);
-        let reach = (REACH.0 * t.height).min(REACH.1).max(10.0);
+        let reach = (REACH * t.height).max(10.0);
         of().map(|p| (away(p), p)).filter(|(d, _)| *d <= reach).min_by(|a, b| a.0.total_cmp(&b.0)).map(|(_, p)| p)
     })
 }
 
 /// What the notes of a drawing say that is not so yet, with what takes them all; and what they name that there is not.
 pub(super) fn told(drawing: &Cleaned, parts: &[Part], items: &[Item], given: &Given) -> Vec<Finding> {
-    let mut open = open(drawing, parts, items, given);
-    let astray: Vec<Tied> = open.extract_if(.., |t| is_unknown(&t.said, given)).collect();
-    unknown(drawing, &astray).into_iter().chain(wanted(drawing, open, items, given)).collect()
+    // What is seen from the side is no part that notes are of.
+    let sides = if drawing.texts.is_empty() { Vec::new() } else { sides::views(drawing, parts) };
+    let plates: Vec<Part>;
+    let parts = if sides.is_empty() {
+        parts
+    } else {
+        plates = parts.iter().filter(|p| !sides.iter().any(|s| s.bar.id == p.id)).cloned().collect();
+        &plates
+    };
+    let mut listed = list::read(drawing, parts, items);
+    let mut open: Vec<Tied> = std::mem::take(&mut listed.tied);
+    open.extend(sides.iter().filter_map(|s| seen(s, parts)));
+    open.retain(|t| !settled(t, given));
+    open.extend(self::open(drawing, parts, items, given, &listed.writing));
+    let astray: Vec<Tied> = open.extract_if(.., |t| is_unknown(t, given)).collect();
+    let untied = untied(drawing, &listed);
+    let differing = differing(drawing, &open);
+    let shown: Vec<Tied> = sides.iter().filter_map(|s| seen(s, parts)).filter(|t| !settled(t, given)).collect();
+    let aside = sides::told(drawing, &sides, items, taking(&shown, items, given));
+    unknown(drawing, &astray).into_iter().chain(aside).chain(untied).chain(differing).chain(wanted(drawing, open, items, given)).collect()
+}
+
+/// How thick a side view shows its plate.
+fn seen<'a>(side: &Side, parts: &'a [Part]) -> Option<Tied<'a>> {
+    let part = parts.iter().find(|p| p.id == side.plate.id)?;
+    let words = format!("its side view, {} mm thick", side.thickness);
+    let said = Said::Thickness(side.thickness, String::new());
+    Some(Tied { text: None, middle: side.bar.bounds.center(), part, said, angle: 0.0, words, listed: false })
+}
+
+/// Rows of a list of parts that cannot be tied to one.
+fn untied(drawing: &Cleaned, listed: &list::Listed) -> Option<Finding> {
+    let text = format!(
+        "The list of parts in {} cannot be tied to its parts: {}. Set how many of them, and of what, at Nest and Assign.",
+        drawing.name,
+        listed.told()?
+    );
+    let points: Vec<Point> = listed.astray.iter().map(|a| a.2).collect();
+    let found = Finding::new(Station::Assign, Severity::Look, Code::ListUntied, points.len(), text).at(drawing.drawing, points);
+    Some(found.acceptable("They are as they are set"))
+}
+
+/// Notes that say different things of one part.
+fn differing(drawing: &Cleaned, open: &[Tied]) -> Option<Finding> {
+    let same = |a: &Said, b: &Said| match (a, b) {
+        (Said::Copies(a), Said::Copies(b)) => a == b,
+        (Said::Thickness(a, _), Said::Thickness(b, _)) => (a - b).abs() < 0.05,
+        _ => true,
+    };
+    let other = |(i, t): (usize, &Tied)| {
+        let at = open[..i].iter().position(|k| k.part.id == t.part.id && !same(&k.said, &t.said))?;
+        Some((at, i))
+    };
+    let pairs: Vec<(usize, usize)> = open.iter().enumerate().filter_map(other).collect();
+    let words: Vec<String> =
+        pairs.iter().take(TOLD).map(|(a, b)| format!("{} and {} by {}", open[*a].words, open[*b].words, open[*a].part.name)).collect();
+    let text = format!("{} says two things of one part: {}. The first would be taken.", drawing.name, words.join("; "));
+    let points: Vec<Point> = pairs.iter().map(|(_, b)| open[*b].middle).collect();
+    let found = Finding::new(Station::Assign, Severity::Look, Code::NotesDiffer, points.len(), text).at(drawing.drawing, points);
+    (found.count > 0).then(|| found.acceptable("The first is meant"))
 }
 
 /// The notes of a drawing, each tied to its part, that say what is not so yet.
-fn open<'a>(drawing: &'a Cleaned, parts: &'a [Part], items: &[Item], given: &Given) -> Vec<Tied<'a>> {
+fn open<'a>(drawing: &'a Cleaned, parts: &'a [Part], items: &[Item], given: &Given, listed: &[&Text]) -> Vec<Tied<'a>> {
     let mut open: Vec<Tied> = Vec::new();
-    for text in &drawing.texts {
+    for text in drawing.texts.iter().filter(|t| !listed.iter().any(|l| std::ptr::eq(*l, *t))) {
         let said = understood(&text.value);
         let Some(part) = (if said.is_empty() { None } else { tied(text, parts, drawing.drawing) }) else { continue };
         let arrow = said.iter().any(|s| matches!(s, Said::Grain { .. })).then(|| arrow(text, drawing.drawing, items)).flatten();
         let said = said.into_iter().map(|said| {
             let across = matches!(said, Said::Grain { across: true });
             let along = text.angle + if across { std::f64::consts::FRAC_PI_2 } else { 0.0 };
-            Tied { text, middle: text.middle(), part, said, angle: arrow.unwrap_or(along) }
+            let words = format!("“{}”", text.value.trim());
+            Tied { text: Some(text), middle: text.middle(), part, said, angle: arrow.unwrap_or(along), words, listed: false }
         });
         open.extend(said.filter(|t| !settled(t, given)));
     }
@@ -97,23 +161,21 @@ fn wanted(drawing: &Cleaned, open: Vec<Tied>, items: &[Item], given: &Given) -> 
     }
     // Where a part is made comes before how many of it are made there.
     kept.sort_by_key(|t| !matches!(t.said, Said::Thickness(..)));
-    let mut edits = Vec::new();
-    let mut new = New::default();
-    for t in &kept {
-        edits.extend(edit(t, items, given, &mut new));
-    }
+    let mut all = taking(&kept, items, given);
+    let plain = !all.iter().any(|e| matches!(e, Edit::Assign(AssignEdit::AddBatch { .. })));
     // What was a note is no work any more.
     let letters = letters(&kept, drawing, items);
     if !letters.is_empty() {
-        edits.push(Edit::Assign(AssignEdit::SetContours { contours: letters, process: Some(Process::Reference) }));
+        all.push(Edit::Assign(AssignEdit::SetContours { contours: letters, process: Some(Process::Reference) }));
     }
-    let added = new.stocks;
-    // Batches come first: parts are moved to them by the numbers that they will have.
-    let mut all: Vec<Edit> = added.into_iter().map(|stock| Edit::Assign(AssignEdit::AddBatch { stock })).collect();
-    let plain = all.is_empty();
-    all.extend(edits);
-    let words: Vec<String> = kept.iter().take(TOLD).map(|t| format!("“{}” by {}", t.text.value.trim(), t.part.name)).collect();
-    let more = if kept.len() > TOLD { format!(", and {} more", kept.len() - TOLD) } else { String::new() };
+    let mut said: Vec<&Tied> = Vec::new();
+    kept.iter().for_each(|t| {
+        if !said.iter().any(|s| s.words == t.words && s.part.id == t.part.id) {
+            said.push(t)
+        }
+    });
+    let words: Vec<String> = said.iter().take(TOLD).map(|t| format!("{} by {}", t.words, t.part.name)).collect();
+    let more = if said.len() > TOLD { format!(", and {} more", said.len() - TOLD) } else { String::new() };
     let text = format!("{} says what is wanted and is not so yet: {}{more}.", drawing.name, words.join(", "));
     let points: Vec<Point> = kept.iter().map(|t| t.middle).collect();
     let found = Finding::new(Station::Assign, Severity::Look, Code::PlanSays, kept.len(), text).at(drawing.drawing, points);
@@ -122,9 +184,18 @@ fn wanted(drawing: &Cleaned, open: Vec<Tied>, items: &[Item], given: &Given) -> 
     Some(if quiet { found.mend(label, Edit::All { edits: all }) } else { found.choice(label, Edit::All { edits: all }) })
 }
 
+/// What makes it as notes say.
+fn taking(notes: &[Tied], items: &[Item], given: &Given) -> Vec<Edit> {
+    let mut new = New::default();
+    let edits: Vec<Edit> = notes.iter().flat_map(|t| edit(t, items, given, &mut new)).collect();
+    // Batches come first: parts are moved to them by the numbers that they will have.
+    let added = new.stocks.into_iter().map(|stock| Edit::Assign(AssignEdit::AddBatch { stock }));
+    added.chain(edits).collect()
+}
+
 /// The letters of notes that would be engraved.
 fn letters(notes: &[Tied], drawing: &Cleaned, items: &[Item]) -> Vec<ContourId> {
-    let of: Vec<u32> = notes.iter().map(|t| t.text.compound).filter(|c| *c > 0).collect();
+    let of: Vec<u32> = notes.iter().map(|t| t.text.map_or(0, |t| t.compound)).filter(|c| *c > 0).collect();
     let theirs = |i: &&Item| i.contour.drawing == drawing.drawing && i.contour.style.text && of.contains(&i.contour.compound);
     items.iter().filter(theirs).filter(|i| i.process.burns()).map(|i| i.contour.id).collect()
 }
@@ -137,8 +208,7 @@ fn settled(t: &Tied, given: &Given) -> bool {
         Said::Copies(n) => t.part.quantity == *n || quantity != 1 || decided.is_some_and(|d| !d.quantity.is_empty()),
         Said::Thickness(mm, of) => {
             let home = decided.and_then(|d| d.batch).unwrap_or(batch);
-            let so =
-                !is_unknown(&t.said, given) && given.customs.made_of.get(&home).is_none_or(|now| alike(now, &stock(now, *mm, of, given)));
+            let so = !is_unknown(t, given) && given.customs.made_of.get(&home).is_none_or(|now| alike(now, &stock(now, *mm, of, given)));
             so || decided.is_some_and(|d| d.batch.is_some())
         }
         Said::Grain { .. } => given.customs.grained.contains(&t.part.id) || Grain::running(t.angle, ASKEW).is_none(),
@@ -152,18 +222,26 @@ fn stock(now: &Stock, thickness: f64, of: &str, given: &Given) -> Stock {
     Stock { material, thickness, ..now.clone() }
 }
 
-/// The material of the book that words name.
+/// The material of the book that words name: the one that has most of them, and all that not every other is called by.
 fn material<'a>(of: &str, given: &'a Given) -> Option<&'a String> {
+    let said: Vec<&str> = of.split([' ', '-']).filter(|w| w.len() > 2).flat_map(stuffs).collect();
     let named = |name: &str| {
         let name = name.to_lowercase();
-        of.split(' ').filter(|w| w.len() > 2).any(|w| stuff(w).is_some_and(|s| name.contains(s) || name.contains(w)))
+        let whole = of.split(' ').filter(|w| w.len() > 2 && !is_stuff(w) && name.contains(w)).count();
+        let has = said.iter().filter(|s| name.contains(**s)).count();
+        let lacks = said.iter().any(|s| !COMMON.contains(s) && !name.contains(s));
+        if lacks { 0 } else { 2 * has + whole }
     };
-    given.customs.materials.iter().find(|(_, name)| named(name)).map(|m| &m.0)
+    let all = given.customs.materials.iter().map(|(id, name)| (named(name), id));
+    // Of those that have as many the first.
+    all.filter(|m| m.0 > 0).reduce(|best, m| if m.0 > best.0 { m } else { best }).map(|m| m.1)
 }
 
 /// True where a note names what the book does not have: that is asked, and never taken for what is there.
-fn is_unknown(said: &Said, given: &Given) -> bool {
-    matches!(said, Said::Thickness(_, of) if of.split(' ').any(|w| is_stuff(w) && w != "sheet") && material(of, given).is_none())
+fn is_unknown(t: &Tied, given: &Given) -> bool {
+    // A list's column names a material, whatever its words are.
+    let named = |of: &str| t.listed && !of.is_empty() || of.split(' ').any(|w| is_stuff(w) && w != "sheet");
+    matches!(&t.said, Said::Thickness(_, of) if named(of) && material(of, given).is_none())
 }
 
 /// Notes that name a material which is not in the book.
@@ -172,7 +250,7 @@ fn unknown(drawing: &Cleaned, notes: &[Tied]) -> Option<Finding> {
     if n == 0 {
         return None;
     }
-    let words: Vec<String> = notes.iter().take(TOLD).map(|t| format!("“{}” by {}", t.text.value.trim(), t.part.name)).collect();
+    let words: Vec<String> = notes.iter().take(TOLD).map(|t| format!("{} by {}", t.words, t.part.name)).collect();
     let text = format!(
         "{} names what is not in the shop's book: {}. Choose what it is made of at Assign, or add the material to the book.",
         drawing.name,

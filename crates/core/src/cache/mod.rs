@@ -8,6 +8,7 @@ use crate::clean::Cleaned;
 use crate::cuts::CutPlan;
 use crate::finding::{Finding, Station};
 use crate::hold::{Op, Toolpath};
+use crate::ids::ContourId;
 use crate::intake::Intake;
 use crate::nest::Nested;
 use crate::order::Sequence;
@@ -16,6 +17,7 @@ use crate::proof::SheetProof;
 use crate::release::Program;
 use quick_cache::Weighter;
 use quick_cache::sync;
+use std::collections::BTreeSet;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
@@ -27,6 +29,8 @@ const OUTPUTS: usize = 256;
 /// Outputs kept by what they were made from; the least used go when a shelf is full.
 #[derive(Default)]
 pub struct Cache {
+    /// Names of a drawing's contours before anything is mended.
+    pub(crate) names: Shelf<BTreeSet<ContourId>>,
     pub(crate) cleaned: Shelf<(Intake, Arc<Cleaned>)>,
     pub(crate) work: Shelf<Work>,
     /// The work of single batches.
@@ -122,6 +126,15 @@ impl<T: Weighty> Shelf<T> {
 /// Bytes of a segment, and of what stands around it.
 const SEGMENT: u64 = 40;
 const AROUND: u64 = 300;
+
+impl Weighty for BTreeSet<ContourId> {
+    fn weight(&self) -> u64 {
+        self.len() as u64 * 12
+    }
+    fn print(&self) -> Print {
+        Print::of(self)
+    }
+}
 
 impl Weighty for (Intake, Arc<Cleaned>) {
     fn weight(&self) -> u64 {

@@ -5,7 +5,7 @@
 
 use super::{Cleaned, Contour, ContourId};
 use crate::decisions::nest::turned;
-use crate::decisions::{Decisions, DrawingDecisions, MovedPlace};
+use crate::decisions::{Decisions, DrawingDecisions, Edit, IntakeEdit, MovedPlace};
 use crate::drawing::{Drawing, FileUnits, Unit};
 use crate::geometry::{Affine, Path, Point, Tolerance, Vec2};
 use crate::ids::EdgePlace;
@@ -32,6 +32,31 @@ pub struct Carried {
     pub places: Vec<MovedPlace>,
     /// Contours, by their new names, that are drawn the other way round.
     pub reversed: BTreeSet<ContourId>,
+}
+
+/// The edit that puts a file, by its hash and name, in the place of a drawing's, with what was decided on contours that only moved.
+pub fn replacing(
+    (before, after): (&Drawing, &Drawing),
+    (file, name): (String, String),
+    decisions: &Decisions,
+    drawing: u32,
+    machine: &Machine,
+    tolerance: &Tolerance,
+) -> Edit {
+    let panels = name.ends_with(crate::panels::ENDING);
+    let carried = carry((before, after, panels), decisions, drawing, machine, tolerance);
+    let unit = decisions.drawing(drawing).and_then(|decided| unit_now(before, after, decided));
+    let replaced = Edit::Intake(IntakeEdit::ReplaceDrawing {
+        drawing,
+        file,
+        name,
+        carried: carried.names,
+        moved: carried.moved.map(|m| m.as_coeffs()),
+        places: carried.places,
+        reversed: carried.reversed,
+    });
+    let Some(unit) = unit else { return replaced };
+    Edit::All { edits: vec![replaced, Edit::Intake(IntakeEdit::SetUnit { drawing, unit })] }
 }
 
 /// Finds the contours of `before` again in `after`, both sized and cleaned by the same decisions on the drawing. Where `parts_by_layer`

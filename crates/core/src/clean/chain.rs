@@ -21,12 +21,21 @@ pub(super) struct Chained {
     pub(super) name: u64,
     /// Number of the element that an outline was drawn with, 0 for what was chained.
     pub(super) compound: u32,
+    /// See [`Piece::from`].
+    pub(super) from: Vec<u32>,
 }
 
-impl From<super::Piece> for Chained {
+impl From<Piece> for Chained {
     /// A piece that is a contour as it is.
-    fn from(p: super::Piece) -> Self {
-        Self { path: p.path, style: p.style, name: p.source, compound: p.compound }
+    fn from(p: Piece) -> Self {
+        Self { path: p.path, style: p.style, name: p.source, compound: p.compound, from: p.from }
+    }
+}
+
+impl From<Chained> for Piece {
+    /// A contour that goes on as a piece.
+    fn from(c: Chained) -> Self {
+        Self { path: c.path, style: c.style, source: c.name, compound: c.compound, from: c.from }
     }
 }
 
@@ -95,11 +104,7 @@ const FREE: usize = usize::MAX;
 pub(super) fn run(pieces: Vec<Piece>, aside: &[bool], typed: &[bool], options: Options) -> Outcome {
     let Options { same, gap, report, join, near, across_styles, close_nicks } = options;
     let (whole, loose): (Vec<Piece>, Vec<Piece>) = pieces.into_iter().partition(|p| p.path.closed || p.path.segments.is_empty());
-    let mut contours: Vec<Chained> = whole
-        .into_iter()
-        .filter(|p| !p.path.segments.is_empty())
-        .map(|p| Chained { path: p.path, style: p.style, name: p.source, compound: p.compound })
-        .collect();
+    let mut contours: Vec<Chained> = whole.into_iter().filter(|p| !p.path.segments.is_empty()).map(Chained::from).collect();
 
     let (links, branches) = meet(&loose, same);
     let (mut open, closed): (Vec<Chained>, Vec<Chained>) = trace(loose, &links).into_iter().partition(|c| !c.path.closed);
@@ -129,8 +134,7 @@ pub(super) fn run(pieces: Vec<Piece>, aside: &[bool], typed: &[bool], options: O
     open.extend(aside);
     let (links, joined) = bridge(&open, gap.max(same));
     if !joined.is_empty() {
-        let as_pieces = open.into_iter().map(|c| Piece { path: c.path, style: c.style, source: c.name, compound: c.compound }).collect();
-        open = trace(as_pieces, &links);
+        open = trace(open.into_iter().map(Piece::from).collect(), &links);
     }
     let across = if across_styles { across(&mut open, same.max(near)) } else { Vec::new() };
     contours.extend(open.extract_if(.., |c| c.path.closed));
@@ -209,7 +213,8 @@ fn across(open: &mut Vec<Chained>, same: f64) -> Vec<Point> {
         }
         seal(&mut segments);
         let name = ring.iter().fold(0_u64, |n, e| n.wrapping_add(mixed(open[e / 2].name)));
-        joined.push(Chained { path: Path::new(segments, true), style: open[longest].style, name: mixed(name), compound: 0 });
+        let from = ring.iter().flat_map(|e| open[e / 2].from.iter().copied()).collect();
+        joined.push(Chained { path: Path::new(segments, true), style: open[longest].style, name: mixed(name), compound: 0, from });
     }
     let gone: Vec<usize> = rings.iter().flatten().map(|e| e / 2).collect();
     let mut at = 0;
@@ -293,12 +298,13 @@ fn trace(pieces: Vec<Piece>, links: &[End]) -> Vec<Chained> {
             continue;
         }
         let mut segments: Vec<Segment> = Vec::new();
-        let (mut name, mut count) = (0_u64, 0);
+        let (mut name, mut count, mut from) = (0_u64, 0, Vec::new());
         let mut at = start;
         let closed = loop {
             let piece = &pieces[at / 2];
             used[at / 2] = true;
             name = name.wrapping_add(mixed(piece.source));
+            from.extend_from_slice(&piece.from);
             count += 1;
             if at.is_multiple_of(2) {
                 append(&mut segments, piece.path.segments.iter().copied());
@@ -319,7 +325,7 @@ fn trace(pieces: Vec<Piece>, links: &[End]) -> Vec<Chained> {
             seal(&mut path.segments);
         }
         let compound = if count == 1 { pieces[start / 2].compound } else { 0 };
-        out.push(Chained { path, style: pieces[start / 2].style, name, compound });
+        out.push(Chained { path, style: pieces[start / 2].style, name, compound, from });
     }
     out
 }

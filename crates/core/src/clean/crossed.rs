@@ -60,7 +60,7 @@ pub(super) fn run(contours: &mut Vec<Chained>, styles: &[Style], told: &mut Told
             let compound = if own == 0 && outlines.len() > 1 { name as u32 | 1 } else { own };
             contours.extend(outlines.into_iter().enumerate().map(|(k, path)| {
                 let name = if k == 0 { name } else { super::identity::mixed(name ^ k as u64) };
-                Chained { path, style, name, compound }
+                Chained { path, style, name, compound, from: Vec::new() }
             }));
             gone.extend(&group.members);
             true

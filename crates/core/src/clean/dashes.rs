@@ -253,7 +253,7 @@ pub(super) fn joined(pieces: Vec<Chained>, rows: &Rows) -> Vec<Chained> {
     for row in &rows.rows {
         row.entered.iter().for_each(|e| gone[e / 2] = true);
         let name = row.entered.iter().fold(0_u64, |all, e| all.wrapping_add(super::identity::mixed(pieces[e / 2].name)));
-        lines.push(Chained { path: line(row, &pieces), style: pieces[row.first()].style, name, compound: 0 });
+        lines.push(Chained { path: line(row, &pieces), style: pieces[row.first()].style, name, compound: 0, from: Vec::new() });
     }
     let kept = pieces.into_iter().zip(gone).filter(|(_, gone)| !gone).map(|(p, _)| p);
     kept.chain(lines).collect()

@@ -12,6 +12,7 @@ use crate::geometry::{Curve, Point};
 use crate::ids::ContourId;
 use crate::print;
 use rustc_hash::FxHashMap;
+use std::collections::BTreeSet;
 
 /// Name of an entity by its geometry in drawing units.
 pub(super) fn of_entity(curves: &[Curve], naming: Naming) -> u64 {
@@ -43,13 +44,23 @@ fn of_figures(figures: &[f64], naming: Naming) -> u64 {
 
 /// One id a contour, other than in any other drawing of the job; equal contours are numbered in the order in which they occur.
 pub(super) fn of(contours: &[Chained], drawing: u32) -> Vec<ContourId> {
+    beside(contours, drawing, BTreeSet::new())
+}
+
+/// The same where some of the drawing's contours have their names already.
+pub(super) fn beside(contours: &[Chained], drawing: u32, named: BTreeSet<ContourId>) -> Vec<ContourId> {
     let mut seen: FxHashMap<u64, u64> = FxHashMap::default();
     contours
         .iter()
         .map(|c| {
             let n = seen.entry(c.name).or_insert(0);
-            *n += 1;
-            ContourId(mixed(c.name ^ mixed(u64::from(drawing)).wrapping_add(*n)))
+            loop {
+                *n += 1;
+                let id = ContourId(mixed(c.name ^ mixed(u64::from(drawing)).wrapping_add(*n)));
+                if !named.contains(&id) {
+                    break id;
+                }
+            }
         })
         .collect()
 }

@@ -13,10 +13,12 @@ mod dashes;
 mod hairs;
 mod identity;
 mod kinks;
+mod left_out;
 mod nicked;
 pub mod operate;
 mod overlaps;
 mod paper;
+mod pieces;
 mod strays;
 mod table;
 #[cfg(test)]
@@ -28,19 +30,21 @@ mod views;
 
 pub use crate::ids::ContourId;
 pub use compare::{Compared, compare};
+pub use left_out::plain_names;
 pub use operate::Operation;
 pub use paper::{leftovers, scale_said};
 pub use views::region_at;
 
-use crate::decisions::{DrawingDecisions, Mend, Naming, SolidChoices};
+use crate::decisions::{DrawingDecisions, Mend, SolidChoices};
 use crate::drawing::{Bitmap, Drawing, Nature, Picture, Shape, Style, Text};
 use crate::finding::Finding;
-use crate::geometry::{Affine, Bounds, LARGEST_COORDINATE, Path, Point, Segment, Tolerance};
+use crate::geometry::{Affine, Bounds, LARGEST_COORDINATE, Path, Point, Tolerance};
 use crate::intake::Intake;
 
 use rayon::prelude::*;
 use rustc_hash::FxHashSet;
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeSet;
 use std::sync::Arc;
 use told::Told;
 use views::Views;
@@ -149,10 +153,23 @@ pub(crate) struct Piece {
     pub(crate) source: u64,
     /// See [`Contour::compound`].
     pub(crate) compound: u32,
+    /// The pieces of an earlier chaining that it was made from, where that is asked.
+    pub(crate) from: Vec<u32>,
 }
 
 /// Cleans one drawing as decided. Fails on nothing: what cannot be used is a finding.
 pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tolerance: &Tolerance) -> (Cleaned, Vec<Finding>) {
+    run_beside(drawing, intake, decisions, tolerance, &BTreeSet::new())
+}
+
+/// The same beside contours that are left out as reference: under the names of [`plain_names`] they stay as they are drawn.
+pub fn run_beside(
+    drawing: &Drawing,
+    intake: &Intake,
+    decisions: &DrawingDecisions,
+    tolerance: &Tolerance,
+    left_out: &BTreeSet<ContourId>,
+) -> (Cleaned, Vec<Finding>) {
     // A solid's faces are drawn as they are to be joined.
     let joined = drawing
         .solid
@@ -162,7 +179,7 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
     let drawing = joined.as_ref().unwrap_or(drawing);
     let views = Views::of(decisions);
     let mut told = Told { file: &drawing.file, decisions, findings: Vec::new() };
-    let mut pieces = if fits_the_shop(intake) { pieces(drawing, (intake, decisions.naming), &views, tolerance) } else { Vec::new() };
+    let mut pieces = if fits_the_shop(intake) { pieces::of(drawing, (intake, decisions.naming), &views, tolerance) } else { Vec::new() };
     let mut styles = drawing.styles.clone();
     if let Some(bitmap) = drawing.bitmap.as_ref().filter(|_| !decisions.engraved) {
         let style = Style { layer: "traced".into(), fill: Some([0; 3]), nature: Nature::Area, ..Style::default() };
@@ -178,6 +195,7 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
     }
     // Our own numbers and letters are clean as they were made: they are neither joined nor mended nor suspected.
     let own: Vec<Piece> = pieces.extract_if(.., |p| styles[p.style].added).collect();
+    let aside = left_out::set_aside(&mut pieces, left_out, &styles, tolerance, decisions.id);
     let overlaps = overlaps::find(&pieces, &styles, tolerance.double);
     told.overlaps(&overlaps);
     if told.mended(Mend::RemoveDoubles) {
@@ -196,9 +214,9 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
         across_styles: !told.mended(Mend::KeepStylesApart),
         close_nicks: told.mended(Mend::CloseNicks),
     };
-    let aside: Vec<bool> = styles.iter().map(Style::aside).collect();
+    let unmended: Vec<bool> = styles.iter().map(Style::aside).collect();
     let typed: Vec<bool> = styles.iter().map(|s| !s.line_type.is_empty()).collect();
-    let mut chained = chain::run(pieces, &aside, &typed, options);
+    let mut chained = chain::run(pieces, &unmended, &typed, options);
     told.chaining(&chained);
     if let Some(refit) = decisions.refit {
         chained.contours.par_iter_mut().for_each(|c| c.path = c.path.refitted(refit));
@@ -207,23 +225,26 @@ pub fn run(drawing: &Drawing, intake: &Intake, decisions: &DrawingDecisions, tol
     let swept: Vec<bool> = styles.iter().map(|s| s.aside() || s.text).collect();
     told.kinks(&mut chained.contours, &swept, tolerance.curve * 2.0);
     split_crossings(&mut chained.contours, &styles, &mut told, tolerance.same);
+    filled_lines(&mut chained.contours, &styles, &mut told, tolerance);
     twins::run(&mut chained.contours, &styles, &mut told);
     crossed::run(&mut chained.contours, &styles, &mut told, tolerance.same);
     chained.contours.extend(own.into_iter().map(chain::Chained::from));
 
-    let ids = identity::of(&chained.contours, decisions.id);
+    let ids = identity::beside(&chained.contours, decisions.id, aside.iter().map(|a| a.1).collect());
     let styles: Vec<Arc<Style>> = styles.into_iter().map(Arc::new).collect();
     let mut contours: Vec<Arc<Contour>> = chained
         .contours
         .into_par_iter()
         .zip(ids)
+        .chain(aside)
         .map(|(c, id)| Arc::new(Contour { compound: c.compound, ..Contour::new(id, c.path, Arc::clone(&styles[c.style]), decisions.id) }))
         .collect();
     if fits_the_shop(intake) {
         contours.extend(pictures(drawing, intake, decisions, &views));
     }
-    let (mut contours, lost) = operate::run(contours, &decisions.operations, decisions.naming);
+    let operate::Done { mut contours, lost, odd } = operate::run(contours, &decisions.operations, decisions.naming);
     told.lost(&lost);
+    told.odd(odd);
     told.letters(&decisions.operations);
     let texts = texts(drawing, intake, &views, &contours);
     told.specks(&mut contours, tolerance);
@@ -250,6 +271,20 @@ pub(crate) fn row_name(of: ContourId, copy: u64) -> ContourId {
     ContourId(identity::mixed(of.0 ^ identity::mixed(copy)))
 }
 
+/// Open lines that are drawn with a fill: closed along the fill's last edge where that was decided, told where not.
+fn filled_lines(contours: &mut [chain::Chained], styles: &[Style], told: &mut Told, tolerance: &Tolerance) {
+    let filled = |c: &chain::Chained| {
+        let s = &styles[c.style];
+        let drawn = s.fill.is_some() && s.stroke.is_some() && !s.aside() && !s.text && !s.added;
+        drawn && !c.path.closed && c.path.closed_straight().area().abs() > tolerance.speck * tolerance.speck
+    };
+    if told.mended(Mend::CloseFilled) {
+        contours.iter_mut().filter(|c| filled(c)).for_each(|c| c.path = c.path.closed_straight());
+    } else {
+        told.filled_open(contours.iter().filter(|c| filled(c)).map(|c| c.path.segments[0].start).collect());
+    }
+}
+
 /// Looks for outlines that cross themselves, and lets them fall into loops where that was decided.
 ///
 /// What is only filled is left alone: its fill rule says what is inside, and letters are drawn so.
@@ -273,7 +308,7 @@ fn split_crossings(contours: &mut Vec<chain::Chained>, styles: &[Style], told: &
         if let Some(largest) = simple.next() {
             c.path = largest;
         }
-        loops.extend(simple.map(|path| chain::Chained { path, style: c.style, name: c.name, compound: c.compound }));
+        loops.extend(simple.map(|path| chain::Chained { path, style: c.style, name: c.name, compound: c.compound, from: Vec::new() }));
     }
     contours.extend(loops);
 }
@@ -314,58 +349,6 @@ fn fits_the_shop(intake: &Intake) -> bool {
     !intake.raw.is_empty()
         && corners.iter().all(|p| p.is_finite() && p.x.abs() <= LARGEST_COORDINATE * 10.0 && p.y.abs() <= LARGEST_COORDINATE * 10.0)
         && corners[0].distance(corners[1]) <= LARGEST_COORDINATE * 2.0
-}
-
-fn pieces(drawing: &Drawing, (intake, naming): (&Intake, Naming), views: &Views, tolerance: &Tolerance) -> Vec<Piece> {
-    drawing
-        .entities
-        .par_iter()
-        .filter_map(|entity| {
-            let Shape::Path { curves, closed } = &entity.shape else { return None };
-            let laid = intake.transform * views.place(curves.iter().map(|c| c.ends().0))?;
-            let placed: Vec<_> = curves.iter().map(|c| c.transformed(laid)).collect();
-            let mut path = Path::fitted(&placed, *closed, tolerance.curve);
-            if path.segments.len() > 1 {
-                let first = path.segments[0];
-                path.segments.retain(|s| s.chord() > 1e-9);
-                if path.segments.is_empty() {
-                    path.segments.push(first);
-                }
-            }
-            close(&mut path, tolerance.same, tolerance.curve);
-            hairs::shave(&mut path, tolerance.gap, tolerance.same);
-            Some(Piece { path, style: entity.style, source: identity::of_entity(curves, naming), compound: entity.compound })
-        })
-        .collect()
-}
-
-/// Closes a path whose file says that it is closed, and one whose ends meet. What the digits of a file leave open at its last
-/// corner, less than `hair` mm, is no edge of its own: it would lie across the corner.
-fn close(path: &mut Path, same: f64, hair: f64) {
-    // Readers close a path by a line of its own, however short.
-    while path.closed && path.segments.len() > 2 && path.segments.last().is_some_and(|s| s.is_line() && s.chord() < hair) {
-        let crumb = path.segments.pop();
-        if let (Some(last), Some(crumb)) = (path.segments.last_mut(), crumb) {
-            last.end = crumb.end;
-        }
-    }
-    let (Some(first), Some(last)) = (path.segments.first(), path.segments.last()) else { return };
-    let (start, end) = (first.start, last.end);
-    let gap = start.distance(end);
-    if path.closed && gap > same && (gap > hair || path.segments.len() < 2) {
-        path.segments.push(Segment::line(end, start));
-    } else if path.closed && gap > same {
-        if let Some(last) = path.segments.last_mut() {
-            last.end = start;
-        }
-    } else if gap <= same && path.segments.len() > 1 && path.length() > 3.0 * same {
-        path.closed = true;
-        if let Some(last) = path.segments.last_mut() {
-            last.end = start;
-        }
-    } else if path.segments.len() == 1 {
-        path.closed = false;
-    }
 }
 
 /// The drawing's writing as it lies, and what letters say that are still there.

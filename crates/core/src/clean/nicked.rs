@@ -133,7 +133,7 @@ fn between(a: &Segment, b: &Segment) -> Segment {
 /// The open contours, with these outlines closed.
 pub(super) fn closed(open: Vec<Chained>, found: &[Nicked]) -> Vec<Chained> {
     let (mut open, _) = set_aside(open, found);
-    open.extend(found.iter().map(|f| Chained { path: f.path.clone(), style: f.style, name: f.name, compound: 0 }));
+    open.extend(found.iter().map(|f| Chained { path: f.path.clone(), style: f.style, name: f.name, compound: 0, from: Vec::new() }));
     open
 }
 

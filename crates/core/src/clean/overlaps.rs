@@ -183,7 +183,13 @@ pub(super) fn without(pieces: Vec<Piece>, overlaps: &Overlaps) -> Vec<Piece> {
         let mut run: Vec<Segment> = Vec::new();
         let mut flush = |run: &mut Vec<Segment>| {
             if !run.is_empty() {
-                out.push(Piece { path: Path::new(std::mem::take(run), false), style: piece.style, source: piece.source, compound: 0 });
+                out.push(Piece {
+                    path: Path::new(std::mem::take(run), false),
+                    style: piece.style,
+                    source: piece.source,
+                    compound: 0,
+                    from: piece.from.clone(),
+                });
             }
         };
         for (s, stretches) in piece.path.segments.iter().zip(covered) {

@@ -1,6 +1,7 @@
 use super::*;
 use crate::decisions::{CleanEdit, Edit};
 use crate::finding::Severity;
+use crate::geometry::Segment;
 use crate::geometry::Vec2;
 use crate::shop::Shop;
 use crate::testing::lines as drawing;

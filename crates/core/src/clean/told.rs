@@ -75,7 +75,7 @@ impl Told<'_> {
         for (i, path) in outlines.into_iter().enumerate() {
             let start = path.segments[0].start;
             let source = super::identity::mixed(start.x.to_bits() ^ start.y.to_bits().rotate_left(17) ^ i as u64);
-            pieces.push(Piece { path: path.transformed(intake.transform), style, source, compound: 1 });
+            pieces.push(Piece { path: path.transformed(intake.transform), style, source, compound: 1, from: Vec::new() });
         }
         let n = pieces.len();
         let text =
@@ -240,7 +240,8 @@ impl Told<'_> {
             for (p, point) in points.iter().zip(&at) {
                 for (k, arm) in [Vec2::new(CROSS, 0.0), Vec2::new(0.0, CROSS)].into_iter().enumerate() {
                     let path = Path::new(vec![Segment::line(*point - arm, *point + arm)], false);
-                    pieces.push(Piece { path, style: p.style, source: super::identity::mixed(p.source ^ (k as u64 + 1)), compound: 0 });
+                    let source = super::identity::mixed(p.source ^ (k as u64 + 1));
+                    pieces.push(Piece { path, style: p.style, source, compound: 0, from: Vec::new() });
                 }
             }
         } else if let n @ 1.. = at.len() {

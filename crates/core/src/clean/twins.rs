@@ -41,13 +41,17 @@ pub(super) fn run(contours: &mut Vec<Chained>, styles: &[Style], told: &mut Told
         told.near_twins(twice_at, most(&twice));
     }
     if told.mended(Mend::TakeMiddles) {
+        let mut left: Vec<Point> = Vec::new();
         for p in &lines {
             let middle = contours[p.stays].path.grown(-(p.most + p.least) / 4.0, Corners::Mitre);
             if let [middle] = middle.as_slice() {
                 contours[p.stays].path = middle.clone();
                 gone.push(p.goes);
+            } else {
+                left.push(contours[p.stays].path.segments[0].start);
             }
         }
+        told.without_middle(left);
     } else if !lines.is_empty() {
         told.lines_as_areas(lines_at, most(&lines));
     }

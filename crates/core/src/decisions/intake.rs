@@ -94,6 +94,9 @@ pub struct DrawingDecisions {
     /// The file before this one, by its hash and name, while a new revision is compared with it.
     #[serde(default)]
     pub before: Option<(String, String)>,
+    /// A drawing of the job that came under the same name before it, as long as it is open whether this is a new revision of that.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub again: Option<u32>,
     /// What is mended in it.
     #[serde(default)]
     pub mends: BTreeSet<Mend>,
@@ -142,6 +145,7 @@ impl DrawingDecisions {
             regions: Vec::new(),
             views: Vec::new(),
             before: None,
+            again: None,
             mends: BTreeSet::new(),
             refit: None,
             operations: Vec::new(),
@@ -226,6 +230,10 @@ pub enum IntakeEdit {
     Compared {
         drawing: u32,
     },
+    /// A drawing that came under a name that there was is another drawing, and no revision of that one.
+    Apart {
+        drawing: u32,
+    },
     /// A picture is engraved as it is, or traced.
     SetEngraved {
         drawing: u32,
@@ -262,7 +270,8 @@ impl IntakeEdit {
         match self {
             Self::AddDrawing { file, name } => {
                 let id = d.drawings.iter().map(|x| x.id).max().unwrap_or(0) + 1;
-                d.drawings.push(DrawingDecisions::new(id, file, name));
+                let again = d.drawings.iter().find(|x| x.name == *name).map(|x| x.id);
+                d.drawings.push(DrawingDecisions { again, ..DrawingDecisions::new(id, file, name) });
             }
             Self::ReplaceDrawing { drawing, file, name, carried, moved, places, reversed } => {
                 replace(d, *drawing, (file, name), (carried, *moved))?;
@@ -271,6 +280,7 @@ impl IntakeEdit {
             Self::RemoveDrawing { drawing } => {
                 d.find(*drawing)?;
                 d.drawings.retain(|x| x.id != *drawing);
+                d.drawings.iter_mut().filter(|x| x.again == Some(*drawing)).for_each(|x| x.again = None);
             }
             Self::SetUnit { drawing, unit } => d.find(*drawing)?.unit = Some(*unit),
             Self::SetPpi { drawing, ppi } => d.find(*drawing)?.ppi = Some(within("pixels per inch", *ppi, 1.0, 10_000.0)?),
@@ -318,6 +328,7 @@ impl IntakeEdit {
                     found.views.remove(*region);
                 }
             }
+            Self::Apart { drawing } => d.find(*drawing)?.again = None,
             Self::Compared { drawing } => d.find(*drawing)?.before = None,
             Self::SetEngraved { drawing, on } => d.find(*drawing)?.engraved = *on,
             Self::SetDrawingQuantity { drawing, quantity } => d.find(*drawing)?.quantity = copies(*quantity)?,
@@ -354,6 +365,7 @@ impl IntakeEdit {
                 if view.scale == 1.0 { name } else { format!("{name} × {:.4}", view.scale) }
             }
             Self::DropRegion { region, .. } => format!("Region {} not taken", region + 1),
+            Self::Apart { .. } => "Two drawings of one name".into(),
             Self::Compared { .. } => "New revision looked through".into(),
             Self::SetEngraved { on, .. } => if *on { "Picture engraved as it is" } else { "Picture traced" }.into(),
             Self::SetDrawingQuantity { quantity, .. } => format!("Quantity {quantity}"),

@@ -36,6 +36,8 @@ pub struct SolidChoices {
     pub joints: Joints,
     /// Triangles in one plane are parts of their own, and not merged.
     pub apart: bool,
+    /// All faces of what is a flat plate are laid, and not one.
+    pub whole: bool,
 }
 
 impl SolidChoices {
@@ -57,6 +59,10 @@ impl SolidChoices {
             Joints::Ties { pitch, inset, diameter } => format!("holes of {diameter} mm every {pitch} mm, {inset} mm from the edge"),
             Joints::Shortened { thickness } => format!("edges shortened for plates of {thickness} mm"),
         };
-        if self.apart { format!("{joints}, triangles apart") } else { joints }
+        match (self.apart, self.whole) {
+            (true, _) => format!("{joints}, triangles apart"),
+            (false, true) => format!("{joints}, all faces"),
+            _ => joints,
+        }
     }
 }

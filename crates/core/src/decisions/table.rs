@@ -25,6 +25,9 @@ pub struct Table {
     pub two_lines: bool,
     /// Which letters.
     pub face: Face,
+    /// The encoding that its letters were supposed to be in, where the file did not say.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub supposed: Option<String>,
     /// Rows that are not made, from 0.
     pub left_out: BTreeSet<u32>,
 }
@@ -38,6 +41,7 @@ impl Default for Table {
             narrowest: 0.75,
             two_lines: true,
             face: Face::Outline,
+            supposed: None,
             left_out: BTreeSet::new(),
         }
     }
@@ -121,11 +125,8 @@ impl TableEdit {
             Self::Set { table: None } => "Not filled from a table".into(),
             Self::Narrowest { share } => format!("Words narrowed to {:.0} % at least", share * 100.0),
             Self::TwoLines { on } => if *on { "Long words in two lines" } else { "Words in one line" }.into(),
-            Self::Face { face } => match face {
-                Face::Outline => "Letters to be engraved",
-                Face::Stroke => "Letters to be scored",
-            }
-            .into(),
+            Self::Face { face: Face::Stroke } => "Letters to be scored".into(),
+            Self::Face { face } => format!("Letters to be engraved, {}", face.name()),
             Self::LeaveOut { rows } => format!("{} left out", crate::words::counted(rows.len(), "row", "rows")),
             Self::TakeAll => "All rows".into(),
         }

@@ -1,27 +1,82 @@
-//! Lines of writing as outlines or as single strokes.
+//! Lines of writing as outlines or as single strokes: in a face, set in lines, spaced, fitted, round a circle.
 //!
-//! The outline face is Commissioner (SIL Open Font License, see `fonts/LICENSE`), a static instance at weight 500, put together from
-//! the subsets of the package @fontsource/commissioner 5.3.0 without their layout tables; the
+//! Five faces of outlines are shipped, each under the SIL Open Font License (`fonts/LICENSE-*`), put together from the subsets of
+//! their packages: Commissioner Medium (@fontsource/commissioner 5.3.0), Sofia Sans Condensed SemiBold
+//! (@fontsource/sofia-sans-condensed), Vollkorn Medium (@fontsource/vollkorn), Big Shoulders Stencil Bold
+//! (@fontsource/big-shoulders-stencil-text) and Pacifico (@fontsource/pacifico). A shop adds its own. The
 //! stroke face is ours: letters of lines and quarter circles on a grid, for scores, scales and part numbers.
 
 mod outline;
+mod own;
+mod setting;
 mod stroke;
+#[cfg(test)]
+mod tests;
 
 pub use outline::FONT;
+pub use own::{MOST_OWN, OwnFace, find, forget, known, learn};
+pub use setting::{Align, Setting, set};
 
 use crate::geometry::{Affine, Path, Vec2};
 use serde::{Deserialize, Serialize};
+use std::ops::Range;
 use unicode_normalization::UnicodeNormalization;
 
 /// Which letters.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Face {
-    /// Areas, for engraving or cutting.
+    /// Areas without serifs, for engraving or cutting.
     Outline,
     /// Lines, for scoring.
     #[default]
     Stroke,
+    /// Areas, narrow.
+    Condensed,
+    /// Areas with serifs.
+    Serif,
+    /// Areas whose counters are held by bridges.
+    Stencil,
+    /// Areas that run into each other.
+    Script,
+    /// One of the shop's own.
+    Own(OwnFace),
+}
+
+impl Face {
+    /// Those that are shipped.
+    pub const SHIPPED: [Self; 6] = [Self::Outline, Self::Condensed, Self::Serif, Self::Stencil, Self::Script, Self::Stroke];
+
+    /// True where letters are areas.
+    pub fn is_area(self) -> bool {
+        self != Self::Stroke
+    }
+    /// What it is called when it is typed, and in forms.
+    pub fn name(self) -> String {
+        match self {
+            Self::Outline => "outline".into(),
+            Self::Stroke => "stroke".into(),
+            Self::Condensed => "condensed".into(),
+            Self::Serif => "serif".into(),
+            Self::Stencil => "stencil".into(),
+            Self::Script => "script".into(),
+            Self::Own(own) => known().into_iter().find(|k| k.0 == own).map_or_else(|| "a face that is gone".into(), |k| k.1),
+        }
+    }
+    /// The face of a name.
+    ///
+    /// ```
+    /// # use boustrophe_core::lettering::Face;
+    /// assert_eq!(Face::named("Serif"), Some(Face::Serif));
+    /// assert_eq!(Face::named("gothic"), None);
+    /// ```
+    pub fn named(name: &str) -> Option<Self> {
+        Self::SHIPPED.into_iter().find(|f| f.name().eq_ignore_ascii_case(name)).or_else(|| find(name).map(Self::Own))
+    }
+    /// All that there are, with the shop's own behind those that are shipped.
+    pub fn all() -> Vec<Self> {
+        Self::SHIPPED.into_iter().chain(known().into_iter().map(|k| Self::Own(k.0))).collect()
+    }
 }
 
 /// A line of writing, its base line along x from 0, 0.
@@ -33,6 +88,19 @@ pub struct Line {
     pub width: f64,
     /// Letters that the face lacks: there is room for them and nothing in it. Who sets them says so.
     pub missing: Vec<char>,
+    /// Where each letter stands.
+    pub letters: Vec<Letter>,
+}
+
+/// A letter of a line, or several that are one.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Letter {
+    /// Which of the line's paths.
+    pub paths: Range<usize>,
+    /// Where it begins along the line, mm.
+    pub at: f64,
+    /// Its advance, mm.
+    pub width: f64,
 }
 
 /// The letters of a text that a face lacks, each once, in order.
@@ -43,13 +111,13 @@ pub struct Line {
 /// assert_eq!(lacks("Ωhm 中", Face::Stroke), ['Ω', '中']);
 /// ```
 pub fn lacks(text: &str, face: Face) -> Vec<char> {
-    let known = |c: char| match face {
-        Face::Outline => c.is_whitespace() || outline::has(c),
+    let has = |c: char| match face {
         Face::Stroke => stroke::letter(c).is_some(),
+        _ => c.is_whitespace() || outline::has(c, face),
     };
     let mut all: Vec<char> = Vec::new();
     // Marks that stand behind their letter belong to it.
-    for c in text.nfc().filter(|c| !known(*c)) {
+    for c in text.nfc().filter(|c| !has(*c)) {
         if !all.contains(&c) {
             all.push(c);
         }
@@ -63,14 +131,14 @@ pub fn told(missing: &[char], of: &str) -> Option<String> {
     let more = if missing.len() > 8 { format!(" and {} more", missing.len() - 8) } else { String::new() };
     let list = shown.join(", ") + &more;
     (!missing.is_empty())
-        .then(|| format!("{of}: the letters' face has no {list}; nothing is burned there. Write it otherwise, or take the other face."))
+        .then(|| format!("{of}: the letters' face has no {list}; nothing is burned there. Write it otherwise, or take another face."))
 }
 
 /// `text` with capitals `height` mm high. Letters that the face lacks are left out and listed.
 pub fn line(text: &str, height: f64, face: Face) -> Line {
     match face {
-        Face::Outline => outline::line(text, height),
         Face::Stroke => strokes(text, height),
+        _ => outline::line(text, height, face),
     }
 }
 
@@ -85,86 +153,12 @@ pub fn strokes(text: &str, height: f64) -> Line {
             continue;
         };
         let place = Affine::translate(Vec2::new(line.width, 0.0)) * Affine::scale(size);
+        let first = line.paths.len();
         line.paths.extend(paths.iter().map(|p| p.transformed(place)));
+        line.letters.push(Letter { paths: first..line.paths.len(), at: line.width, width: width * size });
         line.width += width * size;
     }
     // No room behind the last letter.
     line.width = (line.width - stroke::BETWEEN * size).max(0.0);
     line
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use crate::geometry::Bounds;
-
-    fn bounds(line: &Line) -> Bounds {
-        line.paths.iter().fold(Bounds::EMPTY, |b, p| b.union(p.bounds()))
-    }
-
-    #[test]
-    fn letters_have_the_height_asked_for() {
-        for face in [Face::Outline, Face::Stroke] {
-            let b = bounds(&line("HIVE", 10.0, face));
-            assert!((b.height() - 10.0).abs() < 0.15 && b.min.y.abs() < 0.1, "{face:?} {b:?}");
-            let twice = line("HIVEHIVE", 10.0, face).width;
-            assert!(twice > 1.9 * line("HIVE", 10.0, face).width);
-        }
-    }
-
-    #[test]
-    fn outlines_enclose_and_strokes_do_not() {
-        let o = line("O", 10.0, Face::Outline);
-        assert_eq!(o.paths.len(), 2, "an outline and its opening");
-        assert!(o.paths.iter().all(|p| p.closed) && o.paths[0].area() * o.paths[1].area() < 0.0, "wound against each other");
-        assert!(line("L", 10.0, Face::Stroke).paths.iter().all(|p| !p.closed));
-        let odd = line("Ω中", 10.0, Face::Stroke);
-        assert!(odd.paths.is_empty() && odd.missing == ['Ω', '中'] && odd.width > 5.0, "no box is burned for what is missing");
-        assert!(line("", 5.0, Face::Outline).paths.is_empty());
-    }
-
-    #[test]
-    fn every_stroke_letter_is_whole() {
-        for c in ('!'..='~').chain(['°', '×']) {
-            let (paths, width) = stroke::letter(c).expect("a letter");
-            assert!(!paths.is_empty() && width > 0.0, "{c}");
-            for p in paths {
-                assert!(p.segments.iter().all(|s| s.length() > 0.0), "{c}: {p:?}");
-                let b = p.bounds();
-                assert!(b.min.x > -1.5 && b.max.x < 11.0 && b.min.y > -4.0 && b.max.y < 12.0, "{c}: {b:?}");
-            }
-        }
-    }
-
-    /// Names as they are written in twenty tongues.
-    const NAMES: &str = "Łukasz Żółć Čeněk Ďáblice Ľuboš Nguyễn Đặng Jörg Müller Straße Ångström Ærøskøbing Œuvre Garçon Señor İstanbul \
-        Şimşek Ğıcır Győző Szűcs Ștefan Țepeș Ģirts Ķēniņš Žydrūnas Šarūnas Jānis Þór Ðór Ħamrun Ġorġ Ċetta Ŵyn Ŷ Ĉiu Ŝi Ŭ";
-
-    #[test]
-    fn names_of_many_tongues_are_written_in_both_faces() {
-        for face in [Face::Outline, Face::Stroke] {
-            assert_eq!(lacks(NAMES, face), Vec::<char>::new(), "{face:?}");
-            // Written with marks of their own it is the same.
-            let apart: String = NAMES.nfd().collect();
-            assert_eq!(line(&apart, 7.0, face), line(NAMES, 7.0, face), "{face:?}");
-        }
-        assert_eq!(lacks("Αθήνα Москва Київ", Face::Outline), Vec::<char>::new());
-        assert_eq!(lacks("ok 東京 😀 東", Face::Outline), ['東', '京', '😀']);
-    }
-
-    #[test]
-    fn marks_stand_over_and_under_their_letters() {
-        let top = |text: &str| bounds(&line(text, 10.0, Face::Stroke)).max.y;
-        let foot = |text: &str| bounds(&line(text, 10.0, Face::Stroke)).min.y;
-        for (plain, over) in [("e", "é"), ("E", "Ě"), ("o", "ö"), ("u", "ű"), ("s", "š"), ("ê", "ế")] {
-            assert!(top(over) > top(plain) + 0.5, "{over}");
-        }
-        for (plain, under) in [("s", "ş"), ("e", "ę"), ("a", "ạ"), ("T", "Ț")] {
-            assert!(foot(under) < foot(plain) - 0.5, "{under}");
-        }
-        // The dot of an i gives way.
-        assert_eq!(line("í", 10.0, Face::Stroke).paths.len(), 2);
-        let different = |a: &str, b: &str| line(a, 10.0, Face::Stroke).paths != line(b, 10.0, Face::Stroke).paths;
-        assert!(different("l", "ł") && different("o", "ø") && different("d", "đ") && different("e", "é") && different("è", "é"));
-    }
 }

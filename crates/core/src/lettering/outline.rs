@@ -1,82 +1,153 @@
-//! Letters as areas, from the shipped font.
+//! Letters as areas, from a face's outlines, set with the face's own kerning and joined letters.
 
-use super::Line;
+use super::{Letter, Line, own};
 use crate::geometry::{Affine, Curve, Path, Point, Vec2};
 use kurbo::CubicBez;
+use rustybuzz::{Face, UnicodeBuffer};
 use std::collections::HashMap;
+use std::ops::Range;
 use std::sync::{Arc, LazyLock, Mutex, PoisonError};
-use ttf_parser::{Face, GlyphId, OutlineBuilder};
+use ttf_parser::{GlyphId, OutlineBuilder};
 use unicode_normalization::UnicodeNormalization;
 
-/// The outline face as a TrueType font.
-pub static FONT: &[u8] = include_bytes!("../../fonts/commissioner-medium.ttf");
+/// The plain face as a TrueType font.
+pub static FONT: &[u8] = include_bytes!("../../fonts/sans.ttf");
+static CONDENSED: &[u8] = include_bytes!("../../fonts/condensed.ttf");
+static SERIF: &[u8] = include_bytes!("../../fonts/serif.ttf");
+static STENCIL: &[u8] = include_bytes!("../../fonts/stencil.ttf");
+static SCRIPT: &[u8] = include_bytes!("../../fonts/script.ttf");
+
 /// Letters are followed within this share of their height, but no closer and no further than this, mm.
 const CLOSENESS: (f64, f64, f64) = (0.002, 0.002, 0.02);
 /// Room for a letter that the face lacks, in heights of capitals.
 const ABSENT: f64 = 0.7;
 /// Letters that are kept; with more of them they are worked out anew.
-const MOST_KEPT: usize = 4096;
+const MOST_KEPT: usize = 8192;
 
-/// A letter with capitals 1 high: its outlines, and how far on the next one stands.
-struct Letter {
-    outlines: Vec<Path>,
-    width: f64,
-}
+/// Letters as they were worked out with capitals 1 high, by face, glyph and how closely they are followed: fitting arcs to one takes
+/// far longer than setting it.
+type Known = HashMap<(super::Face, u16, u64), Arc<Vec<Path>>>;
 
-/// Letters as they were worked out, by glyph and by how closely they are followed: fitting arcs to one takes far longer than
-/// setting it.
-type Known = HashMap<(u16, u64), Arc<Letter>>;
-
-static FACE: LazyLock<Option<Face<'static>>> = LazyLock::new(|| Face::parse(FONT, 0).ok());
+static FACES: LazyLock<[Option<Face<'static>>; 5]> =
+    LazyLock::new(|| [FONT, CONDENSED, SERIF, STENCIL, SCRIPT].map(|bytes| Face::from_slice(bytes, 0)));
 static KNOWN: LazyLock<Mutex<Known>> = LazyLock::new(Mutex::default);
 
+/// Does something with a face; `None` where there is none: strokes, and a face that is gone.
+fn with<T>(face: super::Face, of: impl FnOnce(&Face) -> T) -> Option<T> {
+    let at = match face {
+        super::Face::Outline => 0,
+        super::Face::Condensed => 1,
+        super::Face::Serif => 2,
+        super::Face::Stencil => 3,
+        super::Face::Script => 4,
+        super::Face::Stroke => return None,
+        super::Face::Own(face) => return Some(of(&Face::from_slice(own::bytes(face)?, 0)?)),
+    };
+    FACES[at].as_ref().map(of)
+}
+
 /// True for a letter that the face has.
-pub(super) fn has(c: char) -> bool {
-    FACE.as_ref().is_some_and(|f| f.glyph_index(c).is_some())
+pub(super) fn has(c: char, face: super::Face) -> bool {
+    with(face, |f| f.glyph_index(c).is_some()) == Some(true)
 }
 
-pub(super) fn line(text: &str, height: f64) -> Line {
-    let Some(face) = FACE.as_ref() else { return Line::default() };
-    let (share, least, most) = CLOSENESS;
-    // The same share for most heights, so that a letter is the same at each of them.
-    let close = if (least..=most).contains(&(share * height)) { share } else { (share * height).clamp(least, most) / height };
-    let mut line = Line::default();
-    for c in text.nfc() {
-        // Where a face has no such blank it has another.
-        let glyph = face.glyph_index(c).or_else(|| face.glyph_index(' ').filter(|_| c.is_whitespace()));
-        let Some(glyph) = glyph else {
-            line.missing.push(c);
-            line.width += ABSENT * height;
-            continue;
-        };
-        let letter = letter(face, glyph, close);
-        let place = Affine::translate(Vec2::new(line.width, 0.0)) * Affine::scale(height);
-        line.paths.extend(letter.outlines.iter().map(|p| p.transformed(place)));
-        line.width += letter.width * height;
-    }
-    line
+pub(super) fn line(text: &str, height: f64, face: super::Face) -> Line {
+    let set = with(face, |f| Setter { face, font: f, height, line: Line::default() }.set(text));
+    // A face that is gone has none of the letters.
+    set.unwrap_or_else(|| Line { missing: text.nfc().filter(|c| !c.is_whitespace()).collect(), ..Line::default() })
 }
 
-fn letter(face: &Face, glyph: GlyphId, close: f64) -> Arc<Letter> {
-    let key = (glyph.0, close.to_bits());
-    let known = || KNOWN.lock().unwrap_or_else(PoisonError::into_inner);
-    if let Some(letter) = known().get(&key) {
-        return Arc::clone(letter);
+struct Setter<'a, 'b> {
+    face: super::Face,
+    font: &'a Face<'b>,
+    height: f64,
+    line: Line,
+}
+
+impl Setter<'_, '_> {
+    fn set(mut self, text: &str) -> Line {
+        let mut run = String::new();
+        for c in text.nfc() {
+            // Where a face has no such blank it has another.
+            let there = self.font.glyph_index(c).is_some();
+            if there || c.is_whitespace() {
+                run.push(if there { c } else { ' ' });
+                continue;
+            }
+            self.shape(&std::mem::take(&mut run));
+            self.line.missing.push(c);
+            self.line.width += ABSENT * self.height;
+        }
+        self.shape(&run);
+        self.line
     }
-    let capital = f64::from(face.capital_height().unwrap_or(700));
-    let unit = Affine::scale(1.0 / capital);
-    let mut pen = Pen::default();
-    face.outline_glyph(glyph, &mut pen);
-    let placed = pen.done.iter().map(|curves| curves.iter().map(|c| c.transformed(unit)).collect::<Vec<Curve>>());
-    let outlines = placed.map(|curves| Path::fitted(&curves, true, close)).collect();
-    let width = f64::from(face.glyph_hor_advance(glyph).unwrap_or(500)) / capital;
-    let letter = Arc::new(Letter { outlines, width });
-    let mut known = known();
-    if known.len() >= MOST_KEPT {
-        known.clear();
+
+    /// Height of capitals, in the face's units.
+    fn capital(&self) -> f64 {
+        let said = self.font.capital_height().filter(|h| *h > 0);
+        let drawn = || self.font.glyph_index('H').and_then(|g| self.font.glyph_bounding_box(g)).map(|b| b.y_max).filter(|h| *h > 0);
+        f64::from(said.or_else(drawn).unwrap_or(700))
     }
-    known.insert(key, Arc::clone(&letter));
-    letter
+
+    /// Sets letters that the face has, behind what is there.
+    fn shape(&mut self, run: &str) {
+        if run.is_empty() {
+            return;
+        }
+        let mut buffer = UnicodeBuffer::new();
+        buffer.push_str(run);
+        buffer.guess_segment_properties();
+        let shaped = rustybuzz::shape(self.font, &[], buffer);
+        let unit = self.height / self.capital();
+        // What belongs to one letter, its marks among it, stands together.
+        let mut open: Option<(u32, Range<usize>, f64)> = None;
+        for (info, at) in shaped.glyph_infos().iter().zip(shaped.glyph_positions()) {
+            let place = Vec2::new(self.line.width + f64::from(at.x_offset) * unit, f64::from(at.y_offset) * unit);
+            let outlines = self.letter(GlyphId(u16::try_from(info.glyph_id).unwrap_or(0)));
+            let first = self.line.paths.len();
+            let home = Affine::translate(place) * Affine::scale(self.height);
+            self.line.paths.extend(outlines.iter().map(|p| p.transformed(home)));
+            let last = self.line.paths.len();
+            match &mut open {
+                Some((cluster, paths, _)) if *cluster == info.cluster => paths.end = last,
+                _ => {
+                    self.close(open.take());
+                    open = Some((info.cluster, first..last, self.line.width));
+                }
+            }
+            self.line.width += f64::from(at.x_advance) * unit;
+        }
+        self.close(open);
+    }
+
+    fn close(&mut self, open: Option<(u32, Range<usize>, f64)>) {
+        if let Some((_, paths, at)) = open {
+            self.line.letters.push(Letter { paths, at, width: self.line.width - at });
+        }
+    }
+
+    fn letter(&self, glyph: GlyphId) -> Arc<Vec<Path>> {
+        let (share, least, most) = CLOSENESS;
+        // The same share for most heights, so that a letter is the same at each of them.
+        let within = (least..=most).contains(&(share * self.height));
+        let close = if within { share } else { (share * self.height).clamp(least, most) / self.height };
+        let key = (self.face, glyph.0, close.to_bits());
+        let known = || KNOWN.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(letter) = known().get(&key) {
+            return Arc::clone(letter);
+        }
+        let unit = Affine::scale(1.0 / self.capital());
+        let mut pen = Pen::default();
+        self.font.outline_glyph(glyph, &mut pen);
+        let placed = pen.done.iter().map(|curves| curves.iter().map(|c| c.transformed(unit)).collect::<Vec<Curve>>());
+        let letter = Arc::new(placed.map(|curves| Path::fitted(&curves, true, close)).collect());
+        let mut known = known();
+        if known.len() >= MOST_KEPT {
+            known.clear();
+        }
+        known.insert(key, Arc::clone(&letter));
+        letter
+    }
 }
 
 #[derive(Default)]

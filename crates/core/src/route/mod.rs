@@ -4,6 +4,7 @@
 //! station before it came to, of its own decisions and of what it sees of the shop's book: what comes out the same makes
 //! nobody work again.
 
+mod again;
 mod gone;
 mod line;
 
@@ -13,21 +14,22 @@ use crate::clean::{self, Cleaned};
 use crate::cuts::CutPlan;
 use crate::decisions::{Decisions, DrawingDecisions, Pose, Stock};
 use crate::drawing::Drawing;
-use crate::finding::{Finding, Severity, Station};
+use crate::finding::{Code, Finding, Severity, Station};
 use crate::geometry::{Path, Tolerance};
 use crate::hold::Toolpath;
-use crate::ids::BatchId;
+use crate::ids::{BatchId, ContourId};
 use crate::intake::{self, Intake};
 use crate::ledger::Ledger;
 use crate::nest::{Layout, Nested};
 use crate::order::Sequence;
 use crate::print::Print;
+use crate::process::Process;
 use crate::proof::{Meant, SheetProof};
 use crate::release::{self, Program, ProgramOrder, Writer};
 use crate::shop::{Machine, Shop};
 use line::Line;
 use rayon::prelude::*;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::io::{self, Write};
 use std::sync::Arc;
 
@@ -182,6 +184,7 @@ pub fn run_written_by(
     for (id, batch) in &decisions.batches {
         findings.extend(gone::told(&batch.stock, shop).into_iter().map(|f| f.of_batch(*id)));
     }
+    findings.extend(again::told(drawings, decisions, shop));
     let (states, cleaned_key) = cleaned(drawings, decisions, shop, cache, &mut findings);
     watch(Station::Clean);
 
@@ -209,10 +212,18 @@ pub fn run_written_by(
             f.severity = Severity::Note;
         }
     }
+    paper_first(&mut findings);
     let batches: BTreeMap<BatchId, BatchRoute> = lines.into_iter().map(|l| l.done(shop)).collect();
     let ledger = Ledger::sum(batches.values().map(|b| (&b.ledger, placed_area(&b.work, &b.nested.layout), &b.nested.layout)));
     let reached = reached(&states, &work.output, &batches, &findings);
     Route { drawings: states, work: work.output, batches, findings, ledger, reached }
+}
+
+/// Paper is told before what is to be mended: gaps and dashes of what is left out are none.
+fn paper_first(findings: &mut Vec<Finding>) {
+    let paper: Vec<Finding> = findings.extract_if(.., |f| f.code == Code::PaperBorder).collect();
+    let at = findings.iter().position(|f| f.station >= Station::Clean).unwrap_or(findings.len());
+    findings.splice(at..at, paper);
 }
 
 /// Intake and Clean, each drawing by itself; and what all of them come to.
@@ -224,11 +235,14 @@ fn cleaned(
     findings: &mut Vec<Finding>,
 ) -> (Vec<DrawingState>, Print) {
     let bed = |d: &DrawingDecisions| shop.machine_or_stand_in(&decisions.batch(d.batch).stock.machine).bed();
-    let keyed: Vec<Print> = decisions.drawings.iter().map(|d| Print::of(&(clean_part(d), &shop.tolerance, bed(d)))).collect();
-    let clean = |k: Print, drawing: &Drawing, d: &DrawingDecisions| {
-        cache.cleaned.get(k, || {
+    let aside: Vec<BTreeSet<ContourId>> =
+        drawings.iter().zip(&decisions.drawings).map(|(drawing, d)| left_out(drawing, d, decisions, shop, cache)).collect();
+    let keyed: Vec<Print> =
+        decisions.drawings.iter().zip(&aside).map(|(d, aside)| Print::of(&(clean_part(d), &shop.tolerance, bed(d), aside))).collect();
+    let clean = |(k, aside): (&Print, &BTreeSet<ContourId>), drawing: &Drawing, d: &DrawingDecisions| {
+        cache.cleaned.get(*k, || {
             let (intake, mut found) = intake::run(drawing, d, &bed(d));
-            let (cleaned, more) = clean::run(drawing, &intake, d, &shop.tolerance);
+            let (cleaned, more) = clean::run_beside(drawing, &intake, d, &shop.tolerance, aside);
             found.extend(more);
             found.extend(clean::scale_said(&cleaned, &intake, d));
             ((intake, Arc::new(cleaned)), found)
@@ -237,9 +251,14 @@ fn cleaned(
     // What is there already is fetched without waiting for the threads that work for others.
     let together = keyed.iter().filter(|k| !cache.cleaned.has(**k)).count() > 1;
     let made: Vec<Kept<(Intake, Arc<Cleaned>)>> = if together {
-        drawings.par_iter().zip(&decisions.drawings).zip(&keyed).map(|((drawing, d), k)| clean(*k, drawing, d)).collect()
+        drawings
+            .par_iter()
+            .zip(&decisions.drawings)
+            .zip(keyed.par_iter().zip(&aside))
+            .map(|((drawing, d), k)| clean(k, drawing, d))
+            .collect()
     } else {
-        drawings.iter().zip(&decisions.drawings).zip(&keyed).map(|((drawing, d), k)| clean(*k, drawing, d)).collect()
+        drawings.iter().zip(&decisions.drawings).zip(keyed.iter().zip(&aside)).map(|((drawing, d), k)| clean(k, drawing, d)).collect()
     };
     let prints: Vec<Print> = made.iter().map(|m| m.print).collect();
     let mut states = Vec::new();
@@ -256,9 +275,28 @@ fn cleaned(
     (states, Print::of(&prints))
 }
 
+/// What of a drawing is left out as reference, by the names that its contours have before anything is mended.
+fn left_out(drawing: &Drawing, d: &DrawingDecisions, decisions: &Decisions, shop: &Shop, cache: &Cache) -> BTreeSet<ContourId> {
+    let out = decisions.assign.contours.iter().filter(|(_, p)| **p == Process::Reference).map(|(id, _)| *id);
+    let mut out = out.peekable();
+    if out.peek().is_none() {
+        return BTreeSet::new();
+    }
+    let bed = shop.machine_or_stand_in(&decisions.batch(d.batch).stock.machine).bed();
+    let names = cache.names.get(Print::of(&(unmended(d), &shop.tolerance, &bed)), || {
+        (clean::plain_names(drawing, &intake::run(drawing, d, &bed).0, d, &shop.tolerance), Vec::new())
+    });
+    out.filter(|id| names.output.contains(id)).collect()
+}
+
+/// What of a drawing's decisions bears on its contours before anything is mended.
+fn unmended(d: &DrawingDecisions) -> DrawingDecisions {
+    DrawingDecisions { mends: Default::default(), gap: None, refit: None, operations: Vec::new(), table: None, ..clean_part(d) }
+}
+
 /// What of a drawing's decisions bears on its contours.
 fn clean_part(d: &DrawingDecisions) -> DrawingDecisions {
-    DrawingDecisions { quantity: 0, batch: BatchId::FIRST, ..d.clone() }
+    DrawingDecisions { quantity: 0, batch: BatchId::FIRST, again: None, ..d.clone() }
 }
 
 fn assigned(states: &[DrawingState], cleaned_key: Print, decisions: &Decisions, shop: &Shop, cache: &Cache) -> Kept<Work> {

@@ -185,7 +185,7 @@ fn runs(face: &Face, a: usize, b: usize) -> bool {
 
 pub(super) fn pairs(solid: &Solid, choices: &SolidChoices, mm: f64) -> Vec<Pair> {
     let faces = solid.faces(choices.apart);
-    let (parts, _) = super::lay::parts(&faces);
+    let (parts, ..) = super::lay::parts(&faces);
     let joined = Joined::of(solid, &parts);
     let mut all: Vec<Pair> = joined
         .number

@@ -11,23 +11,33 @@ use std::collections::HashMap;
 /// A face smaller than this share of the largest is a facet of something curved.
 const FACET: f64 = 0.01;
 /// Faces laid out at most; what has more is no box.
-const MOST_FACES: usize = 600;
+const MOST_FACES: usize = 4000;
 
-/// The faces that are parts, and how many are too small or too many.
-pub(super) fn parts(faces: &[Face]) -> (Vec<&Face>, usize) {
+/// The faces that are parts, how many are too small, and how many too many.
+pub(super) fn parts(faces: &[Face]) -> (Vec<&Face>, usize, usize) {
     let largest = faces.first().map_or(0.0, |f| f.area);
     let mut parts: Vec<&Face> = faces.iter().filter(|f| f.area >= FACET * largest).collect();
+    let small = faces.len() - parts.len();
+    let left = parts.len().saturating_sub(MOST_FACES);
     parts.truncate(MOST_FACES);
-    let left = faces.len() - parts.len();
-    (parts, left)
+    (parts, small, left)
 }
 
 /// Lays the faces in rows, names them by kind, and numbers the edges where two of them join.
 pub(super) fn lay_out(solid: &Solid, choices: &SolidChoices, mm: f64, drawing: &mut Drawing) {
-    let faces = solid.faces(choices.apart);
-    let (parts, left) = parts(&faces);
-    for _ in 0..left {
+    let mut faces = solid.faces(choices.apart);
+    if !choices.apart && !choices.whole && super::plate::plate(solid, &faces).is_some() {
+        for _ in 1..faces.len() {
+            drawing.skip("other side or rim of a flat plate");
+        }
+        faces.truncate(1);
+    }
+    let (parts, small, left) = parts(&faces);
+    for _ in 0..small {
         drawing.skip("small facet");
+    }
+    for _ in 0..left {
+        drawing.skip("face beyond the 4000 largest");
     }
     let joined = Joined::of(solid, &parts);
     let outlines: Vec<Vec<Path>> = parts.iter().map(|f| shortened(f, &joined, choices.joints, mm)).collect();

@@ -7,11 +7,14 @@
 mod faces;
 mod joints;
 mod lay;
+mod plate;
+mod stitched;
 #[cfg(test)]
 mod tests;
 
 pub use crate::decisions::{Joints, SolidChoices};
 pub use joints::Pair;
+pub use stitched::Stitched;
 
 pub use crate::mesh::{P3, Solid};
 

@@ -146,7 +146,7 @@ proptest! {
 
 #[test]
 fn angles_are_those_of_the_solid() {
-    let pairs = |s: &Solid, t: f64| s.pairs(&SolidChoices { joints: Joints::Shortened { thickness: t }, apart: false }, 1.0);
+    let pairs = |s: &Solid, t: f64| s.pairs(&SolidChoices { joints: Joints::Shortened { thickness: t }, ..SolidChoices::default() }, 1.0);
     let cube = turned(4, &[(50.0, 0.0), (50.0, 70.0)]);
     assert!(
         pairs(&cube, 3.0)
@@ -172,4 +172,86 @@ fn angles_are_those_of_the_solid() {
         "{size:?} {:?}",
         cube.largest(&choice(false))
     );
+}
+
+/// A plate with holes as a mesh: both faces fanned, the rim in quads.
+fn plate_of(outline: &[(f64, f64)], t: f64) -> Solid {
+    let n = outline.len();
+    let mut solid = Solid::default();
+    for z in [0.0, t] {
+        solid.vertices.extend(outline.iter().map(|p| [p.0, p.1, z]));
+    }
+    for k in 1..n - 1 {
+        solid.triangles.push([0, k + 1, k]);
+        solid.triangles.push([n, n + k, n + k + 1]);
+    }
+    for k in 0..n {
+        let j = (k + 1) % n;
+        solid.triangles.extend([[k, j, n + j], [k, n + j, n + k]]);
+    }
+    solid
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(60))]
+    /// A flat plate is laid as one face, as thick as it is; a box of the same outline as six.
+    #[test]
+    fn a_plate_is_one_face(n in 3..12_usize, r in 30.0..120.0_f64, t in 1.0..8.0_f64, flip in prop::collection::vec(any::<bool>(), 60), out in any::<bool>()) {
+        let outline: Vec<(f64, f64)> = (0..n).map(|k| (k as f64 / n as f64 * std::f64::consts::TAU).sin_cos()).map(|(s, c)| (r * c, r * s)).collect();
+        let mut solid = plate_of(&outline, t);
+        // Triangles that came wound either way are turned.
+        let mut against = 0;
+        for (tri, flip) in solid.triangles.iter_mut().zip(&flip) {
+            if *flip {
+                tri.swap(1, 2);
+                against += 1;
+            }
+        }
+        if out {
+            solid.triangles.iter_mut().for_each(|t| t.swap(1, 2));
+        }
+        let all = solid.triangles.len();
+        prop_assert_eq!(solid.stitch(), Stitched { divided: 0, turned: if out { all - against } else { against } });
+        let thin = t < 0.19 * (0.5 * n as f64 * r * r * (std::f64::consts::TAU / n as f64).sin()).sqrt();
+        prop_assume!(thin);
+        prop_assert!((solid.plate().expect("a plate") - t).abs() < 1e-9);
+        let laid = solid.drawn(&SolidChoices::default(), 1.0, &Drawing::new("p.stl", crate::drawing::FileUnits::Unsaid));
+        prop_assert_eq!(laid.entities.iter().filter(|e| !laid.styles[e.style].added).count(), 1);
+        let whole = solid.drawn(&SolidChoices { whole: true, ..SolidChoices::default() }, 1.0, &Drawing::new("p.stl", crate::drawing::FileUnits::Unsaid));
+        prop_assert!(whole.entities.iter().filter(|e| !whole.styles[e.style].added).count() >= 2);
+        let high = plate_of(&outline, r);
+        prop_assert_eq!(high.plate(), None);
+    }
+
+    /// Corners on the edges of larger triangles divide them: faces come out whole, however finely one side of an edge is cut.
+    #[test]
+    fn corners_on_edges_divide_them(cuts in prop::collection::vec(0.05..0.95_f64, 1..6), a in 40.0..90.0_f64) {
+        let mut cuts = cuts;
+        cuts.sort_by(f64::total_cmp);
+        cuts.dedup_by(|a, b| (*a - *b).abs() < 0.01);
+        // A box of which one wall's lower edge is cut into pieces that the floor does not have.
+        let mut solid = plate_of(&[(0.0, 0.0), (a, 0.0), (a, a), (0.0, a)], a);
+        // The wall at y = 0: triangles of 0, 1, 5 and 0, 5, 4.
+        solid.triangles.retain(|t| *t != [0, 1, 5] && *t != [0, 5, 4]);
+        let first = solid.vertices.len();
+        solid.vertices.extend(cuts.iter().map(|t| [a * t, 0.0, 0.0]));
+        let row: Vec<usize> = std::iter::once(0).chain(first..solid.vertices.len()).chain([1]).collect();
+        row.windows(2).for_each(|w| solid.triangles.push([w[0], w[1], 5]));
+        solid.triangles.push([0, 5, 4]);
+        let before = solid.triangles.len();
+        prop_assert_eq!(solid.stitch(), Stitched { divided: 1, turned: 0 });
+        prop_assert_eq!(solid.triangles.len(), before + cuts.len());
+        prop_assert_eq!(solid.faces(false).len(), 6);
+        prop_assert!(solid.shared_by_two());
+    }
+}
+
+impl Solid {
+    /// True where every edge has two triangles.
+    fn shared_by_two(&self) -> bool {
+        let mut edges: Vec<(usize, usize)> =
+            self.triangles.iter().flat_map(|t| [(t[0], t[1]), (t[1], t[2]), (t[2], t[0])]).map(|(a, b)| (a.min(b), a.max(b))).collect();
+        edges.sort_unstable();
+        edges.chunk_by(|a, b| a == b).all(|c| c.len() == 2)
+    }
 }

@@ -15,7 +15,7 @@ use boustrophe_core::picture::Tone;
 use serde_json::json;
 
 /// Kinds of changes.
-pub const KINDS: usize = 91;
+pub const KINDS: usize = 92;
 
 /// The number of a change's kind.
 pub fn kind(edit: &Edit) -> usize {
@@ -41,6 +41,7 @@ pub fn kind(edit: &Edit) -> usize {
             IntakeEdit::SetDrawingBatch { .. } => 17,
             IntakeEdit::Table { .. } => 18,
             IntakeEdit::SetSolid { .. } => 19,
+            IntakeEdit::Apart { .. } => 91,
         },
         Edit::Clean(e) => match e {
             CleanEdit::SetGap { .. } => 20,
@@ -177,6 +178,7 @@ pub fn drawn(job: &Job, n: usize, v: f64) -> Edit {
         11 => IntakeEdit::SetView { drawing, region: 0, view: View { scale: 1.0 + v, ..View::default() } }.into(),
         12 => IntakeEdit::DropRegion { drawing, region: 0 }.into(),
         13 => IntakeEdit::Compared { drawing }.into(),
+        91 => IntakeEdit::Apart { drawing }.into(),
         14 => IntakeEdit::SetEngraved { drawing, on }.into(),
         15 => IntakeEdit::SetDrawingQuantity { drawing, quantity: 1 + (v * 3.0) as u32 }.into(),
         16 => IntakeEdit::SetGuest { drawing, guest: on.then(|| Guest { job: 7, name: "Another".into(), part: part.id }) }.into(),

@@ -49,7 +49,7 @@ pub fn pdf(pages: &[String]) -> Vec<u8> {
     let mut objects = vec![
         "<</Type/Catalog/Pages 2 0 R>>".to_owned(),
         format!("<</Type/Pages/Kids[{kids}]/Count {}>>", pages.len()),
-        "<</Type/Font/Subtype/Type1/BaseFont/Helvetica>>".to_owned(),
+        "<</Type/Font/Subtype/Type1/BaseFont/Helvetica/Encoding/WinAnsiEncoding>>".to_owned(),
     ];
     for (i, content) in pages.iter().enumerate() {
         objects.push(format!(

@@ -12,6 +12,7 @@ mod held;
 mod job;
 mod jobs;
 mod lifted;
+mod lists;
 mod loose;
 mod paper;
 mod pens;
@@ -122,6 +123,7 @@ fn what_was_accepted_holds_nothing_up() {
     assert!(route.findings.iter().any(|f| f.code == "small-holes" && f.severity == Severity::Note), "it is still told");
     // Once more of them is asked anew: the holes of another drawing were accepted by nobody.
     job.add(&["mouse-guard.dxf"]);
+    job.edit(&Edit::Intake(IntakeEdit::Apart { drawing: 2 }));
     job.mend();
     job.nest(3, 4);
     assert!(codes(&job.route().findings, Station::Hold).contains(&"small-holes"));

@@ -54,8 +54,8 @@ fn dimensions(pen: &mut dyn Pen, (x, y, w, h): (f64, f64, f64, f64), times: f64,
     pen.text(if gapped { (left + HIGH / 2.0, my - half(&beside)) } else { (left - 0.8, my - 3.0) }, HIGH, true, &beside);
 }
 
-/// Border, frame with zones, title block, and a list of parts.
-fn paper(pen: &mut dyn Pen, page: usize, scale: u32, listed: bool) {
+/// Border, frame with zones, title block, and a list of parts: items with how many there are of each.
+fn paper(pen: &mut dyn Pen, page: usize, scale: u32, listed: &[(usize, u32)]) {
     let frame = |pen: &mut dyn Pen, x: f64, y: f64, w: f64, h: f64| pen.ring(&[(x, y), (x + w, y), (x + w, y + h), (x, y + h)], false);
     pen.border((5.0, 5.0, 287.0, 200.0));
     pen.border((10.0, 10.0, 277.0, 190.0));
@@ -77,11 +77,13 @@ fn paper(pen: &mut dyn Pen, page: usize, scale: u32, listed: bool) {
     ] {
         pen.text((x, y), 3.0, false, t);
     }
-    if listed {
-        frame(pen, 14.0, 14.0, 90.0, 24.0);
-        [20.0, 26.0, 32.0].iter().for_each(|y| pen.line((14.0, *y), (104.0, *y), false));
-        [29.0, 74.0].iter().for_each(|x| pen.line((*x, 14.0), (*x, 38.0), false));
-        for (row, words) in [["3", "rail", "2"], ["2", "plate", "4"], ["1", "shelf", "1"], ["No", "name", "off"]].iter().enumerate() {
+    if !listed.is_empty() {
+        let high = 6.0 * (listed.len() + 1) as f64;
+        frame(pen, 14.0, 14.0, 90.0, high);
+        (1..=listed.len()).for_each(|k| pen.line((14.0, 14.0 + 6.0 * k as f64), (104.0, 14.0 + 6.0 * k as f64), false));
+        [29.0, 74.0].iter().for_each(|x| pen.line((*x, 14.0), (*x, 14.0 + high), false));
+        let rows = listed.iter().map(|(item, n)| [item.to_string(), format!("shelf {item}"), n.to_string()]);
+        for (row, words) in rows.chain([["No".into(), "name".into(), "off".into()]]).enumerate() {
             words.iter().zip([16.0, 31.0, 76.0]).for_each(|(t, x)| pen.text((x, 15.7 + 6.0 * row as f64), 2.5, false, t));
         }
     }
@@ -109,7 +111,7 @@ fn section(pen: &mut dyn Pen, (x, y): (f64, f64)) {
     pen.text((x - 8.0, y - 6.0), 3.0, false, "SECTION A-A");
 }
 
-fn plate(pen: &mut dyn Pen, (x, y): (f64, f64), plate: &Plate, scale: u32, ends: Ends) {
+fn plate(pen: &mut dyn Pen, (x, y): (f64, f64), plate: &Plate, (item, listed): (usize, bool), scale: u32, ends: Ends) {
     let (w, h) = (f64::from(plate.size.0), f64::from(plate.size.1));
     pen.ring(&[(x, y), (x + w, y), (x + w, y + h), (x, y + h)], false);
     dimensions(pen, (x, y, w, h), f64::from(scale), ends);
@@ -121,7 +123,8 @@ fn plate(pen: &mut dyn Pen, (x, y): (f64, f64), plate: &Plate, scale: u32, ends:
     }
     let words =
         [format!("x{}", plate.count), format!("{} off", plate.count), format!("{} REQ'D", plate.count), format!("qty {}", plate.count)];
-    if plate.count > 1 {
+    // How many is said by the plate, or by the list alone.
+    if plate.count > 1 && !(plate.numbered && listed) {
         pen.text((x + 4.0, y + 3.0), 3.0, false, &words[plate.count as usize % 4]);
     }
     if plate.thick {
@@ -138,7 +141,7 @@ fn plate(pen: &mut dyn Pen, (x, y): (f64, f64), plate: &Plate, scale: u32, ends:
     if plate.numbered {
         let c = (x + w + 9.0, y + h - 8.0);
         pen.circle(c, 4.0);
-        pen.text((c.0 - 0.8, c.1 - 1.2), 2.5, false, "3");
+        pen.text((c.0 - 0.8, c.1 - 1.2), 2.5, false, &item.to_string());
         pen.line((c.0 - 4.0, c.1), (x + w - 4.0, y + h - 6.0), false);
     }
     if plate.hatched {
@@ -230,9 +233,11 @@ proptest! {
             if i > 0 {
                 pen.page();
             }
-            paper(&mut *pen, i, scale(i), listed);
+            let item = |k: usize| 3 * i + k + 1;
+            let rows: Vec<(usize, u32)> = page.iter().enumerate().filter(|(_, p)| listed && p.numbered).map(|(k, p)| (item(k), p.count)).collect();
+            paper(&mut *pen, i, scale(i), &rows);
             let places = [(40.0, 130.0), (170.0, 130.0), (40.0, 55.0)];
-            page.iter().zip(places).for_each(|(p, at)| plate(&mut *pen, at, p, scale(i), ends));
+            page.iter().zip(places).enumerate().for_each(|(k, (p, at))| plate(&mut *pen, at, p, (item(k), listed), scale(i), ends));
             if sawn && read {
                 section(&mut *pen, (230.0, 62.0));
             }

@@ -122,6 +122,8 @@ impl Pen for Pdf {
     }
     fn text(&mut self, at: (f64, f64), height: f64, upright: bool, value: &str) {
         let (c, s) = if upright { (0, 1) } else { (1, 0) };
+        // Letters beyond ASCII by their numbers in the font's encoding, which is Latin 1 there.
+        let value: String = value.chars().map(|c| if c.is_ascii() { c.to_string() } else { format!("\\{:03o}", c as u32) }).collect();
         let _ = write!(self.now, "BT /F {:.2} Tf {c} {s} {} {c} {:.3} {:.3} Tm ({value}) Tj ET ", pt(height / 0.7), -s, pt(at.0), pt(at.1));
     }
     fn page(&mut self) {

@@ -43,7 +43,7 @@ fn ball(around: usize, high: usize, radius: f64) -> Vec<u8> {
 fn job(bytes: Vec<u8>, joints: Joints) -> Job {
     let mut job = Job::of(&[("ball.stl", bytes)], Stock::default());
     job.edit(&Edit::Intake(IntakeEdit::SetUnit { drawing: 1, unit: Unit::Mm }));
-    job.edit(&Edit::Intake(IntakeEdit::SetSolid { drawing: 1, choices: SolidChoices { joints, apart: false } }));
+    job.edit(&Edit::Intake(IntakeEdit::SetSolid { drawing: 1, choices: SolidChoices { joints, ..SolidChoices::default() } }));
     job
 }
 

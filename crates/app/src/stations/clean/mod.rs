@@ -2,3 +2,4 @@
 
 pub mod docket;
 pub mod edits;
+pub mod trying;

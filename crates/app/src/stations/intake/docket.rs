@@ -12,7 +12,7 @@ use boustrophe_core::intake;
 use boustrophe_core::lettering::Face;
 use boustrophe_core::nest;
 use boustrophe_core::panels::{BoxSpec, Form, Top};
-use boustrophe_core::plate::NamePlate;
+use boustrophe_core::plate::{Hung, NamePlate};
 use boustrophe_core::route::DrawingState;
 use boustrophe_shop::app::{App, Loaded};
 
@@ -50,6 +50,7 @@ struct SolidView {
     diameter: f64,
     thickness: f64,
     apart: bool,
+    whole: bool,
     /// The largest panel against sheet and bed.
     largest: String,
 }
@@ -80,6 +81,7 @@ fn solid(loaded: &Loaded, d: &DrawingState, decided: &DrawingDecisions) -> Optio
         diameter: ties.2,
         thickness,
         apart: decided.solid.apart,
+        whole: decided.solid.whole,
         largest: format!(
             "Largest panel {w:.0} × {h:.0} mm; sheet {:.0} × {:.0}{}; bed {:.0} × {:.0}{}",
             sheet.0,
@@ -99,7 +101,8 @@ struct TableView {
     left_out: usize,
     narrowest: String,
     two_lines: bool,
-    strokes: bool,
+    /// Name of the face that its words are set in.
+    face: String,
 }
 
 #[derive(Template)]
@@ -113,6 +116,18 @@ pub struct Intake {
     /// What a new name plate begins with, and what its backing may be made of.
     plate: NamePlate,
     stocks: Vec<Choice>,
+    /// Faces: name, what they are called in a list, and whether they are areas.
+    faces: Vec<(String, String, bool)>,
+}
+
+/// The faces that there are, as a list offers them.
+fn faces() -> Vec<(String, String, bool)> {
+    let called = |f: Face| match f {
+        Face::Outline => "plain".to_owned(),
+        Face::Stroke => "strokes, scored".to_owned(),
+        other => other.name(),
+    };
+    Face::all().into_iter().map(|f| (f.name(), called(f), f.is_area())).collect()
 }
 
 struct PictureView {
@@ -194,7 +209,7 @@ pub fn body(app: &App, loaded: &Loaded) -> Intake {
                     left_out: t.left_out.len(),
                     narrowest: format!("{:.0}", t.narrowest * 100.0),
                     two_lines: t.two_lines,
-                    strokes: t.face == Face::Stroke,
+                    face: t.face.name(),
                 }),
                 figures: figures(app, &decided.file, &decided.name),
                 compared: compared(app, loaded, d).map(|c| (c.kept, c.fresh.len(), c.gone.len())),
@@ -205,5 +220,5 @@ pub fn body(app: &App, loaded: &Loaded) -> Intake {
     let room = loaded.material().and_then(|m| m.clearance);
     let fresh = BoxSpec { thickness: (t, t, t), clearance: room.unwrap_or(BoxSpec::default().clearance), ..BoxSpec::default() };
     let stocks = batches(loaded, &loaded.decided().stock);
-    Intake { job: loaded.job.id, revision: loaded.revision.id, drawings, fresh, plate: NamePlate::default(), stocks }
+    Intake { job: loaded.job.id, revision: loaded.revision.id, drawings, fresh, plate: NamePlate::default(), stocks, faces: faces() }
 }

@@ -9,7 +9,7 @@ use axum::extract::{Multipart, Path};
 use axum::http::StatusCode;
 use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};
-use boustrophe_core::clean::carry::{carry, unit_now};
+use boustrophe_core::clean::carry;
 use boustrophe_core::clean::trace::Trace;
 use boustrophe_core::clean::{Compared, compare, region_at};
 use boustrophe_core::decisions::{CleanEdit, Edit, IntakeEdit, View};
@@ -17,7 +17,6 @@ use boustrophe_core::drawing::{FileUnits, Unit};
 use boustrophe_core::finding::Station;
 use boustrophe_core::geometry::{Affine, Bounds, Point, Vec2};
 use boustrophe_core::ids::BatchId;
-use boustrophe_core::panels::ENDING;
 use boustrophe_core::quantity::{count, length, number};
 use boustrophe_core::route::DrawingState;
 use boustrophe_shop::app::{App, Loaded};
@@ -230,20 +229,7 @@ pub fn replacing(app: &App, job: i32, drawing: u32, file: String, name: String) 
     let machine = loaded.shop.machine_or_stand_in(&decisions.batch(of).stock.machine);
     let before = &state(&loaded, drawing)?.drawing;
     let after = app.drawing(&file, &name)?;
-    let panels = name.ends_with(ENDING);
-    let carried = carry((before, &after, panels), decisions, drawing, &machine, &loaded.shop.tolerance);
-    let unit = decisions.drawing(drawing).and_then(|decided| unit_now(before, &after, decided));
-    let replaced = Edit::Intake(IntakeEdit::ReplaceDrawing {
-        drawing,
-        file,
-        name,
-        carried: carried.names,
-        moved: carried.moved.map(|m| m.as_coeffs()),
-        places: carried.places,
-        reversed: carried.reversed,
-    });
-    let Some(unit) = unit else { return Ok(replaced) };
-    Ok(Edit::All { edits: vec![replaced, Edit::Intake(IntakeEdit::SetUnit { drawing, unit })] })
+    Ok(carry::replacing((before, &after), (file, name), decisions, drawing, &machine, &loaded.shop.tolerance))
 }
 
 /// The picture of a drawing as it came, for the stage to show under its outlines.

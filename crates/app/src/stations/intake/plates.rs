@@ -9,7 +9,8 @@ use axum::response::Redirect;
 use boustrophe_core::assign::Part;
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::ids::PartId;
-use boustrophe_core::plate::{ENDING, LAYERS, NamePlate};
+use boustrophe_core::lettering::Face;
+use boustrophe_core::plate::{ENDING, Hung, LAYERS, NamePlate};
 use boustrophe_core::quantity::length;
 use boustrophe_shop::incoming;
 use boustrophe_shop::names;
@@ -26,6 +27,13 @@ pub struct PlateForm {
     ring: String,
     #[serde(default)]
     hole: String,
+    #[serde(default)]
+    hung: Hung,
+    /// Which letters, by their name; empty for plain ones.
+    #[serde(default)]
+    face: String,
+    #[serde(default)]
+    bridge: String,
     /// What the backing is made of; empty for the same as the top.
     #[serde(default)]
     backing: String,
@@ -41,6 +49,13 @@ impl PlateForm {
             spacing: mm(&self.spacing)?,
             offset: mm(&self.offset)?,
             ring,
+            hung: self.hung,
+            face: if self.face.is_empty() {
+                Face::Outline
+            } else {
+                Face::named(&self.face).ok_or("these letters are gone; choose others")?
+            },
+            bridge: if self.bridge.trim().is_empty() { 0.0 } else { mm(&self.bridge)? },
         })
     }
 }

@@ -30,6 +30,8 @@ pub struct Choices {
     thickness: String,
     #[serde(default)]
     apart: String,
+    #[serde(default)]
+    whole: String,
 }
 
 impl Choices {
@@ -40,7 +42,7 @@ impl Choices {
             "shortened" => Joints::Shortened { thickness: mm(&self.thickness)? },
             _ => Joints::Bare,
         };
-        Ok(SolidChoices { joints, apart: self.apart == "on" })
+        Ok(SolidChoices { joints, apart: self.apart == "on", whole: self.whole == "on" })
     }
 }
 

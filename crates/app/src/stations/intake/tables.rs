@@ -13,18 +13,8 @@ use boustrophe_core::finding::Station;
 use boustrophe_core::lettering::Face;
 use boustrophe_core::quantity::number;
 use boustrophe_formats::table;
-use boustrophe_shop::incoming::{self, Dropped};
+use boustrophe_shop::{incoming, tables};
 use serde::Deserialize;
-
-/// True for a file that is called as tables are.
-pub fn is_table(name: &str) -> bool {
-    let lower = name.to_lowercase();
-    [".csv", ".tsv"].iter().any(|e| lower.ends_with(e))
-}
-
-fn set(drawing: u32, table: Option<Table>) -> Edit {
-    Edit::Intake(IntakeEdit::Table { drawing, edit: TableEdit::Set { table: table.map(Box::new) } })
-}
 
 /// Takes a table in for a drawing.
 pub async fn fill(app: Shared, Path((job, drawing)): Path<(i32, u32)>, multipart: Multipart) -> Result<Redirect, AppError> {
@@ -37,34 +27,10 @@ pub async fn fill(app: Shared, Path((job, drawing)): Path<(i32, u32)>, multipart
         // Another table is set as the one before was.
         let kept = before.unwrap_or_default();
         let table = Table { narrowest: kept.narrowest, two_lines: kept.two_lines, face: kept.face, ..read };
-        Ok(incoming::on_top(app, job, &set(drawing, Some(table)), &app.by)?)
+        Ok(incoming::on_top(app, job, &tables::set(drawing, Some(table)), &app.by)?)
     })
     .await?;
     Ok(Redirect::to(&format!("/jobs/{job}/intake")))
-}
-
-/// Gives each table that was dropped on a job to the drawing that says what its columns are called.
-pub fn dropped(app: &Shared, job: i32, tables: &[Dropped]) -> Result<(), AppError> {
-    for file in tables {
-        let table = table::read(&file.name, &file.bytes()?)?;
-        let loaded = app.load(job)?;
-        let best = loaded
-            .route
-            .drawings
-            .iter()
-            .map(|d| (table.fields_in(&d.drawing), d.id))
-            .filter(|(n, _)| *n > 0)
-            .max_by_key(|(n, id)| (*n, u32::MAX - id));
-        let Some((_, drawing)) = best else {
-            let columns = table.columns.iter().take(6).map(|c| format!("“{c}”")).collect::<Vec<_>>().join(", ");
-            return Err(AppError::sentence(format!(
-                "{}: no drawing of this job says {columns}. Add the drawing first, with writing that is called as the columns are.",
-                file.name
-            )));
-        };
-        incoming::on_top(app, job, &set(drawing, Some(table)), &app.by)?;
-    }
-    Ok(())
 }
 
 /// How words are set, as the form says it.
@@ -80,11 +46,8 @@ pub struct How {
 /// Sets words otherwise.
 pub async fn how(app: Shared, Path((job, drawing)): Path<(i32, u32)>, Typed { form, .. }: Typed<How>) -> Result<Response, AppError> {
     let share = number(form.narrowest.trim().trim_end_matches('%'))? / 100.0;
-    let face = match form.face.as_str() {
-        "outline" => Face::Outline,
-        "stroke" => Face::Stroke,
-        other => return Err(AppError::sentence(format!("“{other}” are no letters; they are engraved (outline) or scored (stroke)."))),
-    };
+    let face = Face::named(&form.face)
+        .ok_or_else(|| AppError::sentence(format!("there are no letters “{}” any more; choose others.", form.face)))?;
     let edits = [TableEdit::Narrowest { share }, TableEdit::TwoLines { on: form.two_lines == "on" }, TableEdit::Face { face }];
     let edits = edits.into_iter().map(|edit| Edit::Intake(IntakeEdit::Table { drawing, edit })).collect();
     changes::make(app, job, form.revision, Station::Intake, Edit::All { edits }).await

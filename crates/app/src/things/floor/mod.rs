@@ -11,7 +11,7 @@ use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE, ETAG, IF_NONE_MATCH};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use boustrophe_core::decisions::Decisions;
 use boustrophe_shop::cards::Figures;
-use boustrophe_shop::incoming;
+use boustrophe_shop::{incoming, tables};
 use boustrophe_store::{Job, OnFloor};
 use serde::Deserialize;
 use std::collections::BTreeMap;
@@ -140,15 +140,24 @@ pub async fn begin(app: Shared, Form(new): Form<NewJob>) -> Result<Redirect, App
 
 /// Files dropped on the floor begin a job named after the first.
 pub async fn dropped(app: Shared, multipart: Multipart) -> Result<Response, AppError> {
-    let files = uploads::receive(&app, multipart).await?;
+    let (tables, files): (Vec<_>, Vec<_>) = uploads::receive(&app, multipart).await?.into_iter().partition(|f| tables::is_table(&f.name));
+    if let (Some(table), true) = (tables.first(), files.is_empty()) {
+        return Err(AppError::sentence(format!(
+            "{} begins no job by itself: drop it together with the drawing that it fills.",
+            table.name
+        )));
+    }
     let (taken, refused) = incoming::take(&app, files).await?;
     if !refused.is_empty() {
         return Err(incoming::told(&refused).into());
     }
     let id = blocking(&app, move |app| {
+        // Before a job is begun: a table that nothing is filled by is told, and leaves none behind.
+        tables::fitting(app, &taken, &tables)?;
         let name = taken.first().map_or("Job", |f| f.name.rsplit_once('.').map_or(f.name.as_str(), |n| n.0)).to_owned();
         let job = app.store.add_job(&name, &app.by, None, &Decisions::default())?;
         incoming::add(app, job.id, taken, &app.by)?;
+        tables::dropped(app, job.id, &tables, &app.by)?;
         Ok(job.id)
     })
     .await?;

@@ -66,12 +66,20 @@ const STUFF: [(&str, &str); 62] = [
     ("liège", "cork"),
 ];
 
-/// What a word for a material is in the words of a book; `None` for other words.
-pub(super) fn stuff(word: &str) -> Option<&'static str> {
-    STUFF.iter().find(|s| word == s.0 || word.strip_suffix('s') == Some(s.0)).map(|s| s.1)
+/// What a word for a material is in the words of a book; none for other words, several for what some tongues write in one:
+/// Birkensperrholz.
+pub(super) fn stuffs(word: &str) -> Vec<&'static str> {
+    let whole = STUFF.iter().find(|s| word == s.0 || word.strip_suffix('s') == Some(s.0));
+    match whole {
+        Some(s) => vec![s.1],
+        None => STUFF.iter().filter(|s| s.0.chars().count() >= 5 && word.contains(s.0)).map(|s| s.1).collect(),
+    }
 }
+
+/// Words that many materials go by.
+pub(super) const COMMON: [&str; 3] = ["ply", "wood", "sheet"];
 
 /// True for a word for what sheets are of.
 pub(super) fn is_stuff(word: &str) -> bool {
-    stuff(word).is_some()
+    !stuffs(word).is_empty()
 }

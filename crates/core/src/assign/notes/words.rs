@@ -183,7 +183,7 @@ fn copies(words: &[&str]) -> Option<u32> {
 }
 
 /// `4 mm poplar`, `t=3`, `3mm thick`, `1/8in ply`: a length with a word behind it that says what it is of.
-fn thickness(words: &[&str]) -> Option<(f64, String)> {
+pub(super) fn thickness(words: &[&str]) -> Option<(f64, String)> {
     for (i, word) in words.iter().enumerate() {
         let label = word.split([':', '=']).next().unwrap_or("").trim_end_matches('.');
         let is_label = matches!(label, "t" | "thk" | "thickness" | "dicke" | "stärke" | "ép" | "ep" | "épaisseur" | "epaisseur");

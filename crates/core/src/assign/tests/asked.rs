@@ -79,3 +79,67 @@ fn what_the_book_does_not_have_is_asked_and_not_taken_for_what_it_has() {
     let (_, findings) = crate::testing::assigned(&[drawing], &decisions, &Shop::builtin());
     assert!(findings.iter().any(|f| f.code == Code::PlanSays) && findings.iter().all(|f| f.code != Code::MaterialUnknown));
 }
+
+/// Writing of one height at its places.
+fn written(paths: &[Path], notes: &[(f64, f64, &str)]) -> crate::drawing::Drawing {
+    use crate::drawing::{Anchor, Entity, Shape, Text};
+    let mut d = outlines(paths);
+    let style = d.style(&Style { text: true, ..Style::default() });
+    for (x, y, note) in notes {
+        let text = Text::anchored(p(*x, *y), (Anchor::Begin, 0.0), 3.0, 0.0, (*note).into());
+        d.entities.push(Entity::new(style, Shape::Text(text)));
+    }
+    d
+}
+
+#[test]
+fn what_a_list_cannot_be_tied_to_is_told_and_what_differs_too() {
+    let plates = [Path::rectangle(0.0, 0.0, 80.0, 50.0), Path::rectangle(120.0, 0.0, 60.0, 50.0)];
+    let list = |rows: &[[&'static str; 3]]| {
+        let mut notes: Vec<(f64, f64, &str)> = Vec::new();
+        for (k, row) in [["Item", "Name", "Qty"]].iter().chain(rows).enumerate() {
+            row.iter().enumerate().for_each(|(c, t)| notes.push((40.0 * c as f64, 150.0 - 6.0 * k as f64, t)));
+        }
+        notes
+    };
+    let told = |notes: &[(f64, f64, &str)]| {
+        let (drawing, decisions) = cleaned(&written(&plates, notes), 1);
+        crate::testing::assigned(&[drawing], &decisions, &Shop::builtin()).1
+    };
+    let text = |findings: &[crate::finding::Finding], code: Code| findings.iter().find(|f| f.code == code).map(|f| f.text.clone());
+    // By its name, by its number with a word, and not at all.
+    let mut notes = list(&[["1", "shelf", "4"], ["2", "rail", "3"], ["7", "peg", "12"]]);
+    notes.extend([(10.0, 20.0, "shelf"), (130.0, 20.0, "ITEM 2")]);
+    let findings = told(&notes);
+    let says = text(&findings, Code::PlanSays).expect("both are told");
+    assert!(says.contains("item 1 “shelf”, 4 of it") && says.contains("item 2 “rail”, 3 of it") && !says.contains("peg"), "{says}");
+    let untied = text(&findings, Code::ListUntied).expect("the peg is not there");
+    assert!(untied.contains("item 7 “peg” leads to no part") && !untied.contains("rail"), "{untied}");
+    // Two plates of one number: how many of each is not said.
+    let mut notes = list(&[["1", "shelf", "4"]]);
+    notes.extend([(10.0, 20.0, "ITEM 1"), (130.0, 20.0, "ITEM 1")]);
+    assert!(text(&told(&notes), Code::ListUntied).expect("two of them").contains("several parts"));
+    // A note that says otherwise is told.
+    let mut notes = list(&[["1", "shelf", "4"]]);
+    notes.extend([(10.0, 20.0, "shelf"), (10.0, 30.0, "6 off")]);
+    let differ = text(&told(&notes), Code::NotesDiffer).expect("four or six");
+    assert!(differ.contains("4 of it") && differ.contains("6 off"), "{differ}");
+    notes.pop();
+    notes.push((10.0, 30.0, "4 off"));
+    assert_eq!(text(&told(&notes), Code::NotesDiffer), None);
+}
+
+#[test]
+fn a_wood_that_the_book_does_not_have_is_no_other_wood() {
+    for (note, known) in [
+        ("3 mm birch ply", true),
+        ("4 mm poplar ply", false),
+        ("Birkensperrholz 4 mm", true),
+        ("Pappelsperrholz 4 mm", false),
+        ("4 mm plywood", true),
+    ] {
+        let (drawing, decisions) = cleaned(&noted(&[Path::rectangle(0.0, 0.0, 120.0, 80.0)], note, p(10.0, -10.0)), 1);
+        let (_, findings) = crate::testing::assigned(&[drawing], &decisions, &Shop::builtin());
+        assert_eq!(findings.iter().all(|f| f.code != Code::MaterialUnknown), known, "{note}");
+    }
+}

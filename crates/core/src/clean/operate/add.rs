@@ -4,7 +4,7 @@ use super::{Anchor, Repeat, Spot, Work};
 use crate::clean::ContourId;
 use crate::drawing::{Nature, Style};
 use crate::geometry::{Affine, Bounds, Path, Point, Segment, Vec2};
-use crate::lettering::{self, Face};
+use crate::lettering::{self, Face, Setting};
 use std::sync::Arc;
 
 impl Spot {
@@ -161,17 +161,33 @@ pub(super) fn marks(work: &mut Work, part: ContourId, spot: &Spot, scale: &Scale
     true
 }
 
-/// A line of writing with its base line's left end at the spot; about the spot where that is the centre.
-pub(super) fn write(work: &mut Work, part: ContourId, spot: &Spot, text: &str, height: f64, face: Face, angle: f64) -> bool {
+/// Writing as it is set: capitals `height` mm high, turned by `angle` degrees.
+pub(super) struct Writing<'a> {
+    pub text: &'a str,
+    pub height: f64,
+    pub face: Face,
+    pub angle: f64,
+    pub setting: &'a Setting,
+}
+
+/// Writing with its first base line's left end at the spot; about the spot where that is the centre, and where it goes round a circle.
+pub(super) fn write(work: &mut Work, part: ContourId, spot: &Spot, writing: &Writing) -> bool {
     let Some(i) = work.find(part) else { return false };
-    let line = lettering::line(text, height, face);
-    let home = if spot.anchor == Anchor::Centre { Vec2::new(-line.width / 2.0, -height / 2.0) } else { Vec2::ZERO };
+    let Writing { face, angle, setting, .. } = *writing;
+    let line = lettering::set(writing.text, writing.height, face, setting);
+    let ink = line.paths.iter().fold(Bounds::EMPTY, |b, p| b.union(p.bounds()));
+    let several = writing.text.contains(['|', '\n']) || setting.fit.0 > 0.0;
+    let home = match spot.anchor {
+        _ if setting.round != 0.0 => Vec2::ZERO,
+        Anchor::Centre if several => -ink.center().to_vec2(),
+        Anchor::Centre => Vec2::new(-line.width / 2.0, -writing.height / 2.0),
+        _ => Vec2::ZERO,
+    };
     let drawn = &work.contours[i].style;
-    let style = match face {
-        Face::Outline => {
-            Arc::new(Style { layer: drawn.layer.clone(), fill: Some([0; 3]), text: true, winding: true, added: true, ..Style::default() })
-        }
-        Face::Stroke => written(drawn),
+    let style = if face.is_area() {
+        Arc::new(Style { layer: drawn.layer.clone(), fill: Some([0; 3]), text: true, winding: true, added: true, ..Style::default() })
+    } else {
+        written(drawn)
     };
     for at in spot.places(work.contours[i].bounds) {
         let place = Affine::translate(at.to_vec2()) * crate::decisions::nest::turned(angle) * Affine::translate(home);

@@ -16,6 +16,39 @@ pub(super) fn shape(work: &mut Work, contours: &[ContourId], size: f64, shape: C
     !at.is_empty()
 }
 
+/// How many corners of a path there are, how many of them get less than `size`, and the least that one gets, mm.
+pub(super) fn reached(path: &Path, size: f64, shape: CornerShape) -> (usize, usize, f64) {
+    let taken: Vec<f64> =
+        (0..path.segments.len()).filter_map(|i| corner(path, i, size, shape)).map(|c| c.taken / c.wanted * size).collect();
+    let less = taken.iter().filter(|t| **t < size * (1.0 - 1e-3)).count();
+    (taken.len(), less, taken.into_iter().fold(f64::INFINITY, f64::min))
+}
+
+/// A corner: how it turns, radians, and how much of its edges is wanted and taken, mm.
+struct Corner {
+    turned: f64,
+    wanted: f64,
+    taken: f64,
+}
+
+/// The corner where a path's segment `i` begins; `None` where it is none between straight edges.
+fn corner(path: &Path, i: usize, size: f64, shape: CornerShape) -> Option<Corner> {
+    let n = path.segments.len();
+    let before = (i + n - 1) % n;
+    if n < 2 || i == 0 && !path.closed || !path.segments[before].is_line() || !path.segments[i].is_line() {
+        return None;
+    }
+    let (a, b) = (path.segments[before].direction(1.0), path.segments[i].direction(0.0));
+    let turned = a.cross(b).atan2(a.dot(b));
+    if turned.abs() < STRAIGHT || turned.abs() > std::f64::consts::PI - STRAIGHT {
+        return None;
+    }
+    let half = (turned / 2.0).tan().abs();
+    let room = 0.5 * path.segments[before].length().min(path.segments[i].length()) * 0.999;
+    let wanted = if shape == CornerShape::Round { size * half } else { size };
+    Some(Corner { turned, wanted, taken: wanted.min(room) })
+}
+
 /// The path with every corner between two straight edges rounded by radius `size`, or cut `size` off both edges. A corner
 /// whose edges are too short for it gets as much as they have room for, half of each edge.
 fn shaped(path: &Path, size: f64, shape: CornerShape) -> Path {
@@ -28,19 +61,8 @@ fn shaped(path: &Path, size: f64, shape: CornerShape) -> Path {
     let mut off = vec![(0.0_f64, 0.0_f64); n];
     let mut joints: Vec<Option<f64>> = vec![None; n];
     for i in 0..n {
+        let Some(Corner { turned, taken, .. }) = corner(path, i, size, shape) else { continue };
         let before = (i + n - 1) % n;
-        if i == 0 && !path.closed || !path.segments[before].is_line() || !path.segments[i].is_line() {
-            continue;
-        }
-        let (a, b) = (path.segments[before].direction(1.0), path.segments[i].direction(0.0));
-        let turned = a.cross(b).atan2(a.dot(b));
-        if turned.abs() < STRAIGHT || turned.abs() > std::f64::consts::PI - STRAIGHT {
-            continue;
-        }
-        let half = (turned / 2.0).tan().abs();
-        let room = 0.5 * path.segments[before].length().min(path.segments[i].length()) * 0.999;
-        let wanted = if shape == CornerShape::Round { size * half } else { size };
-        let taken = wanted.min(room);
         (off[before].1, off[i].0) = (taken, taken);
         joints[i] = Some((turned / 4.0).tan());
     }

@@ -101,8 +101,8 @@ pub(super) fn reletter(work: &mut Work, contours: &[ContourId], text: &str, face
     let base = feet[feet.len() / 2];
     let height = (all.max.y - base).max(0.1);
     let drawn = Arc::clone(&work.contours[first].style);
-    let style = Arc::new(Style { text: face == Face::Outline, winding: true, ..(*drawn).clone() });
-    let style = if face == Face::Stroke { super::add::written(&drawn) } else { style };
+    let style = Arc::new(Style { text: face.is_area(), winding: true, ..(*drawn).clone() });
+    let style = if face.is_area() { style } else { super::add::written(&drawn) };
     let line = lettering::line(text, height, face);
     // The ink of the first letter begins where it began before.
     let ink = line.paths.iter().fold(Bounds::EMPTY, |b, p| b.union(p.bounds()));

@@ -5,6 +5,7 @@
 mod add;
 mod areas;
 mod corners;
+mod judge;
 mod mend;
 mod place;
 pub mod slots;
@@ -17,6 +18,9 @@ use super::Contour;
 use super::identity::{self, mixed};
 use crate::decisions::Naming;
 pub use crate::decisions::clean::{Anchor, CornerShape, Edge, MOST_COPIES, Operation, Repeat, Spot};
+use crate::geometry::Path;
+pub use judge::Judged;
+use rustc_hash::FxHashMap;
 use std::sync::Arc;
 use work::Work;
 
@@ -29,10 +33,54 @@ pub(super) struct Lost {
     pub(super) sentence: String,
 }
 
+/// An operation that did not come to what was asked.
+#[derive(Clone, Debug, PartialEq)]
+pub(super) struct Odd {
+    /// Place in the list.
+    pub(super) at: usize,
+    /// What it is.
+    pub(super) sentence: String,
+    /// What it came to.
+    pub(super) judged: Judged,
+}
+
+/// What operations came to.
+#[derive(Default)]
+pub(super) struct Done {
+    /// The contours after all of them.
+    pub(super) contours: Vec<Arc<Contour>>,
+    /// Those that have nothing left to work on.
+    pub(super) lost: Vec<Lost>,
+    /// Those that came to something else than was asked.
+    pub(super) odd: Vec<Odd>,
+}
+
+/// What an operation would come to, before it counts.
+#[derive(Clone, Debug, Default)]
+pub struct Tried {
+    /// New contours, and those that change, as they would be.
+    pub shown: Vec<Path>,
+    /// What is to be said of it.
+    pub judged: Judged,
+}
+
+/// Tries an operation on a drawing's contours as they are.
+pub fn tried(contours: &[Arc<Contour>], operation: &Operation) -> Tried {
+    let mut work = Work { contours: contours.to_vec(), seed: 1, made: 0 };
+    if !apply(&mut work, operation) {
+        let judged = Judged { said: vec!["there is nothing to do it to".into()], at: Vec::new() };
+        return Tried { shown: Vec::new(), judged };
+    }
+    let known: FxHashMap<_, _> = contours.iter().map(|c| (c.id, c)).collect();
+    let is_same = |c: &Arc<Contour>| known.get(&c.id).is_some_and(|k| Arc::ptr_eq(k, c));
+    let shown = work.contours.iter().filter(|c| !is_same(c)).map(|c| c.path.clone()).collect();
+    Tried { shown, judged: judge::judged(contours, &work.contours, operation) }
+}
+
 /// Does all operations in order. Those whose contours are all gone are told.
-pub(super) fn run(contours: Vec<Arc<Contour>>, operations: &[Operation], naming: Naming) -> (Vec<Arc<Contour>>, Vec<Lost>) {
+pub(super) fn run(contours: Vec<Arc<Contour>>, operations: &[Operation], naming: Naming) -> Done {
     let mut work = Work { contours, seed: 0, made: 0 };
-    let mut lost = Vec::new();
+    let mut done = Done::default();
     let mut before: Vec<u64> = Vec::new();
     for (at, operation) in operations.iter().enumerate() {
         // Named after what is done, so that taking back another operation renames nothing.
@@ -40,11 +88,17 @@ pub(super) fn run(contours: Vec<Arc<Contour>>, operations: &[Operation], naming:
         let again = before.iter().filter(|h| **h == own).count() as u64;
         before.push(own);
         (work.seed, work.made) = (mixed(own.wrapping_add(again)), 0);
+        let was = work.contours.clone();
         if !apply(&mut work, operation) {
-            lost.push(Lost { at, sentence: operation.sentence() });
+            done.lost.push(Lost { at, sentence: operation.sentence() });
+            continue;
+        }
+        let judged = judge::judged(&was, &work.contours, operation);
+        if !judged.said.is_empty() {
+            done.odd.push(Odd { at, sentence: operation.sentence(), judged });
         }
     }
-    (work.contours, lost)
+    Done { contours: work.contours, ..done }
 }
 
 /// Does one operation; false when there is nothing left to do it to.
@@ -79,7 +133,9 @@ fn apply(work: &mut Work, operation: &Operation) -> bool {
             };
             add::marks(work, *part, spot, &scale)
         }
-        Operation::Write { part, spot, text, height, face, angle } => add::write(work, *part, spot, text, *height, *face, *angle),
+        Operation::Write { part, spot, text, height, face, angle, setting } => {
+            add::write(work, *part, spot, &add::Writing { text, height: *height, face: *face, angle: *angle, setting })
+        }
         Operation::Move { contours, dx, dy } => place::shift(work, contours, *dx, *dy),
         Operation::Turn { contours, degrees } => place::turn(work, contours, *degrees),
         Operation::Mirror { contours, upright, keep } => place::mirror(work, contours, *upright, *keep),

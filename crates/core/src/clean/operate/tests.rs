@@ -1,9 +1,11 @@
+mod fits;
+mod odd;
+
 use super::*;
 use crate::drawing::{Nature, Style};
-use crate::geometry::Corners;
-use crate::geometry::{Affine, Bounds, Path, Point, Segment, Vec2};
+use crate::geometry::{Affine, Bounds, Corners, Path, Point, Segment, Vec2};
 use crate::ids::ContourId;
-use crate::lettering::Face;
+use crate::lettering::{Face, Setting};
 use crate::testing::{cleaned, outlines};
 use proptest::prelude::*;
 
@@ -15,7 +17,7 @@ fn start(paths: &[Path]) -> (Vec<Arc<Contour>>, Vec<ContourId>) {
 
 fn done(contours: &[Arc<Contour>], operations: &[Operation]) -> Vec<Arc<Contour>> {
     operations.iter().for_each(|o| o.checked().expect("it makes sense"));
-    let (out, lost) = run(contours.to_vec(), operations, Naming::Digest);
+    let Done { contours: out, lost, .. } = run(contours.to_vec(), operations, Naming::Digest);
     assert!(lost.is_empty(), "{lost:?}");
     out
 }
@@ -118,7 +120,7 @@ fn copies_are_moved_mirrored_arrayed_and_lined_up() {
         &[Operation::Turn { contours: vec![ids[0]], degrees: 90.0 }, Operation::Move { contours: vec![ids[0]], dx: 1.0, dy: -2.0 }],
     );
     assert!((turned[0].bounds.width() - 5.0).abs() < 1e-9 && (turned[0].bounds.center().x - 6.0).abs() < 1e-9);
-    let (_, lost) = run(
+    let Done { lost, .. } = run(
         contours,
         &[Operation::Delete { contours: vec![ids[0]] }, Operation::Move { contours: vec![ids[0]], dx: 1.0, dy: 0.0 }],
         Naming::Digest,
@@ -156,6 +158,7 @@ fn tabs_marks_and_writing() {
                 height: 8.0,
                 face,
                 angle: 0.0,
+                setting: Setting::default(),
             }],
         )
     };
@@ -210,7 +213,15 @@ fn figures_that_make_no_sense_are_refused() {
         Operation::Hole { part: ids[0], spot: Spot { x: f64::NAN, ..Spot::default() }, diameter: 3.0 },
         Operation::Slot { part: ids[0], spot: Spot::default(), length: 2.0, width: 5.0, angle: 0.0 },
         Operation::Array { contours: ids.clone(), columns: 4000, rows: 4000, dx: 1.0, dy: 1.0 },
-        Operation::Write { part: ids[0], spot: Spot::default(), text: "  ".into(), height: 5.0, face: Face::Stroke, angle: 0.0 },
+        Operation::Write {
+            part: ids[0],
+            spot: Spot::default(),
+            text: "  ".into(),
+            height: 5.0,
+            face: Face::Stroke,
+            angle: 0.0,
+            setting: Setting::default(),
+        },
         Operation::SlotFit { nominal: 3.0, measured: 9.0, clearance: 0.0, leave: Vec::new() },
         Operation::Weld { contours: ids.clone() },
     ];
@@ -249,7 +260,7 @@ proptest! {
             7 => Operation::Corner { contours: ids.clone(), size, shape: CornerShape::Round },
             _ => Operation::TakeApart { contours: ids.clone() },
         };
-        let (out, _) = run(contours, &[operation], Naming::Digest);
+        let out = run(contours, &[operation], Naming::Digest).contours;
         for c in &out {
             prop_assert!(c.length.is_finite() && c.area.is_finite());
             prop_assert!(c.path.segments.windows(2).all(|w| w[0].end.distance(w[1].start) < 1e-4), "{:?}", c.path);

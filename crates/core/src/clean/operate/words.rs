@@ -4,7 +4,7 @@ use super::{Anchor, CornerShape, Edge, Operation, Repeat, Spot};
 use crate::clean::ContourId;
 use crate::drawing::Unit;
 use crate::geometry::Corners;
-use crate::lettering::Face;
+use crate::lettering::{Align, Face, Setting};
 use crate::quantity::{count, length, number};
 
 /// Verbs with an example of what may follow, for the card that lists them.
@@ -22,7 +22,7 @@ pub const VERBS: &[(&str, &str)] = &[
     ("slot", "slot 20x5 at 15,10"),
     ("tab", "tab 12/4 at 0,0 from top"),
     ("marks", "marks 101 every 1 long 3 middle 5 numbered 10 both at 5,5"),
-    ("write", "write \"BEE\" 8 at 10,10"),
+    ("write", "write \"BEE|KEEPER\" 8 at 10,10 serif centred spaced 0.5 lines 12 fit 60x20 round 40"),
     ("move", "move 10,0"),
     ("turn", "turn 90"),
     ("mirror", "mirror copy"),
@@ -86,7 +86,7 @@ pub fn parse(typed: &str, chosen: &[ContourId]) -> Result<Operation, String> {
             let text = w.word("the text in quotes")?;
             let height = w.length("a height")?;
             let rest = w.rest()?;
-            Operation::Write { part: first()?, spot: rest.spot, text, height, face: rest.face, angle: rest.angle }
+            Operation::Write { part: first()?, spot: rest.spot, text, height, face: rest.face, angle: rest.angle, setting: rest.setting }
         }
         "move" => {
             let (dx, dy) = w.pair("x,y", &[','])?;
@@ -105,10 +105,12 @@ pub fn parse(typed: &str, chosen: &[ContourId]) -> Result<Operation, String> {
             Operation::Mirror { contours, upright, keep }
         }
         "array" => {
-            let (columns, rows) = w.pair("columns x rows", &['x', '×'])?;
+            let grid = w.word("columns x rows")?;
+            let (columns, rows) = grid.split_once(['x', '×']).ok_or_else(|| w.missing("columns x rows"))?;
+            let (columns, rows) = (count(columns, 1, super::MOST_COPIES)?, count(rows, 1, super::MOST_COPIES)?);
             let by = w.next() == Some("by");
             let (dx, dy) = if by { w.pair("x,y", &[','])? } else { return Err(w.missing("by X,Y")) };
-            Operation::Array { contours, columns: columns as u32, rows: rows as u32, dx, dy }
+            Operation::Array { contours, columns, rows, dx, dy }
         }
         "widen" => Operation::Widen { contours, width: w.length("a width")? },
         "close" => Operation::Close { contours },
@@ -116,9 +118,9 @@ pub fn parse(typed: &str, chosen: &[ContourId]) -> Result<Operation, String> {
         "reletter" => {
             let text = w.word("the text in quotes")?;
             let face = match w.next() {
-                None | Some("outline") => Face::Outline,
-                Some("stroke") => Face::Stroke,
-                Some(other) => return Err(w.strange(other)),
+                None => Face::Outline,
+                Some("in") => w.face()?,
+                Some(other) => Face::named(other).ok_or_else(|| w.strange(other))?,
             };
             Operation::Reletter { contours, text, face }
         }
@@ -169,9 +171,17 @@ struct Rest {
     by: u32,
     both: bool,
     face: Face,
+    setting: Setting,
 }
 
 impl<'a> Words<'a> {
+    fn face(&mut self) -> Result<Face, String> {
+        let name = self.word("a face's name")?;
+        Face::named(&name).ok_or_else(|| {
+            let all = Face::all().into_iter().map(Face::name).collect::<Vec<_>>().join(", ");
+            format!("there is no face “{name}”; there are {all}")
+        })
+    }
     fn next(&mut self) -> Option<&'a str> {
         let word = self.words.get(self.at)?;
         self.at += 1;
@@ -242,12 +252,34 @@ impl<'a> Words<'a> {
                 "middle" => rest.middle = count(&self.word("a number")?, 1, 1000)?,
                 "by" => rest.by = count(&self.word("a number")?, 1, 100_000)?,
                 "both" => rest.both = true,
-                "outline" => rest.face = Face::Outline,
-                "stroke" => rest.face = Face::Stroke,
+                other if self.verb == "write" => self.set(other, &mut rest)?,
                 other => return Err(self.strange(other)),
             }
         }
         Ok(rest)
+    }
+
+    /// How writing is set: `serif`, `in "Bee sans"`, `centred`, `spaced 0.5`, `lines 12`, `fit 60x20`, `round -40`.
+    fn set(&mut self, word: &str, rest: &mut Rest) -> Result<(), String> {
+        let s = &mut rest.setting;
+        match word {
+            "left" => s.align = Align::Left,
+            "centred" | "centered" => s.align = Align::Middle,
+            "right" => s.align = Align::Right,
+            "spaced" => s.spaced = self.length("a distance")?,
+            "lines" => s.lines = self.length("a distance from line to line")?,
+            "round" => s.round = self.length("a radius")?,
+            "fit" => {
+                let room = self.word("a width, or a width x height")?;
+                s.fit = match room.split_once(['x', '×']) {
+                    Some((w, h)) => (length(w, Unit::Mm)?, length(h, Unit::Mm)?),
+                    None => (length(&room, Unit::Mm)?, 0.0),
+                };
+            }
+            "in" => rest.face = self.face()?,
+            other => rest.face = Face::named(other).ok_or_else(|| self.strange(other))?,
+        }
+        rest.setting.checked()
     }
 
     fn anchor(&mut self) -> Result<Anchor, String> {
@@ -280,6 +312,19 @@ mod tests {
         for (verb, example) in VERBS {
             assert!(parse(example, &TWO).is_ok(), "{verb}: {:?}", parse(example, &TWO));
         }
+    }
+
+    #[test]
+    fn writing_is_set_by_words() {
+        let Ok(Operation::Write { face, setting, .. }) =
+            parse("write \"A|B\" 8 in Serif right spaced 1/2in fit 60 round -40 lines 3*4", &ONE)
+        else {
+            panic!("writing")
+        };
+        let meant = Setting { align: Align::Right, spaced: 12.7, lines: 12.0, fit: (60.0, 0.0), round: -40.0 };
+        assert_eq!((face, setting), (Face::Serif, meant));
+        assert!(parse("write \"A\" 8 in gothic", &ONE).expect_err("no such face").contains("condensed"));
+        assert!(parse("hole 6 serif", &ONE).is_err() && parse("write \"A\" 8 fit 0x-3", &ONE).is_err());
     }
 
     #[test]

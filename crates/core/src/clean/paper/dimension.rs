@@ -15,6 +15,9 @@ const FIGURE: f64 = 9.0;
 /// Writing by an arrow is no further off than so many heights.
 const BY_ARROW: f64 = 6.0;
 
+/// A dot that ends a line is no wider than so many heights of letters.
+const DOT: f64 = 0.6;
+
 /// A line in whose gap a figure stands ends no further from it than so many of its heights.
 const GAP: f64 = 2.0;
 
@@ -196,16 +199,47 @@ impl Plan<'_> {
                 let own =
                     self.path(i).segments.iter().filter(|q| **q != long && q.chord() <= SMALL * h && (q.start == end || q.end == end));
                 // A filled head, a chevron, or two strokes.
-                let whole = pointed.iter().any(|k| self.path(*k).closed || self.path(*k).segments.len() == 2);
+                let dots = self.dots(end);
+                let whole = !dots.is_empty() || pointed.iter().any(|k| self.path(*k).closed || self.path(*k).segments.len() == 2);
                 barbed += usize::from(whole || pointed.len() + own.count() > 1);
-                heads.extend(pointed);
+                heads.extend(pointed.into_iter().chain(dots));
             }
             let by = |t: &Line| self.path(i).nearest(t.middle).distance.min(self.path(i).nearest(t.at).distance) <= BY_ARROW * t.height;
-            if barbed > 0 && self.lines.iter().any(by) {
+            if barbed > 0 && self.lines.iter().any(by) || self.is_shelf(i) {
                 self.take(i, Kind::Arrow);
                 heads.into_iter().for_each(|k| self.take(k, Kind::Arrow));
             }
         }
+    }
+}
+
+impl Plan<'_> {
+    /// Dots that a line ends in.
+    fn dots(&self, end: Point) -> Vec<usize> {
+        let is_dot = |i: &usize| {
+            let b = self.contours[*i].bounds;
+            self.path(*i).closed && b.width().max(b.height()) <= DOT * self.letters && b.center().distance(end) <= TOUCH * self.letters
+        };
+        self.near(Bounds { min: end, max: end }).filter(|i| self.found[*i].is_none() && is_dot(i)).collect()
+    }
+
+    /// A bent line that ends right before or behind a line of writing, at half its height: a leader, whatever its other end is.
+    fn is_shelf(&self, i: usize) -> bool {
+        // Only on a plan: elsewhere it may be a line to be scored.
+        if !self.found.iter().flatten().any(|k| matches!(k, Kind::Border | Kind::TitleBlock | Kind::Dimension)) {
+            return false;
+        }
+        let path = self.path(i);
+        let ([first, .., last], false) = (path.segments.as_slice(), path.closed) else { return false };
+        let level = |s: &Segment, t: &Line| (s.end - s.start).cross(Vec2::from_angle(t.angle)).abs() <= ALIKE * s.chord();
+        [(first.start, first, last), (last.end, last, first)].into_iter().any(|(end, shelf, other)| {
+            self.lines.iter().any(|t| {
+                let (along, h) = (Vec2::from_angle(t.angle), t.height);
+                let (far, up) = (along.dot(end - t.at), along.cross(end - t.at));
+                let before = (-1.5 * h..=0.2 * h).contains(&far) || t.says.is_none() && (far - t.width).abs() <= 1.5 * h;
+                before && (-0.4 * h..=1.4 * h).contains(&up) && level(shelf, t) && !level(other, t) && shelf.chord() < 8.0 * h
+            })
+        })
     }
 }
 

@@ -5,6 +5,7 @@
 //! dimension, lines that part writing into cells are a table, and a table that hangs on the border is the title block.
 
 mod border;
+mod chained;
 mod dimension;
 mod grid;
 mod items;
@@ -124,6 +125,8 @@ impl<'a> Plan<'a> {
     fn read(&mut self) {
         self.borders();
         let outlined = self.writing();
+        // Crosses through circles come first: a leader may end on one, and would take it for its head.
+        self.centre_lines();
         if self.letters > 0.0 {
             self.scales();
             self.dimensions();
@@ -134,7 +137,6 @@ impl<'a> Plan<'a> {
             self.item_numbers();
             self.arrows();
         }
-        self.centre_lines();
         if self.letters > 0.0 || !self.pages.is_empty() {
             self.hatchings();
             self.sections();

@@ -37,6 +37,7 @@ impl Plan<'_> {
         if self.letters == 0.0 {
             return;
         }
+        self.chain_lines();
         // Plain crosses: one line through the middle of a circle each way, and of the same length.
         let circles: Vec<usize> = (0..self.contours.len()).filter(|i| self.is_round(*i)).collect();
         for circle in circles {

@@ -89,6 +89,7 @@ pub(crate) fn filled(drawn: Cleaned, table: &Table) -> (Cleaned, Vec<Finding>) {
         Finding::new(Station::Clean, Severity::Look, Code::LettersMissing, lacking.len(), text).acceptable("Leave those letters out")
     }));
     findings.extend(in_error(&cleaned.name, table, &fields));
+    findings.extend(supposed(&cleaned.name, table));
     let bounds = contours.iter().fold(Bounds::EMPTY, |b, c| b.union(c.bounds));
     let texts = rest.into_iter().map(|(_, t)| t).collect();
     let rows = table.rows.iter().map(|r| r.first().map_or_else(String::new, |w| w.trim().to_owned())).collect();
@@ -99,6 +100,19 @@ pub(crate) fn filled(drawn: Cleaned, table: &Table) -> (Cleaned, Vec<Finding>) {
 fn is_error(words: &str) -> bool {
     const ERRORS: [&str; 9] = ["#REF!", "#N/A", "#NAME?", "#VALUE!", "#DIV/0!", "#NULL!", "#NUM!", "#SPILL!", "#ERROR!"];
     ERRORS.iter().any(|e| words.eq_ignore_ascii_case(e)) || words.starts_with("Err:5")
+}
+
+/// Letters of a table that did not say how it is encoded: those beyond A to Z may be others.
+fn supposed(name: &str, table: &Table) -> Option<Finding> {
+    let encoding = table.supposed.as_ref()?;
+    let odd: Vec<&String> = table.rows.iter().flatten().filter(|w| !w.is_ascii()).collect();
+    let words: Vec<String> = odd.iter().take(TOLD).map(|w| format!("“{w}”")).collect();
+    let text = format!(
+        "The table of {name} does not say how its letters are encoded; they were read as {encoding}: {}. If they are wrong, save it as CSV in UTF-8.",
+        words.join(", ")
+    );
+    let found = Finding::new(Station::Clean, Severity::Look, Code::EncodingSupposed, odd.len(), text);
+    (!odd.is_empty()).then(|| found.acceptable("They are right"))
 }
 
 /// Cells that hold a spreadsheet's error, which nobody wants engraved, and cells that hold nothing.
@@ -150,9 +164,10 @@ fn copied(c: &Contour, path: Path, i: usize, made: u64) -> Contour {
 /// How letters look: areas to be engraved, or strokes to be scored, on the layer that the field stands on.
 fn looks(face: Face, at: &Text, contours: &[Arc<Contour>]) -> Arc<Style> {
     let layer = contours.iter().find(|c| c.bounds.has(at.at)).map_or_else(String::new, |c| c.style.layer.clone());
-    Arc::new(match face {
-        Face::Outline => Style { layer, fill: Some([0; 3]), text: true, winding: true, added: true, ..Style::default() },
-        Face::Stroke => Style { layer, stroke: Some([0; 3]), nature: Nature::Writing, added: true, ..Style::default() },
+    Arc::new(if face.is_area() {
+        Style { layer, fill: Some([0; 3]), text: true, winding: true, added: true, ..Style::default() }
+    } else {
+        Style { layer, stroke: Some([0; 3]), nature: Nature::Writing, added: true, ..Style::default() }
     })
 }
 

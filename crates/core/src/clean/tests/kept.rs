@@ -114,3 +114,49 @@ fn an_outline_with_a_missing_end_is_still_a_gap() {
     let (_, findings) = clean(&drawing(&slot), |_| {});
     assert_eq!(has(&findings, "gaps").map(|f| f.count), Some(1));
 }
+
+/// What is left out is joined to nothing, whatever is mended after it, and keeps its name.
+#[test]
+fn what_is_left_out_stays_apart() {
+    use std::collections::BTreeSet;
+    // A plate's edge with a gap, and a leader whose head stands as near to its end.
+    let edge = [(p(0.0, 0.0), p(80.0, 0.0)), (p(80.0, 0.0), p(80.0, 50.0)), (p(80.0, 50.0), p(0.0, 50.0)), (p(0.0, 50.0), p(0.0, 0.4))];
+    let leader = [(p(-0.3, 0.0), p(-20.0, -15.0))];
+    let all: Vec<(Point, Point)> = edge.iter().chain(&leader).copied().collect();
+    let d = drawing(&all);
+    let mut decided = crate::testing::cleaned(&d, 1).1.drawings[0].clone();
+    decided.gap = Some(0.6);
+    let shop = crate::shop::Shop::builtin();
+    let (intake, _) = crate::intake::run(&d, &decided, &shop.machines[0].bed());
+    let names = plain_names(&d, &intake, &DrawingDecisions { gap: None, ..decided.clone() }, &shop.tolerance);
+    let (plain, _) = run(&d, &intake, &DrawingDecisions { gap: None, ..decided.clone() }, &shop.tolerance);
+    let of_leader = plain.contours.iter().find(|c| c.bounds.min.x < -10.0).expect("the leader").id;
+    assert!(names.contains(&of_leader) && plain.contours.iter().all(|c| names.contains(&c.id)));
+    let (without, _) = run_beside(&d, &intake, &decided, &shop.tolerance, &BTreeSet::from([of_leader]));
+    assert_eq!(without.counts(), (1, 1), "the plate is closed by its own gap");
+    assert!(without.contours.iter().any(|c| c.id == of_leader && c.bounds.min.x < -10.0));
+    // With it the nearer end is taken: the plate stays open.
+    let (with, _) = run(&d, &intake, &decided, &shop.tolerance);
+    assert_ne!(with.counts(), (1, 1));
+    assert!(with.contours.iter().all(|c| c.id != of_leader));
+}
+
+/// An open line with a fill is told: its line is made, or its area where that is wanted.
+#[test]
+fn an_open_line_with_a_fill_is_told() {
+    let path = Path::new(vec![Segment::line(p(0.0, 0.0), p(60.0, 0.0)), Segment::line(p(60.0, 0.0), p(60.0, 40.0))], false);
+    let looks = |fill: Option<[u8; 3]>| Style { stroke: Some([0; 3]), fill, ..Style::default() };
+    let d = styled(&[(path.clone(), looks(Some([200, 0, 0])))]);
+    let (cleaned, findings) = clean(&d, |_| {});
+    assert_eq!(cleaned.counts(), (0, 1));
+    let found = has(&findings, "filled-open").expect("it is told");
+    assert!(!found.remedies[0].safe && found.remedies.len() == 2);
+    let (cleaned, findings) = clean(&d, |d| {
+        d.mends.insert(Mend::CloseFilled);
+    });
+    assert!(
+        cleaned.counts() == (1, 0) && (cleaned.contours[0].area.abs() - 1200.0).abs() < 1e-6 && has(&findings, "filled-open").is_none()
+    );
+    let (_, findings) = clean(&styled(&[(path, looks(None))]), |_| {});
+    assert!(has(&findings, "filled-open").is_none());
+}

@@ -2,7 +2,8 @@
 
 use super::Told;
 use crate::clean::Operation;
-use crate::decisions::{Edit, Mend};
+use crate::clean::operate::Odd;
+use crate::decisions::{CleanEdit, Edit, Mend};
 use crate::finding::{Code, Severity, counted};
 use crate::geometry::Point;
 use crate::lettering;
@@ -21,6 +22,36 @@ impl Told<'_> {
         self.tell(Severity::Look, Code::Slits, *slits, text, rows.iter().copied());
         self.with("Keep them".into(), Edit::Accept { code: Code::Slits.to_string(), places: Default::default() }, false);
         self.with(format!("Join them to {}", counted(rows.len(), "line", "lines")), self.mend(Mend::JoinDashes), false);
+    }
+
+    /// Operations that came to nothing, to less than was asked, or to harm.
+    pub(in crate::clean) fn odd(&mut self, odd: Vec<Odd>) {
+        for o in odd {
+            let text = format!("“{}” in {}: {}.", o.sentence, self.file, o.judged.said.join("; "));
+            let n = o.judged.at.len().max(1);
+            self.tell(Severity::Look, Code::OperationOdd, n, text, o.judged.at);
+            let kept = self.findings.pop().map(|f| f.acceptable("It is meant"));
+            self.findings.extend(kept);
+            self.with("Take it back".into(), Edit::Clean(CleanEdit::TakeBack { drawing: self.decisions.id, at: o.at }), false);
+        }
+    }
+
+    /// Open lines with a fill.
+    pub(in crate::clean) fn filled_open(&mut self, at: Vec<Point>) {
+        let n = at.len();
+        if n == 0 {
+            return;
+        }
+        let text = format!(
+            "{} in {} {} filled; as {} open only the line is made, and nothing of the area.",
+            counted(n, "open line", "open lines"),
+            self.file,
+            if n == 1 { "is" } else { "are" },
+            if n == 1 { "it is" } else { "they are" },
+        );
+        self.tell(Severity::Look, Code::FilledOpen, n, text, at);
+        self.with("Only the lines".into(), Edit::Accept { code: Code::FilledOpen.to_string(), places: Default::default() }, false);
+        self.with("Close them as they are filled".into(), self.mend(Mend::CloseFilled), false);
     }
 
     /// Outlines that are drawn twice, up to `apart` mm from each other.
@@ -50,6 +81,22 @@ impl Told<'_> {
         self.tell(Severity::Look, Code::LineAsArea, n, text, at);
         self.with("Cut both edges".into(), Edit::Accept { code: Code::LineAsArea.to_string(), places: Default::default() }, false);
         self.with("Cut along the middle".into(), self.mend(Mend::TakeMiddles), false);
+    }
+
+    /// Lines drawn as areas that no middle could be made of.
+    pub(in crate::clean) fn without_middle(&mut self, at: Vec<Point>) {
+        let n = at.len();
+        if n == 0 {
+            return;
+        }
+        let text = format!(
+            "Of {} in {} that {} drawn as an area no middle can be made: both edges stay, and would be cut side by side. Make one of them reference at Assign.",
+            counted(n, "line", "lines"),
+            self.file,
+            if n == 1 { "is" } else { "are" },
+        );
+        self.tell(Severity::Look, Code::LineAsArea, n, text, at);
+        self.with("Cut both edges".into(), Edit::Accept { code: Code::LineAsArea.to_string(), places: Default::default() }, false);
     }
 
     /// Outlines that were left out because nothing shows them.

@@ -44,6 +44,8 @@ pub enum Mend {
     TakeMiddles,
     /// Filled shapes that lie wholly on others of their look are left out: they do not show.
     DropCovered,
+    /// Open lines with a fill are closed as the fill shows them.
+    CloseFilled,
 }
 
 impl Mend {
@@ -53,6 +55,7 @@ impl Mend {
             Self::DropZero => "Pieces without length dropped",
             Self::RemoveDoubles => "Doubled lines removed",
             Self::DropSpecks => "Specks dropped",
+            Self::CloseFilled => "Filled lines closed",
             Self::SplitCrossings => "Crossing outlines split",
             Self::JoinDashes => "Dashes joined",
             Self::CloseNicks => "Nicked outlines closed",

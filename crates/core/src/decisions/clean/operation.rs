@@ -2,7 +2,7 @@
 
 use crate::geometry::Corners;
 use crate::ids::ContourId;
-use crate::lettering::Face;
+use crate::lettering::{Face, Setting};
 use serde::{Deserialize, Serialize};
 
 /// Where an addition is measured from: x and y run inward from a corner or edge, to the right and up from the centre.
@@ -172,6 +172,9 @@ pub enum Operation {
         height: f64,
         face: Face,
         angle: f64,
+        /// In lines, to a side, spaced, fitted, round a circle.
+        #[serde(default, skip_serializing_if = "Setting::is_usual")]
+        setting: Setting,
     },
     Move {
         contours: Vec<ContourId>,

@@ -1,0 +1,70 @@
+//! What is dropped together: a drawing with its table begins a job, and a name that comes again is asked about.
+
+use crate::client::Shop;
+
+fn plate(hole: f64) -> String {
+    format!(
+        "<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"90mm\" height=\"30mm\" viewBox=\"0 0 90 30\">\
+         <rect width=\"90\" height=\"30\" fill=\"none\" stroke=\"#000\"/><circle cx=\"{hole}\" cy=\"15\" r=\"3\" fill=\"none\" stroke=\"#000\"/>\
+         <text x=\"20\" y=\"18\" font-size=\"7\">name</text></svg>"
+    )
+}
+
+fn job_of(to: &str) -> u32 {
+    to.split('/').nth(2).and_then(|n| n.parse().ok()).unwrap_or_else(|| panic!("a job: {to}"))
+}
+
+#[test]
+fn a_drawing_and_its_table_begin_a_job_together() {
+    let shop = Shop::open(&[]);
+    let plate = plate(8.0);
+    let begun = shop.upload("/jobs/dropped", &[("hives.csv", b"name\nOdile\nBram\n"), ("tag.svg", plate.as_bytes())]);
+    let page = shop.get(&format!("/jobs/{}/intake", job_of(&begun.header("hx-redirect")))).text();
+    assert!(page.contains("hives.csv") && page.contains("tag.svg"), "{}", page.split("article class=\"drawing\"").nth(1).unwrap_or(&page));
+    // Alone, and beside a drawing that does not say its columns, it begins none.
+    for (files, why) in [
+        (vec![("hives.csv", &b"name\nOdile\n"[..])], "begins no job by itself"),
+        (vec![("hives.csv", &b"colour\nred\n"[..]), ("tag.svg", plate.as_bytes())], "no drawing says “colour”"),
+    ] {
+        let refused = shop.upload("/jobs/dropped", &files);
+        assert!(refused.status >= 400 && refused.text().contains(why), "{}", refused.text());
+    }
+    assert_eq!(
+        shop.get("/").text().matches("href=\"/jobs/").count(),
+        shop.get("/").text().matches(&format!("href=\"/jobs/{}", job_of(&begun.header("hx-redirect")))).count()
+    );
+}
+
+#[test]
+fn a_name_that_comes_again_is_asked_about() {
+    let shop = Shop::open(&[]);
+    let job = shop.job("Hive tags");
+    let files = |hole: f64| shop.upload(&format!("/jobs/{job}/drawings"), &[("tag.svg", plate(hole).as_bytes())]);
+    let page = || shop.get(&format!("/jobs/{job}/intake")).text();
+    let finding = |page: &str| page.split("data-code=\"name-again\"").nth(1).map(|t| t.split("</li>").next().unwrap_or(t).to_owned());
+    assert_eq!(files(8.0).status, 204);
+    assert!(finding(&page()).is_none());
+    assert_eq!(files(12.0).status, 204);
+    let asked = finding(&page()).expect("it is asked");
+    assert!(
+        asked.contains("new revision") && asked.find("It is a new revision").expect("first") < asked.find("keep both").expect("second")
+    );
+    // As its revision there is one drawing, compared with the one before.
+    let edit = |asked: &str, nth: usize| {
+        let form = asked.split("<form").nth(nth).expect("a form");
+        let value = form.split("name=\"edit\" value=\"").nth(1).and_then(|t| t.split('"').next()).expect("an edit");
+        value.replace("&quot;", "\"").replace("&#34;", "\"").replace("&#39;", "'").replace("&amp;", "&").replace("&#38;", "&")
+    };
+    let post = |edit: &str| {
+        let revision = shop.revision(job).to_string();
+        shop.post(&format!("/jobs/{job}/edit"), &[("revision", revision.as_str()), ("station", "intake"), ("batch", "1"), ("edit", edit)])
+    };
+    assert_eq!(post(&edit(&asked, 1)).status, 200);
+    let after = page();
+    assert!(finding(&after).is_none() && after.matches("class=\"drawing\"").count() == 1, "{after}");
+    // Once more, and kept beside it.
+    assert_eq!(files(8.0).status, 204);
+    assert_eq!(post(&edit(&finding(&page()).expect("again"), 2)).status, 200);
+    let after = page();
+    assert!(finding(&after).is_none() && after.matches("class=\"drawing\"").count() == 2, "{after}");
+}
