@@ -25,6 +25,8 @@ use std::sync::{Arc, Mutex, MutexGuard, PoisonError, RwLock};
 
 /// Room for drawings as they were read, bytes as estimated.
 const DRAWINGS: u64 = 192 << 20;
+/// Drawings that their cache is laid out for. So few, it is in one piece, and keeps what is large.
+const READ: usize = 32;
 /// Batches of releases that are kept unpacked.
 const RELEASED: usize = 6;
 /// Niceness of work that nobody looks at while it goes on: pages go first.
@@ -151,7 +153,7 @@ impl App {
             incoming,
             room: false,
             cache: Cache::default(),
-            drawings: quick_cache::sync::Cache::with_weighter(256, DRAWINGS, ByStrokes),
+            drawings: quick_cache::sync::Cache::with_weighter(READ, DRAWINGS, ByStrokes),
             released: quick_cache::sync::Cache::new(RELEASED),
             carded: Mutex::default(),
             state: AtomicU64::new(0),

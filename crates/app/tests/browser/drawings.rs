@@ -272,3 +272,37 @@ async fn a_solid_and_a_plan_come_in() {
     assert!(hand.text(".key").await.contains("× 2, "), "{}", hand.text(".key").await);
     browser.shut().await;
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn an_operation_says_what_it_comes_to_while_it_is_typed() {
+    let (shop, browser) = (Shop::open("serve"), Browser::open().await);
+    let hand = Hand { page: &browser.page, shop: &shop.address };
+    let plate = file(shop.data.path(), "plate.dxf", dxf(&rectangle(0.0, 0.0, 100.0, 60.0)).as_bytes());
+    hand.job_with("Plates", &[plate]).await;
+    hand.station("2", "clean").await;
+    hand.stage_click(50.0, 0.3, false).await;
+    hand.until("the field has the keyboard", "document.activeElement?.classList.contains('order')").await;
+    let before = hand.revision().await;
+    let ghost = "document.querySelector('#stage').stage.underlay !== null";
+    let said = "document.querySelector('.tried').textContent";
+    // What is half typed is not understood yet; what goes over the edge says so, and lies there as a ghost.
+    hand.page_type(".order", "hole 6 at").await;
+    hand.until("it needs more", &format!("{said}.includes('needs') && !({ghost})")).await;
+    hand.page_type(".order", "hole 6 at 10,10 corners").await;
+    hand.until("it does as asked", &format!("{said} === '' && {ghost}")).await;
+    hand.page_type(".order", "hole 30 at 10,10 corners").await;
+    hand.until("it goes over", &format!("{said}.includes('go over an edge') && {ghost}")).await;
+    hand.shoot("trying").await;
+    assert_eq!(hand.revision().await, before, "nothing counts yet");
+    // Done all the same it is told, kept first and taken back by the second remedy.
+    hand.change("the holes", hand.click(".orders .remedy")).await;
+    assert_eq!(hand.open_findings().await, ["operation-odd"]);
+    let told = hand.text("[data-code=operation-odd]").await;
+    assert!(
+        told.contains("4 of them go over an edge") && told.find("It is meant").expect("first") < told.find("Take it back").expect("second"),
+        "{told}"
+    );
+    hand.change("taken back", hand.click("[data-code=operation-odd] form:nth-child(2) button")).await;
+    assert!(hand.open_findings().await.is_empty());
+    browser.shut().await;
+}

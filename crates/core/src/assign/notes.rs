@@ -80,14 +80,56 @@ pub(super) fn told(drawing: &Cleaned, parts: &[Part], items: &[Item], given: &Gi
     let mut listed = list::read(drawing, parts, items);
     let mut open: Vec<Tied> = std::mem::take(&mut listed.tied);
     open.extend(sides.iter().filter_map(|s| seen(s, parts)));
+    open.extend(self::open(drawing, parts, items, &listed.writing));
+    let taken = taken(drawing, &open, given);
     open.retain(|t| !settled(t, given));
-    open.extend(self::open(drawing, parts, items, given, &listed.writing));
     let astray: Vec<Tied> = open.extract_if(.., |t| is_unknown(t, given)).collect();
     let untied = untied(drawing, &listed);
     let differing = differing(drawing, &open);
     let shown: Vec<Tied> = sides.iter().filter_map(|s| seen(s, parts)).filter(|t| !settled(t, given)).collect();
     let aside = sides::told(drawing, &sides, items, taking(&shown, items, given));
-    unknown(drawing, &astray).into_iter().chain(aside).chain(untied).chain(differing).chain(wanted(drawing, open, items, given)).collect()
+    unknown(drawing, &astray)
+        .into_iter()
+        .chain(aside)
+        .chain(untied)
+        .chain(differing)
+        .chain(wanted(drawing, open, items, given))
+        .chain(taken)
+        .collect()
+}
+
+/// What of the notes has been taken, said again as it is now.
+fn taken(drawing: &Cleaned, notes: &[Tied], given: &Given) -> Option<Finding> {
+    let so = |t: &&Tied| {
+        let decided = given.wanted.parts.get(&t.part.id);
+        settled(t, given)
+            && match &t.said {
+                Said::Copies(n) => t.part.quantity == *n && decided.is_some_and(|d| !d.quantity.is_empty()),
+                Said::Thickness(..) => decided.is_some_and(|d| d.batch.is_some()),
+                Said::Grain { .. } => given.customs.grained.contains(&t.part.id),
+                Said::Handed => true,
+            }
+    };
+    let now = |t: &Tied| match &t.said {
+        Said::Copies(n) => format!("{n} of {}", t.part.name),
+        Said::Thickness(..) => {
+            let home = given.wanted.parts.get(&t.part.id).and_then(|d| d.batch).unwrap_or(BatchId::FIRST);
+            let of = given.customs.made_of.get(&home).map_or_else(String::new, |s| {
+                let named = given.customs.materials.iter().find(|m| m.0 == s.material).map_or(s.material.as_str(), |m| m.1.as_str());
+                format!("{named} {} mm", s.thickness)
+            });
+            format!("{} of {of}", t.part.name)
+        }
+        Said::Grain { .. } => format!("{} with its grain said", t.part.name),
+        Said::Handed => format!("{} in both hands", t.part.name),
+    };
+    let taken: Vec<&Tied> = notes.iter().filter(so).collect();
+    let n = taken.len();
+    let words: Vec<String> = taken.iter().take(TOLD).map(|t| now(t)).collect();
+    let more = if n > TOLD { format!(", and {} more", n - TOLD) } else { String::new() };
+    let text = format!("Of the notes in {} {} taken: {}{more}.", drawing.name, counted(n, "is", "are"), words.join(", "));
+    let points: Vec<Point> = taken.iter().map(|t| t.middle).collect();
+    (n > 0).then(|| Finding::new(Station::Assign, Severity::Note, Code::NotesTaken, n, text).at(drawing.drawing, points))
 }
 
 /// How thick a side view shows its plate.
@@ -130,8 +172,8 @@ fn differing(drawing: &Cleaned, open: &[Tied]) -> Option<Finding> {
     (found.count > 0).then(|| found.acceptable("The first is meant"))
 }
 
-/// The notes of a drawing, each tied to its part, that say what is not so yet.
-fn open<'a>(drawing: &'a Cleaned, parts: &'a [Part], items: &[Item], given: &Given, listed: &[&Text]) -> Vec<Tied<'a>> {
+/// The notes of a drawing, each tied to its part.
+fn open<'a>(drawing: &'a Cleaned, parts: &'a [Part], items: &[Item], listed: &[&Text]) -> Vec<Tied<'a>> {
     let mut open: Vec<Tied> = Vec::new();
     for text in drawing.texts.iter().filter(|t| !listed.iter().any(|l| std::ptr::eq(*l, *t))) {
         let said = understood(&text.value);
@@ -143,7 +185,7 @@ fn open<'a>(drawing: &'a Cleaned, parts: &'a [Part], items: &[Item], given: &Giv
             let words = format!("“{}”", text.value.trim());
             Tied { text: Some(text), middle: text.middle(), part, said, angle: arrow.unwrap_or(along), words, listed: false }
         });
-        open.extend(said.filter(|t| !settled(t, given)));
+        open.extend(said);
     }
     open
 }

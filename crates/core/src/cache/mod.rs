@@ -23,8 +23,9 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 
 /// Room for each station's outputs, bytes as estimated by [`Weighty`].
 const ROOM: u64 = 96 << 20;
-/// Outputs a shelf is laid out for.
-const OUTPUTS: usize = 256;
+/// Outputs a shelf is laid out for. So few, the shelf is one: a shelf in pieces keeps nothing that is larger than a piece, and the
+/// largest are the ones that nobody wants to work out again.
+const OUTPUTS: usize = 32;
 
 /// Outputs kept by what they were made from; the least used go when a shelf is full.
 #[derive(Default)]
@@ -206,5 +207,35 @@ impl Weighty for Proved {
     fn print(&self) -> Print {
         // Nothing is made of a proof.
         Print::default()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    struct Large(u64);
+
+    impl Weighty for Large {
+        fn weight(&self) -> u64 {
+            self.0
+        }
+        fn print(&self) -> Print {
+            Print::of(&self.0)
+        }
+    }
+
+    /// What takes half of a shelf is kept as long as there is room: it is what nobody wants to work out again.
+    #[test]
+    fn what_is_large_is_kept_too() {
+        let shelf: Shelf<Large> = Shelf::default();
+        for _ in 0..3 {
+            for key in 0..3_u64 {
+                shelf.get(Print::of(&key), || (Large(ROOM / 4), Vec::new()));
+            }
+        }
+        assert_eq!(shelf.made.load(Ordering::Relaxed), 3, "each was worked out once");
+        (10..40_u64).for_each(|key| drop(shelf.get(Print::of(&key), || (Large(ROOM / 4), Vec::new()))));
+        assert!(shelf.kept.weight() <= ROOM, "and no more is kept than there is room for");
     }
 }

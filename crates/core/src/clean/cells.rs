@@ -67,6 +67,11 @@ impl Cells {
 
     /// The same, but ends once so many points were looked at: in a crowd that is too many to be told apart. False where it ended so.
     pub(super) fn near_few(&self, p: Point, radius: f64, most: usize, mut visit: impl FnMut(usize, f64)) -> bool {
+        self.near_places(p, radius, most, |i, _, distance| visit(i, distance))
+    }
+
+    /// The same, with where each point is.
+    pub(super) fn near_places(&self, p: Point, radius: f64, most: usize, mut visit: impl FnMut(usize, Point, f64)) -> bool {
         let mut looked = 0;
         // The cells that a disc no wider than a cell can touch: the four round the nearest grid corner.
         let corner = ((p.x / self.size).round() as i64, (p.y / self.size).round() as i64);
@@ -79,7 +84,7 @@ impl Cells {
                     for (q, i) in packed.points[range.clone()].iter().take(within) {
                         let squared = (*q - p).hypot2();
                         if squared <= radius * radius {
-                            visit(*i as usize, squared.sqrt());
+                            visit(*i as usize, *q, squared.sqrt());
                         }
                     }
                     if range.len() > within {
@@ -97,7 +102,7 @@ impl Cells {
                     }
                     let distance = self.points[at as usize].distance(p);
                     if distance <= radius {
-                        visit(at as usize, distance);
+                        visit(at as usize, self.points[at as usize], distance);
                     }
                     at = self.next[at as usize];
                 }

@@ -102,18 +102,23 @@ pub(super) fn find(pieces: &[Chained], near: f64) -> Rows {
         }
     }
     grids.values_mut().for_each(|(cells, _)| cells.pack());
+    let tips = Tips::of(pieces, &dashes);
+    let all: Vec<End> = dashes.iter().flat_map(|i| [i * 2, i * 2 + 1]).collect();
     let mut links = Links::default();
-    links.add(pairs(pieces, &dashes, &grids, |a, b, gap| ahead(a, b, gap, near).then_some(gap)));
-    // What is left may meet round a corner that fell into a gap.
+    // Of most ends around the place alone tells that they do not lie ahead.
+    let may_follow =
+        |a: &Tip, at: Point| a.way.dot(at - a.at) > 0.0 && (!a.segment.is_line() || a.way.cross(at - a.at).abs() <= 2.0 * near);
+    links.add(tips.pairs(pieces, &grids, &all, may_follow, |a, b, gap| ahead(a, b, gap, near).then_some(gap)));
+    // What is left may meet round a corner that fell into a gap: of two such ends one at least goes on at its other side.
     let known = links.gaps.clone();
     let usual = |end: End| known.get(&(end ^ 1)).copied();
     let round_corner = |a: &Tip, b: &Tip, _: f64| {
+        let (u, v) = corner(a, b)?;
         let most = usual(a.end).into_iter().chain(usual(b.end)).fold(0.0, f64::max) * CORNER;
-        corner(a, b)
-            .map(|(u, v)| u + v)
-            .filter(|gap| *gap > near && *gap <= most && !known.contains_key(&a.end) && !known.contains_key(&b.end))
+        (u + v > near && u + v <= most && !known.contains_key(&b.end)).then_some(u + v)
     };
-    links.add(pairs(pieces, &dashes, &grids, round_corner));
+    let left: Vec<End> = all.into_iter().filter(|end| usual(*end).is_some() && !known.contains_key(end)).collect();
+    links.add(tips.pairs(pieces, &grids, &left, |_, _| true, round_corner));
     Rows { rows: rows(&dashes, &links, pieces) }
 }
 
@@ -157,33 +162,52 @@ impl Links {
     }
 }
 
-/// Pairs of near ends of one style that belong together, with the gap that `gap` tells.
-fn pairs(
-    pieces: &[Chained],
-    dashes: &[usize],
-    grids: &FxHashMap<usize, (Cells, Vec<End>)>,
-    gap: impl Fn(&Tip, &Tip, f64) -> Option<f64>,
-) -> Vec<(f64, End, End)> {
-    // An end is looked at from hundreds of others where drawings are dense: what it shows is worked out once.
-    let mut place = vec![usize::MAX; pieces.len()];
-    dashes.iter().enumerate().for_each(|(k, i)| place[*i] = 2 * k);
-    let tips: Vec<Tip> = dashes.iter().flat_map(|i| [i * 2, i * 2 + 1]).map(|end| Tip::of(pieces, end)).collect();
-    let tip = |end: End| &tips[place[end / 2] + end % 2];
-    let mut out = Vec::new();
-    for i in dashes {
-        let (cells, ends) = &grids[&pieces[*i].style];
-        for end in [i * 2, i * 2 + 1] {
-            let here = tip(end);
-            cells.near_few(here.at, WIDEST.1, CROWD, |k, distance| {
-                if ends[k] / 2 > *i
-                    && let Some(gap) = gap(here, tip(ends[k]), distance)
+/// The tips of dashes: an end is looked at from hundreds of others where drawings are dense, and what it shows is worked out once.
+struct Tips {
+    tips: Vec<Tip>,
+    /// By piece: where its two tips are.
+    place: Vec<usize>,
+}
+
+impl Tips {
+    fn of(pieces: &[Chained], dashes: &[usize]) -> Self {
+        let mut place = vec![usize::MAX; pieces.len()];
+        dashes.iter().enumerate().for_each(|(k, i)| place[*i] = 2 * k);
+        Self { tips: dashes.iter().flat_map(|i| [i * 2, i * 2 + 1]).map(|end| Tip::of(pieces, end)).collect(), place }
+    }
+
+    fn at(&self, end: End) -> &Tip {
+        &self.tips[self.place[end / 2] + end % 2]
+    }
+
+    /// Pairs of `ends` with near ends of one style that belong together, with the gap that `gap` tells; `may` says quickly of most
+    /// places that nothing there is one's partner.
+    fn pairs(
+        &self,
+        pieces: &[Chained],
+        grids: &FxHashMap<usize, (Cells, Vec<End>)>,
+        ends: &[End],
+        may: impl Fn(&Tip, Point) -> bool,
+        gap: impl Fn(&Tip, &Tip, f64) -> Option<f64>,
+    ) -> Vec<(f64, End, End)> {
+        let asked: FxHashSet<End> = if ends.len() < self.tips.len() { ends.iter().copied().collect() } else { FxHashSet::default() };
+        let also_asks = |end: &End| ends.len() == self.tips.len() || asked.contains(end);
+        let mut out = Vec::new();
+        for end in ends {
+            let (here, (cells, known)) = (self.at(*end), &grids[&pieces[end / 2].style]);
+            cells.near_places(here.at, WIDEST.1, CROWD, |k, at, distance| {
+                let other = known[k];
+                // Of two that both ask the first does.
+                if may(here, at)
+                    && (other / 2 > end / 2 || other / 2 != end / 2 && !also_asks(&other))
+                    && let Some(gap) = gap(here, self.at(other), distance)
                 {
-                    out.push((gap, end, ends[k]));
+                    out.push((gap, (*end).min(other), (*end).max(other)));
                 }
             });
         }
+        out
     }
-    out
 }
 
 /// True where the row goes straight on, or on along one circle.

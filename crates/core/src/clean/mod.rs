@@ -19,6 +19,7 @@ pub mod operate;
 mod overlaps;
 mod paper;
 mod pieces;
+mod scan;
 mod strays;
 mod table;
 #[cfg(test)]

@@ -9,6 +9,7 @@ use proptest::prelude::*;
 
 mod crossed;
 mod kept;
+mod names;
 mod nicked;
 mod outlines;
 

@@ -6,7 +6,7 @@ use super::chain::Outcome;
 use super::crossings::Crossing;
 use super::operate::Lost;
 use super::overlaps::Overlaps;
-use super::{Cleaned, Contour, ContourId, Piece, strays, trace};
+use super::{Cleaned, Contour, ContourId, Piece, scan, strays, trace};
 use crate::decisions::{AssignEdit, CleanEdit, DrawingDecisions, Edit, IntakeEdit, Mend};
 use crate::drawing::{Bitmap, Nature, Style};
 use crate::finding::{Code, Finding, Severity, Station, counted};
@@ -81,6 +81,7 @@ impl Told<'_> {
         let text =
             format!("{} traced from {}. Threshold, specks and smoothness are set at Intake.", counted(n, "outline", "outlines"), self.file);
         self.tell(Severity::Note, Code::Traced, n, text, []);
+        self.scan(scan::of_plan(pieces));
     }
 
     pub(super) fn zero_length(&mut self, at: Vec<Point>) {

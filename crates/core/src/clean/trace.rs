@@ -7,6 +7,7 @@
 pub use crate::decisions::clean::Trace;
 use crate::drawing::Bitmap;
 use crate::geometry::{Path, Point, Segment};
+use rayon::prelude::*;
 use rustc_hash::FxHashMap;
 
 /// Crossings followed at most: a picture with more is noise, and its threshold is wrong.
@@ -29,8 +30,16 @@ pub fn trace(bitmap: &Bitmap, settings: &Trace) -> Option<Vec<Path>> {
 
 /// The threshold that parts dark from light best: least variance within the two heaps (Otsu, 1979).
 pub fn parting(bitmap: &Bitmap) -> u8 {
-    let mut heap = [0_u64; 256];
-    bitmap.grey.iter().for_each(|g| heap[usize::from(*g)] += 1);
+    let counted = |levels: &[u8]| {
+        let mut heap = [0_u64; 256];
+        levels.iter().for_each(|g| heap[usize::from(*g)] += 1);
+        heap
+    };
+    let together = |mut a: [u64; 256], b: [u64; 256]| {
+        a.iter_mut().zip(b).for_each(|(a, b)| *a += b);
+        a
+    };
+    let heap = bitmap.grey.par_chunks(1 << 20).map(counted).reduce(|| [0; 256], together);
     let total: u64 = bitmap.grey.len() as u64;
     let sum: f64 = heap.iter().enumerate().map(|(g, n)| g as f64 * *n as f64).sum();
     let (mut below, mut below_sum) = (0_u64, 0.0);

@@ -16,7 +16,7 @@ mod transform;
 mod untold;
 mod write;
 
-pub use write::{WriteCopy, WriteGroup, path_data, write, write_copies};
+pub use write::{WriteCopy, WriteGroup, miniature_data, path_data, write, write_copies};
 
 use crate::{MOST_ENTITIES, ReadError};
 use boustrophe_core::drawing::{Drawing, Entity, Shape, Style};

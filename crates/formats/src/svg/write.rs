@@ -1,7 +1,7 @@
 //! SVG in true millimetres.
 
 use base64::Engine;
-use boustrophe_core::geometry::{Affine, Path};
+use boustrophe_core::geometry::{Affine, Path, Point};
 use std::fmt::Write;
 
 /// A named group of lines.
@@ -118,6 +118,29 @@ pub fn path_data(path: &Path, height: f64) -> String {
     }
     out
 }
+
+/// Path data for a small picture, y turned over at `height`: of many points those that lie no nearer to each other than `finest`. A
+/// path that has few is as it is.
+pub fn miniature_data(path: &Path, height: f64, finest: f64) -> String {
+    if path.segments.len() <= FEW {
+        return path_data(path, height);
+    }
+    let mut out = String::new();
+    let mut last: Option<Point> = None;
+    for p in path.segments.iter().flat_map(|s| [s.start, s.at(0.5)]) {
+        if last.is_none_or(|l| l.distance(p) >= finest) {
+            let _ = write!(out, "{}{:.1} {:.1}", if last.is_some() { 'L' } else { 'M' }, p.x, height - p.y);
+            last = Some(p);
+        }
+    }
+    if path.closed {
+        out.push('Z');
+    }
+    out
+}
+
+/// Segments that a small picture is drawn with as they are.
+const FEW: usize = 40;
 
 /// So many decimals at most, without trailing zeros.
 fn short(v: f64, digits: usize) -> String {

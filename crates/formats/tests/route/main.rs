@@ -23,6 +23,7 @@ mod real;
 mod revised;
 mod sabotage;
 mod solids;
+mod spotless;
 mod tables;
 mod unnicked;
 mod views;

@@ -8,7 +8,7 @@ use boustrophe_core::decisions::{JobSetting, Numbers, Stock};
 use boustrophe_core::geometry::{Affine, Vec2};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::picture::Dither;
-use boustrophe_formats::svg::path_data;
+use boustrophe_formats::svg::miniature_data;
 use boustrophe_shop::app::{Loaded, stock_words};
 
 /// One of several to choose from.
@@ -157,7 +157,7 @@ fn key_view(loaded: &Loaded, row: &KeyRow) -> KeyView {
             None => row.process.name().to_owned(),
         },
         slug: row.process.slug(),
-        picture: path_data(&row.sample.path.transformed(home), 40.0),
+        picture: miniature_data(&row.sample.path.transformed(home), 40.0, 0.5),
         stroke: if row.style.stroke.or(row.style.fill).is_none() { "#8a5a2b".into() } else { colour(row.style.stroke) },
         fill: colour(row.style.fill),
         dashed: !row.style.line_type.is_empty() && !row.style.line_type.eq_ignore_ascii_case("continuous"),

@@ -18,6 +18,7 @@ export function trying(stage) {
     const { lines, said, unclear } = await answer.json();
     told.textContent = said;
     told.dataset.unclear = unclear;
+    form.querySelector("button.first").scrollIntoView({ block: "nearest" });
     ghost(lines);
   };
   document.addEventListener("input", ({ target: field }) => {

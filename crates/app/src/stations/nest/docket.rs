@@ -13,7 +13,7 @@ use boustrophe_core::ids::BatchId;
 use boustrophe_core::nest::{self, Aim, Grain, Layout, Merits, PartNest, Prices, Sheet, Terms, Turn, is_better};
 use boustrophe_core::route::{BatchRoute, placed_area};
 use boustrophe_core::time::clock;
-use boustrophe_formats::svg::path_data;
+use boustrophe_formats::svg::miniature_data;
 use boustrophe_shop::app::{App, Loaded, stock_words};
 use boustrophe_shop::{guests, rack};
 use boustrophe_store::Stocked;
@@ -197,7 +197,7 @@ fn miniature(part: &Part) -> String {
     let b = part.bounds;
     let k = ((w - 2.0) / b.width().max(1e-9)).min((h - 2.0) / b.height().max(1e-9));
     let home = Affine::translate((w / 2.0, h / 2.0)) * Affine::scale(k) * Affine::translate(-b.center().to_vec2());
-    path_data(&part.outline.transformed(home), h)
+    miniature_data(&part.outline.transformed(home), h, 0.6)
 }
 
 /// A clamp as it is typed.

@@ -79,6 +79,7 @@ fn harm<'a>(out: &mut Judged, after: &[Arc<Contour>], new: &[usize], operation: 
             twice.push(at);
             continue;
         }
+        let before_it = over.len();
         for j in &near {
             let o = &after[*j];
             looked += c.path.segments.len() * o.path.segments.len();
@@ -97,7 +98,7 @@ fn harm<'a>(out: &mut Judged, after: &[Arc<Contour>], new: &[usize], operation: 
         // In an opening there is no material either.
         let within = || near.iter().filter(holds).count() % 2 == 1;
         let placed = matches!(operation, Operation::Hole { .. } | Operation::Slot { .. } | Operation::Tab { .. } | Operation::Write { .. });
-        if placed && (c.path.closed || is_letter(c)) && !within() && !is_part(operation, c) {
+        if placed && over.len() == before_it && (c.path.closed || is_letter(c)) && !within() && !is_part(operation, c) {
             beside.push(c.bounds.center());
         }
     }

@@ -160,3 +160,31 @@ fn an_open_line_with_a_fill_is_told() {
     let (_, findings) = clean(&styled(&[(path, looks(None))]), |_| {});
     assert!(has(&findings, "filled-open").is_none());
 }
+
+/// A scan of paper is told; a picture with a frame, and one with many specks, are not.
+#[test]
+fn a_scan_of_a_plan_is_told() {
+    use crate::drawing::{Bitmap, FileUnits};
+    let (w, h) = (900_usize, 640_usize);
+    let picture = |rects: &[(usize, usize, usize, usize)]| {
+        let mut grey = vec![255_u8; w * h];
+        for (x, y, rw, rh) in rects {
+            (*y..y + rh).for_each(|row| grey[row * w + x..row * w + x + rw].fill(0));
+        }
+        let mut d = Drawing::new("scan.png", FileUnits::Scale(0.3));
+        d.bitmap = Some(Arc::new(Bitmap { width: w, height: h, grey }));
+        d
+    };
+    let ring = |x: usize, y: usize, rw: usize, rh: usize, t: usize| {
+        vec![(x, y, rw, t), (x, y + rh - t, rw, t), (x, y, t, rh), (x + rw - t, y, t, rh)]
+    };
+    let letters = |n: usize| (0..n).map(|k| (60 + (k % 30) * 14, 500 + (k / 30) * 20, 7, 10)).collect::<Vec<_>>();
+    let told = |rects: Vec<(usize, usize, usize, usize)>| has(&clean(&picture(&rects), |_| {}).1, "scan-of-plan").is_some();
+    let part = ring(200, 150, 300, 200, 3);
+    assert!(told([ring(10, 10, 880, 620, 3), letters(60), part.clone()].concat()), "a border and writing");
+    let lines: Vec<_> = (0..6).map(|k| (560, 100 + k * 50, 300, 3)).collect();
+    assert!(told([letters(90), lines, part.clone()].concat()), "writing and lines without a border");
+    assert!(!told([ring(10, 10, 880, 620, 30), vec![(300, 200, 250, 250)]].concat()), "a framed shape");
+    assert!(!told([vec![(100, 60, 700, 400)], letters(40)].concat()), "a shape and specks");
+    assert!(!told(part));
+}

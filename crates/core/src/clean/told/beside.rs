@@ -3,7 +3,7 @@
 use super::Told;
 use crate::clean::Operation;
 use crate::clean::operate::Odd;
-use crate::decisions::{CleanEdit, Edit, Mend};
+use crate::decisions::{CleanEdit, Edit, IntakeEdit, Mend};
 use crate::finding::{Code, Severity, counted};
 use crate::geometry::Point;
 use crate::lettering;
@@ -34,6 +34,19 @@ impl Told<'_> {
             self.findings.extend(kept);
             self.with("Take it back".into(), Edit::Clean(CleanEdit::TakeBack { drawing: self.decisions.id, at: o.at }), false);
         }
+    }
+
+    /// A tracing that is of a plan, by what it shows.
+    pub(in crate::clean) fn scan(&mut self, shows: Option<String>) {
+        let Some(shows) = shows else { return };
+        let text = format!(
+            "{} looks like a scan of a plan: it shows {shows}. Traced, the paper would be cut with the parts, and no figure of it is read. Make what is not to be cut reference at Assign, or draw its parts anew over it.",
+            self.file
+        );
+        self.tell(Severity::Look, Code::ScanOfPlan, 1, text, []);
+        self.with("It is no plan".into(), Edit::Accept { code: Code::ScanOfPlan.to_string(), places: Default::default() }, false);
+        let drawing = self.decisions.id;
+        self.with("Engrave the picture as it is".into(), Edit::Intake(IntakeEdit::SetEngraved { drawing, on: true }), false);
     }
 
     /// Open lines with a fill.
