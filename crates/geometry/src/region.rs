@@ -152,6 +152,34 @@ impl Region {
         core.plus(&core.edge_swept(width))
     }
 
+    /// The same with whatever is narrower than `width` made that wide, evenly about its middle, and no more than a sixteenth wider;
+    /// corners stay as they are, and what is wide enough does.
+    ///
+    /// ```
+    /// # use boustrophe_geometry::*;
+    /// // A web of 0.5 mm between two fields becomes one of 2 mm.
+    /// let all = [Path::rectangle(0.0, 0.0, 20.0, 20.0), Path::rectangle(30.0, 0.0, 20.0, 20.0), Path::rectangle(19.0, 9.75, 12.0, 0.5)];
+    /// let thick = Region::union(all.iter().map(|p| Region::within(&[p]))).thickened(2.0);
+    /// assert_eq!((thick.opened(1.99).pieces().count(), thick.opened(2.3).pieces().count()), (1, 2));
+    /// ```
+    #[must_use]
+    pub fn thickened(&self, width: f64) -> Self {
+        const STEPS: usize = 16;
+        let mut out = self.clone();
+        for k in 0..STEPS {
+            let (low, high) = (width * k as f64 / STEPS as f64, width * (k + 1) as f64 / STEPS as f64);
+            // What is so wide and no wider, and of that its middle: what is left where half of that has been taken off either side.
+            let (wide, core) = if k == 0 { (self.clone(), self.clone()) } else { (self.opened(low), self.minus(&self.edge_swept(low))) };
+            let between = wide.beyond(&self.opened(high));
+            let narrow = |piece: &Self| piece.residues(self).iter().any(Residue::is_narrow);
+            for piece in between.pieces().filter(narrow) {
+                let middle = core.combined(&piece.plus(&piece.edge_swept(4.0 * ERROR)), OverlayRule::Intersect);
+                out = out.plus(&middle).plus(&middle.edge_swept(width));
+            }
+        }
+        out
+    }
+
     /// Area, mm².
     pub fn area(&self) -> f64 {
         self.shapes.iter().flatten().map(|r| ring_area(&points(r))).sum::<f64>().abs()

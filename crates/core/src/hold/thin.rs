@@ -2,6 +2,8 @@
 
 use super::Given;
 use crate::assign::{Part, Process, Work};
+use crate::decisions::clean::Operation;
+use crate::decisions::{CleanEdit, Edit};
 use crate::finding::{Code, Finding, Severity, Station, counted};
 use crate::geometry::{Bounds, Path, Point, Region, Segment, apart};
 use crate::nest::Layout;
@@ -49,7 +51,15 @@ pub(super) fn webs(work: &Work, layout: &Layout, given: &Given) -> Option<Findin
     }
     let (sheet, points) = shown?;
     let finding = Finding::new(Station::Hold, Severity::Look, Code::ThinWeb, n, text);
-    Some(finding.on(found.iter().flat_map(|f| std::iter::repeat_n(f.0.id.0, f.1.len()))).on_sheet(sheet, points).acceptable("Cut it so"))
+    // Widened where it is asked, in the drawing: what it changes is seen there, and nested anew.
+    let wide = (least * 100.0).ceil() / 100.0;
+    let thicken = |p: &Part| {
+        let contours = p.outer.iter().chain(&p.holes).map(|i| work.items[*i].contour.id).collect();
+        Edit::Clean(CleanEdit::Operate { drawing: p.drawing, operation: Operation::Thicken { contours, width: wide } })
+    };
+    let edits = found.iter().map(|f| thicken(f.0)).collect();
+    let finding = finding.on(found.iter().flat_map(|f| std::iter::repeat_n(f.0.id.0, f.1.len()))).on_sheet(sheet, points);
+    Some(finding.acceptable("Cut it so").choice(format!("Make what is thinner than {wide} mm that thick"), Edit::All { edits }))
 }
 
 /// Where a part, as drawn, is thinner than each of these widths, mm, the least first: outlines of those places. Corners, which

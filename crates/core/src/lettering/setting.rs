@@ -45,8 +45,13 @@ impl Setting {
     /// Refuses what cannot be set.
     pub fn checked(&self) -> Result<(), String> {
         let all = [self.spaced, self.lines, self.fit.0, self.fit.1, self.round];
-        if all.iter().any(|v| !v.is_finite() || v.abs() > 10_000.0) || self.fit.0 < 0.0 || self.fit.1 < 0.0 || self.lines < 0.0 {
-            return Err("letters cannot be set so far apart, so large or round such a circle".into());
+        // A circle so small that letters would lie on each other is none.
+        let round = self.round == 0.0 || self.round.abs() >= 0.5;
+        if all.iter().any(|v| !v.is_finite() || v.abs() > 5_000.0) || self.fit.0 < 0.0 || self.fit.1 < 0.0 || self.lines < 0.0 || !round {
+            return Err(
+                "letters cannot be set so far apart, so large or round such a circle; use 0 to 5000 mm, and a radius of 0.5 mm at least"
+                    .into(),
+            );
         }
         Ok(())
     }

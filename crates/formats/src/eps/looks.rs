@@ -108,8 +108,10 @@ impl Machine {
                     self.now.font = self.matrix()?.determinant().abs().sqrt();
                 }
             }
+            // By a size, or by a matrix (PostScript Language Reference, third edition, 8.2).
             "selectfont" => {
-                self.now.font = self.number()?;
+                let by_matrix = matches!(self.stack.last(), Some(Object::Array(_)));
+                self.now.font = if by_matrix { self.matrix()?.determinant().abs().sqrt() } else { self.number()? };
                 self.pop()?;
             }
             "definefont" => {

@@ -1,7 +1,7 @@
 use crate::ReadError;
 use crate::eps::read;
 use boustrophe_core::drawing::{Drawing, Shape};
-use boustrophe_core::geometry::Bounds;
+use boustrophe_core::geometry::{Bounds, Point};
 use proptest::prelude::*;
 
 fn ok(body: &str) -> Drawing {
@@ -59,6 +59,19 @@ fn a_program_that_draws_is_followed() {
     );
     assert_eq!(boxes(&d)[0], [10.0, 25.0, 50.0, 25.0]);
     assert!(d.entities.iter().any(|e| matches!(&e.shape, Shape::Text(t) if t.value == "6 off" && (t.height - 8.4).abs() < 1e-9)));
+}
+
+#[test]
+fn a_font_is_chosen_by_a_matrix_too() {
+    // As writers do that turn the page over: a font of 14 by a matrix, and letters by words of their own.
+    let d = ok(
+        "/store { /py exch def /px exch def } def /choose { fm aload pop pop pop 0 0 6 array astore fo exch selectfont px py moveto } bind def \
+         /Tf { pop /fo exch def /fm where { pop choose } if } bind def /Tm { 2 copy 8 2 roll 6 array astore /fm exch def store /fo where { pop choose } if } bind def \
+         1 0 0 -1 0 200 6 array astore concat 20 20 moveto 220 20 lineto stroke 14 0 0 -14 120 80 Tm /Helvetica findfont 1 Tf (4 off) show",
+    );
+    let text = d.entities.iter().find_map(|e| if let Shape::Text(t) = &e.shape { Some(t) } else { None }).expect("it is read");
+    assert!(text.value == "4 off" && (text.height - 9.8).abs() < 0.1 && text.at.distance(Point::new(120.0, 120.0)) < 1e-6, "{text:?}");
+    assert_eq!(boxes(&d)[0], [20.0, 180.0, 220.0, 180.0]);
 }
 
 #[test]

@@ -143,3 +143,34 @@ fn a_wood_that_the_book_does_not_have_is_no_other_wood() {
         assert_eq!(findings.iter().all(|f| f.code != Code::MaterialUnknown), known, "{note}");
     }
 }
+
+#[test]
+fn crosses_and_dashes_are_paper_on_a_plan_alone() {
+    let stroke = |a: Point, b: Point| Path::new(vec![Segment::line(a, b)], false);
+    // A drill template: crosses in circles to be scored, a row of long and short strokes for show, and a word.
+    let mut template = vec![Path::rectangle(0.0, 0.0, 200.0, 120.0)];
+    for k in 0..4 {
+        let c = p(30.0 + 45.0 * f64::from(k), 60.0);
+        template.extend([
+            Path::circle(c, 8.0),
+            stroke(p(c.x - 11.0, c.y), p(c.x + 11.0, c.y)),
+            stroke(p(c.x, c.y - 11.0), p(c.x, c.y + 11.0)),
+        ]);
+    }
+    let mut x = 10.0;
+    for k in 0..15 {
+        let long = if k % 2 == 0 { 9.0 } else { 2.0 };
+        template.push(stroke(p(x, 20.0), p(x + long, 20.0)));
+        x += long + 2.0;
+    }
+    let told = |d: &crate::drawing::Drawing| {
+        let (drawing, decisions) = cleaned(d, 1);
+        let findings = crate::testing::assigned(&[drawing], &decisions, &Shop::builtin()).1;
+        findings.into_iter().find(|f| f.code == Code::PaperBorder).map(|f| f.count)
+    };
+    assert_eq!(told(&noted(&template, "TEMPLATE", p(10.0, 100.0))), None);
+    // On a sheet with its border they are centre lines.
+    let mut plan = vec![Path::rectangle(-110.0, -145.0, 420.0, 410.0 / std::f64::consts::SQRT_2 * 1.024_390_244)];
+    plan.extend(template);
+    assert_eq!(told(&noted(&plan, "TEMPLATE", p(10.0, 100.0))), Some(1 + 8 + 15));
+}

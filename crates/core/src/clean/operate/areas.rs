@@ -2,7 +2,7 @@
 
 use super::Work;
 use crate::clean::ContourId;
-use crate::geometry::{Corners, Path, Segment, Vec2};
+use crate::geometry::{Corners, Path, Region, Segment, Vec2};
 
 /// A corner sharper than this is where a contour is taken apart: 20°.
 const APART: f64 = 0.349;
@@ -179,4 +179,44 @@ fn round_an_open_line(path: &Path, by: f64, corners: Corners) -> Vec<Path> {
     all.extend(back);
     all.push(Segment::line(all[all.len() - 1].end, first));
     Path::new(all, true).grown(by.abs(), corners)
+}
+
+/// Edges of a widened area are followed within this, mm; what is no further from its old outline is that.
+const FOLLOWED: f64 = 0.01;
+
+/// What is thinner than `width` becomes that wide. Outlines that nothing happens to stay exactly as they are.
+pub(super) fn thicken(work: &mut Work, contours: &[ContourId], width: f64) -> bool {
+    let mut at: Vec<usize> = work.all(contours).into_iter().filter(|i| work.contours[*i].path.closed).collect();
+    if at.is_empty() {
+        return false;
+    }
+    let paths = work.paths(&at);
+    let whole = Region::within(&paths.iter().collect::<Vec<_>>());
+    let mut new: Vec<Path> = whole.thickened(width).outlines();
+    let same = |a: &Path, b: &Path| {
+        let (p, q) = (a.bounds(), b.bounds());
+        let near = p.min.distance(q.min).max(p.max.distance(q.max)) <= 2.0 * FOLLOWED;
+        near && b.segments.iter().all(|s| a.nearest(s.start).distance <= FOLLOWED)
+            && a.segments.iter().all(|s| b.nearest(s.at(0.5)).distance <= FOLLOWED)
+    };
+    at.retain(|i| {
+        let found = new.iter().position(|n| same(&work.contours[*i].path, n));
+        found.map(|k| new.remove(k)).is_none()
+    });
+    // The rest take the outline that lies most where they lay.
+    let mut gone = Vec::new();
+    for i in &at {
+        let c = work.contours[*i].bounds;
+        let off = |p: &Path| p.bounds().center().distance(c.center()) + (p.bounds().width() - c.width()).abs();
+        let nearest = new.iter().enumerate().min_by(|a, b| off(a.1).total_cmp(&off(b.1))).map(|n| n.0);
+        match nearest {
+            Some(k) => work.set(*i, new.remove(k).refitted(FOLLOWED)),
+            None => gone.push(*i),
+        }
+    }
+    if let Some(first) = at.first().copied() {
+        new.into_iter().for_each(|p| work.add(first, p.refitted(FOLLOWED)));
+    }
+    work.remove(&gone);
+    true
 }

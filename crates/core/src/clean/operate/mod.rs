@@ -141,6 +141,7 @@ fn apply(work: &mut Work, operation: &Operation) -> bool {
         Operation::Mirror { contours, upright, keep } => place::mirror(work, contours, *upright, *keep),
         Operation::Array { contours, columns, rows, dx, dy } => place::array(work, contours, (*columns, *rows), (*dx, *dy)),
         Operation::Align { contours, edge } => place::align(work, contours, *edge),
+        Operation::Thicken { contours, width } => areas::thicken(work, contours, *width),
         Operation::Widen { contours, width } => mend::widen(work, contours, *width),
         Operation::Close { contours } => mend::close(work, contours),
         Operation::Reletter { contours, text, face } => mend::reletter(work, contours, text, *face),

@@ -29,6 +29,7 @@ pub const VERBS: &[(&str, &str)] = &[
     ("array", "array 3x2 by 60,40"),
     ("align", "align centre"),
     ("widen", "widen 0.3"),
+    ("thicken", "thicken 0.8"),
     ("close", "close"),
     ("centre", "centre"),
     ("reletter", "reletter \"HIVE 8\""),
@@ -112,6 +113,7 @@ pub fn parse(typed: &str, chosen: &[ContourId]) -> Result<Operation, String> {
             let (dx, dy) = if by { w.pair("x,y", &[','])? } else { return Err(w.missing("by X,Y")) };
             Operation::Array { contours, columns, rows, dx, dy }
         }
+        "thicken" => Operation::Thicken { contours, width: w.length("a width")? },
         "widen" => Operation::Widen { contours, width: w.length("a width")? },
         "close" => Operation::Close { contours },
         "centre" => Operation::Centre { contours },

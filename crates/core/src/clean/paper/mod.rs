@@ -150,7 +150,14 @@ impl<'a> Plan<'a> {
         // Without a plan round it, it is work.
         let plan = [Kind::Border, Kind::TitleBlock, Kind::Table, Kind::Dimension];
         if !self.found.iter().flatten().any(|k| plan.contains(k)) {
-            self.found.iter_mut().filter(|k| **k == Some(Kind::Writing)).for_each(|k| *k = None);
+            // So are crosses and dashes that no line type calls centre lines: marks of a template, a stitch for show.
+            let work = |i: usize, k: Kind| match k {
+                Kind::Writing => true,
+                Kind::CentreLine => !strokes::chain_dotted(&self.contours[i].style.line_type),
+                _ => false,
+            };
+            let gone: Vec<usize> = (0..self.found.len()).filter(|i| self.found[*i].is_some_and(|k| work(*i, k))).collect();
+            gone.into_iter().for_each(|i| self.found[i] = None);
         }
     }
 }

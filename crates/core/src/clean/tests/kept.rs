@@ -188,3 +188,59 @@ fn a_scan_of_a_plan_is_told() {
     assert!(!told([vec![(100, 60, 700, 400)], letters(40)].concat()), "a shape and specks");
     assert!(!told(part));
 }
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(80))]
+    /// What is left out stays as it is drawn, and the rest comes out as if it were not there, whatever is mended.
+    #[test]
+    fn the_rest_is_mended_as_if_nothing_else_were_there(
+        lines in prop::collection::vec((0..12_i32, 0..12_i32, 0..12_i32, 0..12_i32, 0..4_u8), 3..30),
+        out in prop::collection::vec(any::<bool>(), 30),
+        gap in prop::option::of(0.1..0.9_f64),
+        doubles in any::<bool>(),
+        rows in any::<bool>(),
+    ) {
+        use std::collections::BTreeSet;
+        // Ends on a grid of 10 mm, some of them short of it by a gap.
+        let at = |x: i32, y: i32, off: u8| p(f64::from(x) * 10.0 + f64::from(off) * 0.2, f64::from(y) * 10.0);
+        let mut all: Vec<(Point, Point)> = lines.iter().filter(|l| (l.0, l.1) != (l.2, l.3)).map(|l| (at(l.0, l.1, 0), at(l.2, l.3, l.4))).collect();
+        all.dedup();
+        prop_assume!(all.len() > 2);
+        let decide = |d: &Drawing| {
+            let mut decided = crate::testing::cleaned(d, 1).1.drawings[0].clone();
+            let plain = decided.clone();
+            decided.gap = gap;
+            decided.mends.extend([(doubles, Mend::RemoveDoubles), (rows, Mend::JoinRows)].into_iter().filter(|m| m.0).map(|m| m.1));
+            (plain, decided)
+        };
+        let shop = crate::shop::Shop::builtin();
+        let taken = |d: &Drawing, decided: &DrawingDecisions| crate::intake::run(d, decided, &shop.machines[0].bed()).0;
+        let whole = drawing(&all);
+        let (plain, decided) = decide(&whole);
+        let (before, _) = run(&whole, &taken(&whole, &plain), &plain, &shop.tolerance);
+        // Left out are single lines that no other is chained to, and that are there once.
+        let key = |a: Point, b: Point| { let mut k = [a, b].map(|p| [p.x, p.y].map(|v| (v * 1000.0).round() as i64)); k.sort_unstable(); k };
+        let of = |c: &Contour| key(c.path.segments[0].start, c.path.segments[0].end);
+        let once = |k: [[i64; 2]; 2]| all.iter().filter(|l| key(l.0, l.1) == k).count() == 1;
+        let single: Vec<&Arc<Contour>> = before.contours.iter().filter(|c| c.path.segments.len() == 1 && once(of(c))).collect();
+        let left: Vec<&Arc<Contour>> = single.iter().zip(&out).filter(|(_, o)| **o).map(|(c, _)| *c).collect();
+        let ids: BTreeSet<ContourId> = left.iter().map(|c| c.id).collect();
+        let (beside, _) = run_beside(&whole, &taken(&whole, &decided), &decided, &shop.tolerance, &ids);
+        for c in &left {
+            let now = beside.contours.iter().find(|n| n.id == c.id).expect("it is still there");
+            prop_assert_eq!(&now.path, &c.path);
+        }
+        let gone: BTreeSet<_> = left.iter().map(|c| of(c)).collect();
+        let rest: Vec<(Point, Point)> = all.iter().copied().filter(|l| !gone.contains(&key(l.0, l.1))).collect();
+        prop_assume!(!rest.is_empty());
+        let alone = drawing(&rest);
+        let (_, decided) = decide(&alone);
+        let (alone, _) = run(&alone, &taken(&alone, &decided), &decided, &shop.tolerance);
+        let shapes = |c: &Cleaned, but: &BTreeSet<ContourId>| {
+            let mut all: Vec<(usize, bool, i64)> = c.contours.iter().filter(|c| !but.contains(&c.id)).map(|c| (c.path.segments.len(), c.path.closed, (c.length * 1e4).round() as i64)).collect();
+            all.sort_unstable();
+            all
+        };
+        prop_assert_eq!(shapes(&beside, &ids), shapes(&alone, &BTreeSet::new()));
+    }
+}

@@ -66,7 +66,8 @@ impl Operation {
                 length("a mark", *l, 0.05)?;
                 if (1..=MOST_COPIES).contains(count) { Ok(()) } else { Err(format!("{count} marks will not do; use 1 to {MOST_COPIES}")) }
             }
-            Self::Write { spot: s, text, height, angle, .. } => {
+            Self::Write { spot: s, text, height, angle, setting, .. } => {
+                setting.checked()?;
                 spot(s)?;
                 any("an angle", *angle)?;
                 length("a height", *height, 0.3)?;
@@ -84,6 +85,7 @@ impl Operation {
                     Err(format!("{columns} × {rows} will not do; all copies together may be {MOST_COPIES}"))
                 }
             }
+            Self::Thicken { contours, width } => some(contours, 1).and(length("a width", *width, 0.05)),
             Self::Widen { contours, width } => some(contours, 1).and(length("a width", *width, 0.01)),
             Self::Close { contours } => some(contours, 1),
             Self::Reletter { contours, text, .. } => {

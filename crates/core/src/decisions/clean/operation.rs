@@ -204,6 +204,11 @@ pub enum Operation {
         edge: Edge,
     },
     /// Open lines become areas `width` mm wide.
+    /// Bars and webs of what is chosen that are thinner than `width` mm become that wide, evenly about their middles.
+    Thicken {
+        contours: Vec<ContourId>,
+        width: f64,
+    },
     Widen {
         contours: Vec<ContourId>,
         width: f64,
@@ -265,6 +270,7 @@ impl Operation {
             Self::Mirror { contours, .. } => format!("Mirrored {}", on(contours)),
             Self::Array { columns, rows, .. } => format!("{columns} columns × {rows} rows"),
             Self::Align { contours, .. } => format!("Lined up {}", on(contours)),
+            Self::Thicken { contours, width } => format!("Thin places of {} made {width} mm wide", on(contours)),
             Self::Widen { contours, width } => format!("{} made {width} mm wide", on(contours)),
             Self::Close { contours } => format!("Closed {}", on(contours)),
             Self::Centre { contours } => format!("{} became centre marks", on(contours)),

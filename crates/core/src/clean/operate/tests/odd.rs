@@ -76,3 +76,40 @@ proptest! {
         }
     }
 }
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+    /// A grille of thin bars, as a drawing to a scale has it: thickened, every bar is as wide as asked and lies where it lay, the frame
+    /// and what was wide enough stay to the last bit, and nothing falls apart.
+    #[test]
+    fn thin_bars_become_as_thick_as_asked(bars in 1..5_usize, thin in 0.1..0.7_f64, wide in 0.8..1.6_f64, tilt in -0.2..0.2_f64) {
+        // Windows between bars 20 mm apart, in a frame of 6 mm.
+        let pitch = 20.0;
+        let w = 12.0 + pitch * (bars + 1) as f64;
+        let lean = |x: f64, y: f64| Point::new(x + tilt * (y - 20.0), y);
+        let window = |k: usize| {
+            let (x0, x1) = (6.0 + pitch * k as f64 + if k == 0 { 0.0 } else { thin / 2.0 }, 6.0 + pitch * (k + 1) as f64 - if k == bars { 0.0 } else { thin / 2.0 });
+            Path::polygon(&[lean(x0, 6.0), lean(x1, 6.0), lean(x1, 34.0), lean(x0, 34.0)])
+        };
+        let outer = Path::polygon(&[lean(-10.0, -2.0), lean(w + 10.0, -2.0), lean(w + 10.0, 42.0), lean(-10.0, 42.0)]);
+        let paths: Vec<Path> = std::iter::once(outer.clone()).chain((0..=bars).map(window)).collect();
+        let (contours, ids) = start(&paths);
+        let out = done(&contours, &[Operation::Thicken { contours: ids, width: wide }]);
+        prop_assert_eq!(out.len(), paths.len());
+        prop_assert_eq!(&out[0].path, &contours[0].path, "the frame stays");
+        // Measured across each bar at half its height, square to it.
+        let across = Vec2::new(1.0, -tilt) / 1.0_f64.hypot(tilt);
+        for k in 1..=bars {
+            let middle = lean(6.0 + pitch * k as f64, 20.0);
+            let reach = |way: f64| {
+                let hit = |p: &Path| p.segments.iter().flat_map(|s| crate::geometry::meetings(s, &Segment::line(middle, middle + across * (way * 8.0)), 1e-6)).map(|m| m.point.distance(middle)).fold(f64::INFINITY, f64::min);
+                out[1..].iter().map(|c| hit(&c.path)).fold(f64::INFINITY, f64::min)
+            };
+            let (left, right) = (reach(-1.0), reach(1.0));
+            prop_assert!(left + right >= wide - 0.03 && left + right <= wide * 1.07 + 0.03, "{} of {wide}", left + right);
+            prop_assert!((left - right).abs() < 0.04, "{left} and {right} about the middle");
+        }
+        let again = done(&out, &[Operation::Thicken { contours: out.iter().map(|c| c.id).collect(), width: wide * 0.95 }]);
+        prop_assert!(again.iter().zip(&out).all(|(a, b)| (a.area - b.area).abs() < 0.05 + 1e-4 * b.area.abs()), "what is thick enough stays");
+    }
+}
