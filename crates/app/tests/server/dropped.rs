@@ -68,3 +68,29 @@ fn a_name_that_comes_again_is_asked_about() {
     let after = page();
     assert!(finding(&after).is_none() && after.matches("class=\"drawing\"").count() == 2, "{after}");
 }
+
+#[test]
+fn a_face_of_the_shops_own_is_added_and_taken_away() {
+    let shop = Shop::open(&[]);
+    let font = std::fs::read(concat!(env!("CARGO_MANIFEST_DIR"), "/../core/fonts/serif.ttf")).expect("a font");
+    let page = || shop.get("/shop/letters").text();
+    assert!(page().contains("data-face=\"stencil\"") && !page().contains("Bee serif"));
+    let refused = shop.upload("/shop/letters", &[("notes.ttf", b"no face at all")]);
+    assert!(
+        refused.status >= 400 && refused.sentence().contains("otes.ttf: this is no TrueType or OpenType face"),
+        "{}",
+        refused.sentence()
+    );
+    assert_eq!(shop.upload("/shop/letters", &[("Bee serif.ttf", &font)]).status, 303);
+    assert!(page().contains("data-face=\"Bee serif\"") && page().matches("<path").count() >= 7);
+    // It is written with by its name.
+    let job = shop.job("Signs");
+    assert_eq!(shop.upload(&format!("/jobs/{job}/drawings"), &[("plate.svg", plate(8.0).as_bytes())]).status, 204);
+    let stage = shop.get(&format!("/jobs/{job}/stage/clean")).text();
+    let id = stage.split("\"id\":\"").nth(1).and_then(|t| t.split('"').next()).expect("a contour");
+    let tried = |typed: &str| shop.post(&format!("/jobs/{job}/try"), &[("on", &format!("1:{id}")), ("value", typed)]).text();
+    assert!(tried("write \"Ab\" 6 in \"Bee serif\" at 30,10").contains("\"unclear\":false"));
+    assert!(tried("write \"Ab\" 6 in \"Bee sans\" at 30,10").contains("there is no face"));
+    assert_eq!(shop.post("/shop/letters/remove", &[("name", "Bee serif")]).status, 303);
+    assert!(!page().contains("Bee serif") && tried("write \"Ab\" 6 in \"Bee serif\" at 30,10").contains("there is no face"));
+}

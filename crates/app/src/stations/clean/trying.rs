@@ -26,20 +26,21 @@ struct Trying {
 
 /// What the operation that is typed would come to.
 pub async fn trying(app: Shared, Path(job): Path<i32>, Posted(form): Posted<Form>) -> Result<Response, AppError> {
-    blocking(&app, move |app| {
-        let (drawing, contours) = form.chosen()?;
-        let operation = match words::parse(form.value.trim(), &contours) {
-            Ok(operation) => operation,
-            Err(said) => return json(&Trying { said, unclear: true, ..Trying::default() }),
-        };
-        let loaded = app.load(job)?;
-        let Some(d) = loaded.route.drawings.iter().find(|d| d.id == drawing) else {
-            return Err(AppError::sentence("that drawing is gone; choose its contours anew.".into()));
-        };
-        let home = on_the_bench(&loaded, drawing).unwrap_or_default();
-        let tried = tried(&d.cleaned.contours, &operation);
-        let line = |p: &Line| (p.closed, flat(&p.transformed(home).segments));
-        json(&Trying { lines: tried.shown.iter().take(MOST).map(line).collect(), said: tried.judged.said.join("; "), unclear: false })
-    })
-    .await
+    blocking(&app, move |app| comes_to(app, job, &form)).await
+}
+
+fn comes_to(app: &Shared, job: i32, form: &Form) -> Result<Response, AppError> {
+    let (drawing, contours) = form.chosen()?;
+    let operation = match words::parse(form.value.trim(), &contours) {
+        Ok(operation) => operation,
+        Err(said) => return json(&Trying { said, unclear: true, ..Trying::default() }),
+    };
+    let loaded = app.load(job)?;
+    let Some(d) = loaded.route.drawings.iter().find(|d| d.id == drawing) else {
+        return Err(AppError::sentence("that drawing is gone; choose its contours anew.".into()));
+    };
+    let home = on_the_bench(&loaded, drawing).unwrap_or_default();
+    let tried = tried(&d.cleaned.contours, &operation);
+    let line = |p: &Line| (p.closed, flat(&p.transformed(home).segments));
+    json(&Trying { lines: tried.shown.iter().take(MOST).map(line).collect(), said: tried.judged.said.join("; "), unclear: false })
 }

@@ -10,7 +10,9 @@ use axum::response::{Html, Redirect};
 use boustrophe_core::geometry::Bounds;
 use boustrophe_core::lettering::{self, Face};
 use boustrophe_formats::svg::path_data;
+use boustrophe_shop::incoming::Dropped;
 use serde::Deserialize;
+use std::collections::BTreeMap;
 
 /// What each face shows, and how high its capitals are, in units of the picture.
 const SAMPLE: (&str, f64) = ("Hive 8, Queen & Drone ÄŁČỳ", 20.0);
@@ -43,16 +45,17 @@ fn view(face: Face, added: String) -> FaceView {
 
 /// All faces, each with a sample.
 pub async fn letters(app: Shared) -> Result<Html<String>, AppError> {
-    blocking(&app, |app| {
-        let own = app.store.faces()?;
-        let shipped = Face::SHIPPED.into_iter().map(|f| view(f, String::new()));
-        let added = own.iter().filter_map(|f| {
-            let at: String = f.at.chars().take(10).collect();
-            Some(view(Face::Own(lettering::find(&f.name)?), format!("{at}, {}", f.person)))
-        });
-        html(&Letters { faces: shipped.chain(added).collect() })
-    })
-    .await
+    blocking(&app, shown).await
+}
+
+fn shown(app: &Shared) -> Result<Html<String>, AppError> {
+    let own = app.store.faces()?;
+    let shipped = Face::SHIPPED.into_iter().map(|f| view(f, String::new()));
+    let added = own.iter().filter_map(|f| {
+        let at: String = f.at.chars().take(10).collect();
+        Some(view(Face::Own(lettering::find(&f.name)?), format!("{at}, {}", f.person)))
+    });
+    html(&Letters { faces: shipped.chain(added).collect() })
 }
 
 /// Adds a face of the shop's own.
@@ -61,16 +64,17 @@ pub async fn add(app: Shared, multipart: Multipart) -> Result<Redirect, AppError
     let Some(file) = files.pop().filter(|_| files.is_empty()) else {
         return Err(AppError::sentence("choose one face, a file that ends in .ttf or .otf.".into()));
     };
-    blocking(&app, move |app| {
-        let typed = fields.get("name").map_or("", |n| n.trim());
-        let stem = file.name.rsplit_once('.').map_or(file.name.as_str(), |n| n.0);
-        let name = if typed.is_empty() { stem } else { typed };
-        let bytes = file.bytes()?;
-        lettering::learn(name, &bytes).map_err(|e| AppError::sentence(format!("{}: {e}.", file.name)))?;
-        Ok(app.store.add_face(name.trim(), &bytes, who(fields.get("person").map_or("", String::as_str)))?)
-    })
-    .await?;
+    blocking(&app, move |app| added(app, &fields, &file)).await?;
     Ok(Redirect::to("/shop/letters"))
+}
+
+fn added(app: &Shared, fields: &BTreeMap<String, String>, file: &Dropped) -> Result<(), AppError> {
+    let typed = fields.get("name").map_or("", |n| n.trim());
+    let stem = file.name.rsplit_once('.').map_or(file.name.as_str(), |n| n.0);
+    let name = if typed.is_empty() { stem } else { typed };
+    let bytes = file.bytes()?;
+    lettering::learn(name, &bytes).map_err(|e| AppError::sentence(format!("{}: {e}.", file.name)))?;
+    Ok(app.store.add_face(name.trim(), &bytes, who(fields.get("person").map_or("", String::as_str)))?)
 }
 
 /// A face by its name.

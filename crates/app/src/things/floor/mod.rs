@@ -138,28 +138,27 @@ pub async fn begin(app: Shared, Form(new): Form<NewJob>) -> Result<Redirect, App
     Ok(Redirect::to(&format!("/jobs/{id}/intake")))
 }
 
-/// Files dropped on the floor begin a job named after the first.
+/// Files dropped on the floor begin a job named after the first, each table with the drawing that it fills.
 pub async fn dropped(app: Shared, multipart: Multipart) -> Result<Response, AppError> {
     let (tables, files): (Vec<_>, Vec<_>) = uploads::receive(&app, multipart).await?.into_iter().partition(|f| tables::is_table(&f.name));
     if let (Some(table), true) = (tables.first(), files.is_empty()) {
-        return Err(AppError::sentence(format!(
-            "{} begins no job by itself: drop it together with the drawing that it fills.",
-            table.name
-        )));
+        let text = format!("{} begins no job by itself: drop it together with the drawing that it fills.", table.name);
+        return Err(AppError::sentence(text));
     }
     let (taken, refused) = incoming::take(&app, files).await?;
     if !refused.is_empty() {
         return Err(incoming::told(&refused).into());
     }
-    let id = blocking(&app, move |app| {
-        // Before a job is begun: a table that nothing is filled by is told, and leaves none behind.
-        tables::fitting(app, &taken, &tables)?;
-        let name = taken.first().map_or("Job", |f| f.name.rsplit_once('.').map_or(f.name.as_str(), |n| n.0)).to_owned();
-        let job = app.store.add_job(&name, &app.by, None, &Decisions::default())?;
-        incoming::add(app, job.id, taken, &app.by)?;
-        tables::dropped(app, job.id, &tables, &app.by)?;
-        Ok(job.id)
-    })
-    .await?;
+    let id = blocking(&app, move |app| begun(app, taken, &tables)).await?;
     Ok(([("hx-redirect", format!("/jobs/{id}/intake"))], "").into_response())
+}
+
+fn begun(app: &Shared, taken: Vec<incoming::Taken>, tables: &[incoming::Dropped]) -> Result<i32, AppError> {
+    // Before a job is begun: a table that nothing is filled by is told, and leaves none behind.
+    tables::fitting(app, &taken, tables)?;
+    let name = taken.first().map_or("Job", |f| f.name.rsplit_once('.').map_or(f.name.as_str(), |n| n.0)).to_owned();
+    let job = app.store.add_job(&name, &app.by, None, &Decisions::default())?;
+    incoming::add(app, job.id, taken, &app.by)?;
+    tables::dropped(app, job.id, tables, &app.by)?;
+    Ok(job.id)
 }
