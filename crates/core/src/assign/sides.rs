@@ -81,7 +81,7 @@ pub(super) fn told(drawing: &Cleaned, sides: &[Side], items: &[Item], thickness:
         .map(|s| format!("{:.0} x {} mm, in line with {}", s.bar.bounds.width().max(s.bar.bounds.height()), s.thickness, s.plate.name))
         .collect();
     let text = format!(
-        "{} in {} {} as long as a plate beside it and as thick as a sheet ({}): a side view is no part.",
+        "{} in {} {} as long as a plate beside it and as thick as a sheet ({}). Is it a side view? That is no part.",
         counted(n, "bar", "bars"),
         drawing.name,
         if n == 1 { "is" } else { "are each" },
@@ -100,5 +100,6 @@ pub(super) fn told(drawing: &Cleaned, sides: &[Side], items: &[Item], thickness:
     let aside = Edit::Assign(AssignEdit::SetContours { contours, process: Some(Process::Reference) });
     let edit = Edit::All { edits: std::iter::once(aside).chain(thickness).collect() };
     let found = Finding::new(Station::Assign, Severity::Look, Code::SideView, n, text).at(drawing.drawing, points);
-    (n > 0).then(|| found.choice(label, edit).acceptable(if n == 1 { "It is a part" } else { "They are parts" }))
+    // What may be a part stays one until somebody says otherwise.
+    (n > 0).then(|| found.acceptable(if n == 1 { "It is a part" } else { "They are parts" }).choice(label, edit))
 }

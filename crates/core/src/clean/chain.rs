@@ -8,8 +8,8 @@ mod bridge;
 
 use super::cells::Cells;
 use super::identity::mixed;
-use super::{Piece, dashes, nicked};
-use crate::geometry::{Path, Point, Segment, Vec2};
+use super::{GAP_WORTH_ASKING, Piece, dashes, nicked};
+use crate::geometry::{Path, Point, Segment, Tolerance, Vec2};
 use bridge::bridge;
 use rustc_hash::FxHashMap;
 
@@ -63,6 +63,21 @@ pub(super) struct Options {
     pub(super) across_styles: bool,
     /// Outlines that came nicked are closed.
     pub(super) close_nicks: bool,
+}
+
+impl Options {
+    /// Those where nothing is mended.
+    pub(super) fn plain(tolerance: &Tolerance) -> Self {
+        Self {
+            same: tolerance.same,
+            gap: tolerance.gap,
+            report: GAP_WORTH_ASKING,
+            join: Join::No,
+            near: tolerance.double,
+            across_styles: true,
+            close_nicks: false,
+        }
+    }
 }
 
 /// Which rows of dashes become lines.

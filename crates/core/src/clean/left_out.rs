@@ -1,9 +1,9 @@
 //! What is left out as reference takes no part in what is mended: a leader's head is joined to no outline, a centre line's dash
 //! to no other, whatever gaps are closed later.
 
-use super::chain::{self, Chained, Join, Options};
+use super::chain::{self, Chained, Options};
 use super::views::Views;
-use super::{GAP_WORTH_ASKING, Piece, fits_the_shop, identity};
+use super::{Piece, fits_the_shop, identity};
 use crate::decisions::DrawingDecisions;
 use crate::drawing::{Drawing, Style};
 use crate::geometry::Tolerance;
@@ -49,16 +49,7 @@ pub(super) fn set_aside(
 
 /// Contours as they are chained where nothing is mended.
 fn plain(pieces: Vec<Piece>, styles: &[Style], tolerance: &Tolerance) -> Vec<Chained> {
-    let options = Options {
-        same: tolerance.same,
-        gap: tolerance.gap,
-        report: GAP_WORTH_ASKING,
-        join: Join::No,
-        near: tolerance.double,
-        across_styles: true,
-        close_nicks: false,
-    };
     let aside: Vec<bool> = styles.iter().map(Style::aside).collect();
     let typed: Vec<bool> = styles.iter().map(|s| !s.line_type.is_empty()).collect();
-    chain::run(pieces, &aside, &typed, options).contours
+    chain::run(pieces, &aside, &typed, Options::plain(tolerance)).contours
 }

@@ -202,18 +202,17 @@ pub fn run_beside(
     if told.mended(Mend::RemoveDoubles) {
         pieces = overlaps::without(pieces, &overlaps);
     }
+    let usual = chain::Options::plain(tolerance);
     let options = chain::Options {
-        same: tolerance.same,
-        gap: decisions.gap.unwrap_or(tolerance.gap),
-        report: GAP_WORTH_ASKING,
+        gap: decisions.gap.unwrap_or(usual.gap),
         join: match (told.mended(Mend::JoinDashes), told.mended(Mend::JoinRows)) {
             (true, _) => chain::Join::All,
             (false, true) => chain::Join::Sure,
             _ => chain::Join::No,
         },
-        near: tolerance.double,
         across_styles: !told.mended(Mend::KeepStylesApart),
         close_nicks: told.mended(Mend::CloseNicks),
+        ..usual
     };
     let unmended: Vec<bool> = styles.iter().map(Style::aside).collect();
     let typed: Vec<bool> = styles.iter().map(|s| !s.line_type.is_empty()).collect();

@@ -320,7 +320,6 @@ fn row<'a>(line: &[&Word<'a>], heading: &[(Column, &Word<'a>)]) -> Option<Row<'a
     let digits: String = cell(Column::Copies).chars().take_while(char::is_ascii_digit).collect();
     let copies = digits.parse().ok().filter(|n| (1..=MOST).contains(n)).map(Said::Copies);
     let copies = copies.or_else(|| understood(cell(Column::Copies)).into_iter().find(|s| matches!(s, Said::Copies(_))));
-    let counted = copies.is_some();
     said.extend(copies);
     let material = cell(Column::Material).to_lowercase();
     let within = thickness(&material.split_whitespace().collect::<Vec<_>>());
@@ -329,7 +328,7 @@ fn row<'a>(line: &[&Word<'a>], heading: &[(Column, &Word<'a>)]) -> Option<Row<'a
     let of: String =
         material.split_whitespace().filter(|w| !w.contains(|c: char| c.is_ascii_digit()) && *w != "mm").collect::<Vec<_>>().join(" ");
     said.extend(thick.or(within.map(|w| w.0)).map(|mm| Said::Thickness(mm, of)));
-    (counted || !said.is_empty()).then_some(Row { item, name, said, first: line[0].text })
+    (!said.is_empty()).then_some(Row { item, name, said, first: line[0].text })
 }
 
 /// The parts that lines lead to from the item's number, wherever it stands.
