@@ -149,6 +149,8 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/jobs/{job}/nick", post(hold::places::nick))
         .route("/jobs/{job}/pierce", post(hold::places::pierce))
         .route("/jobs/{job}/orders", get(order::places::strategies))
+        .route("/jobs/{job}/nest/rows", get(nest::rows::window))
+        .route("/jobs/{job}/nest/ways", get(nest::rows::part_ways))
         .route("/jobs/{job}/guests", get(nest::searching::offers).post(nest::searching::take_in))
         .route("/jobs/{job}/search/take", post(nest::searching::take))
         .route("/jobs/{job}/search/start", post(nest::searching::start))

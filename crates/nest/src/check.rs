@@ -71,6 +71,13 @@ impl<'a> Around<'a> {
         Self { work, sheet, others: all.iter().filter(meets).filter_map(|p| lay(work, p)).collect(), distances }
     }
 
+    /// True where these placements keep their distances from each other: what moves together does so as long as it moves.
+    pub fn apart(&self, these: &[Placement]) -> bool {
+        let lying: Vec<Lying> = these.iter().filter_map(|p| lay(self.work, p)).collect();
+        let free = |i: usize| !crowded(&lying[i], lying[i + 1..].iter(), self.distances);
+        (0..lying.len()).into_par_iter().all(free)
+    }
+
     /// True where these placements keep their distances from the others.
     pub fn takes(&self, these: &[Placement]) -> bool {
         let good = |l: Lying| !off_sheet(&l, self.sheet, self.distances.margin) && !crowded(&l, self.others.iter(), self.distances);

@@ -65,7 +65,7 @@ impl Plan {
             sheet: Sheet { count: Some(1), ..problem.sheets[s.kind].clone() },
             placed: problem.held[s.kind].iter().copied().chain(s.put.iter().map(place)).collect(),
         });
-        Layout { sheets: sheets.collect(), unplaced: missing, made_for: None }.numbered()
+        Layout { sheets: sheets.collect(), unplaced: missing, ..Layout::default() }.numbered()
     }
 }
 

@@ -7,6 +7,8 @@ use crate::ids::{CopyId, PartId};
 use crate::layout::{Layout, Placement};
 use crate::parts::Parts;
 use crate::terms::Terms;
+use std::collections::{BTreeMap, BTreeSet};
+use strum::{EnumString, IntoStaticStr};
 
 /// How far copies slide at most, mm, and in how many rings of how many directions places are tried.
 const FARTHEST: f64 = 40.0;
@@ -41,15 +43,49 @@ pub fn box_of(work: &dyn Parts, p: &Placement) -> Bounds {
     work.part(p.copy.part).map_or(Bounds::EMPTY, |part| part.outline.transformed(p.affine()).bounds())
 }
 
-/// Copies as they are wanted on sheet `sheet` from 0, all moved together to the nearest place where they keep their distances;
-/// `None` where there is none near, or no such sheet. Also how far they had to slide, mm.
-pub fn laid(work: &dyn Parts, layout: &Layout, wanted: &[Placement], sheet: usize, terms: &Terms) -> Option<(Vec<Placement>, f64)> {
-    let on = layout.sheets.get(sheet)?;
-    let around = Around::new(work, &on.sheet, &on.placed, wanted, FARTHEST, terms.distances());
+/// A copy with the sheet, from 0, that it lies on.
+pub type On = (Placement, usize);
+
+/// Copies by their sheets.
+fn by_sheet(copies: &[On]) -> BTreeMap<usize, Vec<Placement>> {
+    let mut out: BTreeMap<usize, Vec<Placement>> = BTreeMap::new();
+    copies.iter().for_each(|(p, sheet)| out.entry(*sheet).or_default().push(*p));
+    out
+}
+
+/// What lies on a sheet besides some copies.
+fn others(layout: &Layout, sheet: usize, but: &BTreeSet<CopyId>) -> Option<Vec<Placement>> {
+    Some(layout.sheets.get(sheet)?.placed.iter().filter(|p| !but.contains(&p.copy)).copied().collect())
+}
+
+fn names(copies: &[On]) -> BTreeSet<CopyId> {
+    copies.iter().map(|(p, _)| p.copy).collect()
+}
+
+/// Copies as they are wanted, those of each sheet moved together to the nearest place where they keep their distances from all that
+/// lies there and from each other; `None` where there is none near, or no such sheet. Also how far they had to slide at most, mm.
+pub fn laid(work: &dyn Parts, layout: &Layout, wanted: &[On], terms: &Terms) -> Option<(Vec<On>, f64)> {
+    let mine = names(wanted);
+    let (mut out, mut most) = (Vec::with_capacity(wanted.len()), 0.0_f64);
+    for (sheet, group) in by_sheet(wanted) {
+        let others = others(layout, sheet, &mine)?;
+        let around = Around::new(work, &layout.sheets[sheet].sheet, &others, &group, FARTHEST, terms.distances());
+        let (lying, slid) = slid(&around, &group)?;
+        most = most.max(slid);
+        out.extend(lying.into_iter().map(|p| (p, sheet)));
+    }
+    Some((out, most))
+}
+
+/// Copies moved together to the nearest place that takes them; also how far, mm.
+fn slid(around: &Around, wanted: &[Placement]) -> Option<(Vec<Placement>, f64)> {
     let moved = |way: usize, far: f64| -> Vec<Placement> {
         let (sin, cos) = (way as f64 * std::f64::consts::TAU / WAYS as f64).sin_cos();
         wanted.iter().map(|p| by(p, Vec2::new(cos, sin) * far)).collect()
     };
+    if !around.apart(wanted) {
+        return None;
+    }
     if around.takes(wanted) {
         return Some((wanted.to_vec(), 0.0));
     }
@@ -72,29 +108,29 @@ pub fn laid(work: &dyn Parts, layout: &Layout, wanted: &[Placement], sheet: usiz
     None
 }
 
-/// Copies that lie on a sheet, pushed together a unit `way` until one of them touches; also how far, mm.
-pub fn pushed(
-    work: &dyn Parts,
-    layout: &Layout,
-    copies: &[Placement],
-    sheet: usize,
-    way: Vec2,
-    terms: &Terms,
-) -> Option<(Vec<Placement>, f64)> {
-    let on = layout.sheets.get(sheet)?;
-    let room = on.sheet.width + on.sheet.height;
-    let around = Around::new(work, &on.sheet, &on.placed, copies, room, terms.distances());
-    let moved = |far: f64| -> Vec<Placement> { copies.iter().map(|p| by(p, way * far)).collect() };
-    let mut free = 0.0;
-    while free < room && around.takes(&moved(free + STEP)) {
-        free += STEP;
+/// Copies that lie on sheets, those of each pushed together a unit `way` until one of them touches; also how far at most, mm.
+pub fn pushed(work: &dyn Parts, layout: &Layout, copies: &[On], way: Vec2, terms: &Terms) -> Option<(Vec<On>, f64)> {
+    let mine = names(copies);
+    let (mut out, mut most) = (Vec::with_capacity(copies.len()), 0.0_f64);
+    for (sheet, group) in by_sheet(copies) {
+        let others = others(layout, sheet, &mine)?;
+        let on = &layout.sheets[sheet].sheet;
+        let room = on.width + on.height;
+        let around = Around::new(work, on, &others, &group, room, terms.distances());
+        let moved = |far: f64| -> Vec<Placement> { group.iter().map(|p| by(p, way * far)).collect() };
+        let mut free = 0.0;
+        while free < room && around.takes(&moved(free + STEP)) {
+            free += STEP;
+        }
+        let (mut low, mut high) = (free, free + STEP);
+        while high - low > FINE / 2.0 {
+            let middle = f64::midpoint(low, high);
+            if around.takes(&moved(middle)) { low = middle } else { high = middle }
+        }
+        most = most.max(low);
+        out.extend(moved(low).into_iter().map(|p| (p, sheet)));
     }
-    let (mut low, mut high) = (free, free + STEP);
-    while high - low > FINE / 2.0 {
-        let middle = f64::midpoint(low, high);
-        if around.takes(&moved(middle)) { low = middle } else { high = middle }
-    }
-    Some((moved(low), low))
+    Some((out, most))
 }
 
 /// A number that no copy of a part has yet.
@@ -108,8 +144,8 @@ pub fn one_more(work: &dyn Parts, layout: &Layout, first: &Placement, sheet: usi
     let b = box_of(work, first);
     let (across, up) = (b.width() + terms.spacing, b.height() + terms.spacing);
     let ways = [Vec2::new(across, 0.0), Vec2::new(0.0, up), Vec2::new(-across, 0.0), Vec2::new(0.0, -up)];
-    let found = ways.into_iter().filter_map(|way| laid(work, layout, &[Placement { copy, ..by(first, way) }], sheet, terms));
-    found.min_by(|a, b| a.1.total_cmp(&b.1))?.0.into_iter().next()
+    let found = ways.into_iter().filter_map(|way| laid(work, layout, &[(Placement { copy, ..by(first, way) }, sheet)], terms));
+    found.min_by(|a, b| a.1.total_cmp(&b.1))?.0.into_iter().next().map(|on| on.0)
 }
 
 /// How many of a part are wanted when so many more are laid: those that wait for a place are not wanted twice.
@@ -153,20 +189,108 @@ pub fn repeated(
     Ok(all)
 }
 
-/// Copies moved up or down so that all have the lower edge of the first; `None` where one cannot lie so.
-pub fn lined_up(work: &dyn Parts, layout: &Layout, copies: &[Placement], sheet: usize, terms: &Terms) -> Option<Vec<Placement>> {
-    let on = layout.sheets.get(sheet)?;
-    let low = box_of(work, copies.first()?).min.y;
-    let moved: Vec<Placement> = copies.iter().map(|p| by(p, Vec2::new(0.0, low - box_of(work, p).min.y))).collect();
-    let keep = |p: &Placement| {
-        let others: Vec<Placement> = on
-            .placed
-            .iter()
-            .filter(|o| moved.iter().all(|m| m.copy != o.copy))
-            .chain(moved.iter().filter(|m| m.copy != p.copy))
-            .copied()
-            .collect();
-        Around::new(work, &on.sheet, &others, &[*p], 0.0, terms.distances()).takes(&[*p])
+/// What copies are lined up by.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, EnumString, IntoStaticStr)]
+#[strum(serialize_all = "kebab-case")]
+pub enum Align {
+    /// Left edges, as that of the first.
+    Left,
+    /// Right edges.
+    Right,
+    /// Upper edges.
+    Top,
+    /// Lower edges.
+    #[default]
+    Bottom,
+    /// Middles on one upright line.
+    Upright,
+    /// Middles on one level line.
+    Level,
+    /// Equal gaps from left to right; the outermost stay.
+    Across,
+    /// Equal gaps from the bottom to the top; the outermost stay.
+    Up,
+}
+
+/// Why copies are not lined up.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum NotLined {
+    /// They would lie too near to each other, to others or to the edge.
+    Crowded,
+    /// Between the outermost there is no room for the rest with gaps.
+    NoGaps,
+    /// There is no such sheet.
+    NoSheet,
+}
+
+/// Copies lined up by the first of each sheet; nothing is laid where it may not lie.
+pub fn lined_up(work: &dyn Parts, layout: &Layout, copies: &[On], align: Align, terms: &Terms) -> Result<Vec<On>, NotLined> {
+    let mine = names(copies);
+    let mut out = Vec::with_capacity(copies.len());
+    for (sheet, group) in by_sheet(copies) {
+        let boxes: Vec<Bounds> = group.iter().map(|p| box_of(work, p)).collect();
+        let moved: Vec<Placement> = match align {
+            Align::Across | Align::Up => spread(&group, &boxes, align).ok_or(NotLined::NoGaps)?,
+            edge => group.iter().zip(&boxes).map(|(p, b)| by(p, edge.way(b, &boxes[0]))).collect(),
+        };
+        let others = others(layout, sheet, &mine).ok_or(NotLined::NoSheet)?;
+        let reach = boxes.iter().fold(Bounds::EMPTY, |a, b| a.union(*b));
+        let around = Around::new(work, &layout.sheets[sheet].sheet, &others, &group, reach.width() + reach.height(), terms.distances());
+        if !around.takes(&moved) || !around.apart(&moved) {
+            return Err(NotLined::Crowded);
+        }
+        out.extend(moved.into_iter().map(|p| (p, sheet)));
+    }
+    Ok(out)
+}
+
+impl Align {
+    /// How far a box goes to be in line with the first, mm.
+    fn way(self, b: &Bounds, first: &Bounds) -> Vec2 {
+        match self {
+            Self::Left => Vec2::new(first.min.x - b.min.x, 0.0),
+            Self::Right => Vec2::new(first.max.x - b.max.x, 0.0),
+            Self::Top => Vec2::new(0.0, first.max.y - b.max.y),
+            Self::Bottom => Vec2::new(0.0, first.min.y - b.min.y),
+            Self::Upright => Vec2::new(first.center().x - b.center().x, 0.0),
+            Self::Level => Vec2::new(0.0, first.center().y - b.center().y),
+            Self::Across | Self::Up => Vec2::ZERO,
+        }
+    }
+}
+
+/// Copies with equal gaps between their boxes; `None` where the outermost leave no room for gaps.
+fn spread(group: &[Placement], boxes: &[Bounds], align: Align) -> Option<Vec<Placement>> {
+    let across = align == Align::Across;
+    let span = |b: &Bounds| if across { (b.min.x, b.max.x) } else { (b.min.y, b.max.y) };
+    let mut order: Vec<usize> = (0..group.len()).collect();
+    order.sort_by(|a, b| span(&boxes[*a]).0.total_cmp(&span(&boxes[*b]).0));
+    let (first, last) = (*order.first()?, *order.last()?);
+    let taken: f64 = boxes.iter().map(span).map(|s| s.1 - s.0).sum();
+    let gap = (span(&boxes[last]).1 - span(&boxes[first]).0 - taken) / (group.len().max(2) - 1) as f64;
+    if gap < 0.0 {
+        return None;
+    }
+    let mut out = group.to_vec();
+    let mut at = span(&boxes[first]).0;
+    for k in order {
+        let (from, to) = span(&boxes[k]);
+        let by_how_much = at - from;
+        out[k] = by(&group[k], if across { Vec2::new(by_how_much, 0.0) } else { Vec2::new(0.0, by_how_much) });
+        at += to - from + gap;
+    }
+    Some(out)
+}
+
+/// Copies again, each with a name that no copy of its part has, where they are wanted or near; also how far they slid, mm.
+pub fn doubled(work: &dyn Parts, layout: &Layout, wanted: &[On], terms: &Terms) -> Option<(Vec<On>, f64)> {
+    let mut next: BTreeMap<PartId, u32> = BTreeMap::new();
+    let named = |(p, sheet): &On| {
+        let number = next.entry(p.copy.part).or_insert_with(|| next_number(layout, p.copy.part));
+        let copy = CopyId { part: p.copy.part, number: *number };
+        *number += 1;
+        (Placement { copy, ..*p }, *sheet)
     };
-    moved.iter().all(keep).then_some(moved)
+    let fresh: Vec<On> = wanted.iter().map(named).collect();
+    laid(work, layout, &fresh, terms)
 }

@@ -201,6 +201,9 @@ pub struct Layout {
     pub sheets: Vec<SheetLayout>,
     /// Copies that found no place, by part.
     pub unplaced: BTreeMap<PartId, u32>,
+    /// Of these, the copies that a hand has lifted off, by part.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub lifted: BTreeMap<PartId, u32>,
     /// What of the rack it was made for, used or not; `None` where that was not kept.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub made_for: Option<BTreeSet<u32>>,
@@ -234,6 +237,10 @@ impl Layout {
             *waiting -= 1;
         }
         self.unplaced.retain(|_, n| *n > 0);
+        if let Some(lifted) = self.lifted.get_mut(&to.copy.part) {
+            *lifted -= 1;
+        }
+        self.lifted.retain(|_, n| *n > 0);
         Some(())
     }
 
@@ -253,7 +260,13 @@ impl Layout {
         let sheet = self.sheets.iter_mut().find(|s| s.placed.iter().any(|p| p.copy == copy))?;
         sheet.placed.retain(|p| p.copy != copy);
         *self.unplaced.entry(copy.part).or_insert(0) += 1;
+        *self.lifted.entry(copy.part).or_insert(0) += 1;
         Some(())
+    }
+
+    /// Sheets on which nothing lies any more are put back.
+    pub fn without_empty(&mut self) {
+        self.sheets.retain(|s| !s.placed.is_empty());
     }
 
     /// The same with its copies numbered from 1 within each part, where they have no number of their own yet.

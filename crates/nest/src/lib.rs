@@ -82,7 +82,7 @@ pub use parts::{Part, Parts};
 pub use problem::Problem;
 pub use search::{Control, search};
 pub use separation::places_priced;
-pub use terms::{Distances, Terms};
+pub use terms::{Against, Distances, Terms};
 pub use tray::{Lie, Tray};
 pub use ways::{Aim, PartNest, Turn};
 

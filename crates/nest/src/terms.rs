@@ -3,7 +3,7 @@
 use crate::geometry::{Path, Segment};
 use crate::grain::Grain;
 use crate::ids::PartId;
-use crate::layout::Sheet;
+use crate::layout::{Placement, Sheet};
 use crate::tray::Tray;
 use crate::ways::{Aim, PartNest, Turn};
 use serde::Serialize;
@@ -35,6 +35,31 @@ pub struct Terms {
     pub rate: f64,
     /// The blanks that are worked on, where it is no sheets.
     pub tray: Option<Arc<Tray>>,
+}
+
+/// Turns that differ by less are the same, degrees.
+const SAME_TURN: f64 = 0.01;
+
+/// What stands against a copy lying as it does.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Against {
+    /// It may not be turned so.
+    Turn,
+    /// Its grain would run the other way.
+    Grain,
+    /// It may not be mirrored.
+    Mirror,
+}
+
+impl Against {
+    /// As a sentence goes on: it lies …
+    pub fn words(self) -> &'static str {
+        match self {
+            Self::Turn => "turned as it may not be",
+            Self::Grain => "against the grain",
+            Self::Mirror => "face down",
+        }
+    }
 }
 
 /// The distances that parts keep, mm.
@@ -107,6 +132,39 @@ impl Terms {
         let angles = said.turn.unwrap_or(self.turn).angles();
         let angles = said.grain.or(self.grain).map_or(angles.clone(), |g| g.kept_by(&angles));
         (angles, said.mirror.unwrap_or(self.mirror))
+    }
+
+    /// What stands against a copy lying as a hand lays it; `None` where it may. By hand a part that may be turned by quarters may be
+    /// turned by any angle, as long as its grain does not matter.
+    ///
+    /// ```
+    /// # use boustrophe_nest::*;
+    /// # use boustrophe_geometry::ids::CopyId;
+    /// let at = |angle: f64, mirrored: bool| Placement { copy: CopyId::default(), x: 0.0, y: 0.0, angle, mirrored };
+    /// let along = Terms { grain: Some(Grain::Along), ..Terms::default() };
+    /// assert_eq!(along.against(&at(180.0, false)), None);
+    /// assert_eq!(along.against(&at(90.0, false)), Some(Against::Grain));
+    /// assert_eq!(Terms::default().against(&at(15.0, false)), None);
+    /// assert_eq!(Terms::default().against(&at(0.0, true)), Some(Against::Mirror));
+    /// ```
+    pub fn against(&self, lying: &Placement) -> Option<Against> {
+        let said = self.parts.get(&lying.copy.part).copied().unwrap_or_default();
+        let (turn, grain) = (said.turn.unwrap_or(self.turn), said.grain.or(self.grain));
+        let is = |angle: f64, turns: &[f64]| {
+            turns.iter().any(|t| {
+                let off = (angle - t).rem_euclid(360.0);
+                off.min(360.0 - off) < SAME_TURN
+            })
+        };
+        if lying.mirrored && !said.mirror.unwrap_or(self.mirror) {
+            return Some(Against::Mirror);
+        }
+        match grain {
+            Some(g) if !is(lying.angle, &g.kept_by(&Turn::Quarter.angles())) => Some(Against::Grain),
+            Some(g) if !is(lying.angle, &g.kept_by(&turn.angles())) => Some(Against::Turn),
+            None if matches!(turn, Turn::None | Turn::Half) && !is(lying.angle, &turn.angles()) => Some(Against::Turn),
+            _ => None,
+        }
     }
 
     /// True where a part may lie at any angle.

@@ -102,7 +102,7 @@ fn whole(loaded: &Loaded, station: Station, docket: Docket) -> Result<Html<Strin
 /// What the stage has at a station: tools for the hand, and what of the cuts is shown over the sheets.
 fn hand(station: Station) -> (&'static str, &'static str) {
     match station {
-        Station::Intake => ("measure region compare", ""),
+        Station::Intake => ("region compare", ""),
         Station::Clean => ("", ""),
         Station::Assign => ("grain sort", ""),
         Station::Nest => ("carry", ""),

@@ -5,6 +5,7 @@ import { Player } from "/static/rooms/stations/proof/player.js";
 import { takeFiles } from "./files.js";
 import { trySliders } from "/static/rooms/stations/intake/sliders.js";
 import { cards } from "./cards.js";
+import { quantities } from "/static/rooms/stations/nest/list.js";
 import { keys } from "./keys.js";
 import { say as notice } from "./say.js";
 
@@ -156,6 +157,7 @@ $("#find")?.addEventListener("input", (event) => {
 takeFiles(notice, sentenceOf);
 boxing();
 trySliders(stage);
+quantities();
 if (stage) cards(stage, { notice, sentenceOf });
 keys(stage, () => player);
 refresh();

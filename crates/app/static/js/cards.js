@@ -21,6 +21,24 @@ function card(template, what, fields, focus = true) {
   return box;
 }
 
+/** The buttons of a card as a list beside the pointer, until something else is clicked. */
+function offer(box, x, y) {
+  $("#offer")?.remove();
+  const list = Object.assign(document.createElement("menu"), { id: "offer", className: "offer" });
+  const shown = [...box.querySelectorAll("button")].filter((b) => b.offsetParent !== null);
+  for (const button of shown) {
+    const item = Object.assign(document.createElement("button"), { type: "button", className: "quiet", textContent: button.ariaLabel || button.textContent.trim(), disabled: button.disabled });
+    item.addEventListener("click", () => { list.remove(); button.click(); });
+    list.append(item);
+  }
+  if (!shown.length) return;
+  document.body.append(list);
+  list.style.left = `${Math.min(x, innerWidth - list.offsetWidth - 8)}px`;
+  list.style.top = `${Math.min(y, innerHeight - list.offsetHeight - 8)}px`;
+  list.firstElementChild.focus();
+  document.addEventListener("pointerdown", (event) => { if (!list.contains(event.target)) list.remove(); }, { once: true });
+}
+
 export function cards(stage, { notice, sentenceOf }) {
   const on = (what, show) => stage.element.addEventListener(what, ({ detail }) => show(detail));
 
@@ -63,20 +81,52 @@ export function cards(stage, { notice, sentenceOf }) {
     const box = card("#copy-template", `${several ? `${copies.count} copies` : `${copies.name}, this copy`}${copies.held ? ", held" : ""}${slid}`, { x: copies.x.toFixed(2), y: copies.y.toFixed(2), angle: copies.angle.toFixed(2) }, false);
     for (const one of box?.querySelectorAll(".single, .places") ?? []) one.hidden = several;
     for (const one of box?.querySelectorAll(".several") ?? []) one.hidden = !several;
+    const kinds = box?.querySelector(".kinds");
+    if (kinds) {
+      kinds.hidden = copies.kinds.length < 2;
+      kinds.replaceChildren(...copies.kinds.map(({ name, count }) => Object.assign(document.createElement("button"), { type: "button", className: "quiet", textContent: `${name} × ${count}`, title: "Choose only these" })));
+      [...kinds.children].forEach((button, n) => { button.dataset.narrow = copies.kinds[n].id; });
+    }
     const hold = box?.querySelector("[data-hand=hold]");
     if (hold) hold.textContent = copies.held ? "Let go" : "Hold in place";
     document.querySelector("tr.lit")?.scrollIntoView({ block: "nearest" });
     box?.scrollIntoView({ block: "nearest" });
   });
-  const hands = () => stage.tools.find((t) => t.typed);
+  const hands = () => stage.tools.find((t) => t.twin);
   document.addEventListener("click", ({ target }) => {
+    const kind = target.closest("[data-narrow]");
+    if (kind) hands()?.narrow(kind.dataset.narrow);
     const button = target.closest("[data-hand]"), what = button?.dataset.hand;
-    if (!what) return;
+    if (!what || !hands()) return;
+    if (what === "kind") { hands().chooseKind(); return; }
+    if (what === "all") { hands().chooseSheet(); return; }
+    if (what === "twin") { hands().twin(); return; }
+    if (what === "line") { hands().post({ do: what, align: button.dataset.align }); return; }
     if (what === "turn") hands().turn(90);
     else if (what === "mirror" || what === "hold") hands()[what]();
     else if (what === "push") hands().post({ do: what, way: button.dataset.way });
     else if (what === "repeat") hands().post({ do: what, ...Object.fromEntries(new FormData(button.closest("form"))) });
     else hands().post({ do: what });
+  });
+  // A part of the list is dragged on to a sheet.
+  document.addEventListener("dragstart", (event) => {
+    const row = event.target.closest?.("tr[data-part]");
+    if (row && hands()) event.dataTransfer.setData("text/part", row.dataset.part);
+  });
+  stage.canvas.addEventListener("dragover", (event) => { if (event.dataTransfer.types.includes("text/part")) event.preventDefault(); });
+  stage.canvas.addEventListener("drop", (event) => {
+    const part = event.dataTransfer.getData("text/part");
+    if (!part) return;
+    event.preventDefault();
+    event.stopPropagation();
+    hands()?.drop(part, event.offsetX, event.offsetY);
+  });
+  // A right click offers what the card has.
+  stage.canvas.addEventListener("contextmenu", (event) => {
+    const box = $("#card:not([hidden])");
+    if (!box) return;
+    event.preventDefault();
+    offer(box, event.clientX, event.clientY);
   });
   // A part's row lights up its copies.
   const light = (part) => { const hand = hands(); if (hand && hand.lit !== part) { hand.lit = part; stage.redraw(); } };
@@ -85,9 +135,9 @@ export function cards(stage, { notice, sentenceOf }) {
     if (!event.target.matches(".copy")) return;
     event.preventDefault();
     const { x, y, angle } = Object.fromEntries(new FormData(event.target));
-    hands()?.typed({ x: Number(x), y: Number(y), angle: Number(angle) });
+    hands()?.post({ do: "place", x, y, angle });
   });
-  on("refused", async ({ answer, sentence }) => notice(sentence ?? (answer ? await sentenceOf(answer) : "The copy did not reach the shop: the line is down. It lies where it was.")));
+  on("refused", async ({ answer, sentence, deed }) => notice(sentence ?? (answer ? await sentenceOf(answer) : "The copy did not reach the shop: the line is down. It lies where it was."), deed));
   on("changed", () => {
     const { job, station, batch } = $("#docket").dataset;
     htmx.ajax("GET", `/jobs/${job}/${station}?part=docket&batch=${batch}`, { target: "#docket", swap: "outerHTML" });

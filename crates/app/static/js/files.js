@@ -47,5 +47,20 @@ export function takeFiles(notice, sentenceOf) {
   dropZone?.addEventListener("dragover", (event) => { event.preventDefault(); dropZone.classList.add("dropping"); });
   dropZone?.addEventListener("dragleave", (event) => { if (event.relatedTarget === null) dropZone.classList.remove("dropping"); });
   dropZone?.addEventListener("drop", (event) => { event.preventDefault(); dropZone.classList.remove("dropping"); if (!program(event.dataTransfer.files)) send(event.dataTransfer.files); });
-  document.addEventListener("change", (event) => { if (event.target.matches("input[type=file]:not([data-own])")) send(event.target.files, event.target.dataset.replace ?? target()); });
+  // Each field is listened to itself: one that the docket's next answer has replaced while its dialog stood open still gives its file.
+  const heard = new WeakSet();
+  const listen = () => {
+    for (const field of document.querySelectorAll("input[type=file]:not([data-own])")) {
+      if (heard.has(field)) continue;
+      heard.add(field);
+      field.addEventListener("change", () => {
+        const files = [...field.files];
+        // The same file can be given again.
+        field.value = "";
+        send(files, field.dataset.replace ?? target());
+      });
+    }
+  };
+  document.addEventListener("htmx:after:swap", listen);
+  listen();
 }

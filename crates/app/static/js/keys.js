@@ -15,6 +15,28 @@ function nextFinding(stage) {
   stage?.show(next.dataset.finding);
 }
 
+/** Longest wait for the answer to a key, ms. */
+const LATEST = 20000;
+/** What is shown of an answer is shown within this, ms. */
+const SETTLES = 80;
+let before = Promise.resolve();
+
+/** Buttons that keys press are pressed one after the other: the next is looked for when the page shows what the one before has done. */
+function inTurn(find) {
+  before = before.then(async () => {
+    const button = await find();
+    if (!button || button.disabled) return;
+    const shown = new Promise((done) => {
+      for (const event of ["htmx:after:swap", "htmx:error", "htmx:response:error"]) document.addEventListener(event, done, { once: true });
+      // What is swapped nowhere ends as well.
+      document.addEventListener("htmx:finally:request", () => setTimeout(done, SETTLES), { once: true });
+      setTimeout(done, LATEST);
+    });
+    button.click();
+    await shown;
+  }).catch(() => {});
+}
+
 /** Keys of every page; what is none of them is offered to the stage's tools. `playing` gives the player, where there is one. */
 export function keys(stage, playing) {
   // Enter in a field that is sent when it is left leaves it: sent once, not twice.
@@ -30,22 +52,28 @@ export function keys(stage, playing) {
     const key = event.key;
     if ((event.ctrlKey || event.metaKey) && key.toLowerCase() === "z" && !typing) {
       event.preventDefault();
-      $(event.shiftKey ? "#redo" : "#undo")?.click();
+      const which = event.shiftKey ? "#redo" : "#undo";
+      inTurn(async () => { await stage?.settled(); return $(which); });
       return;
     }
-    if (typing || event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented) return;
+    if (key === "Escape") { $("dialog[open]")?.close(); stage?.none(); }
+    if (typing || event.defaultPrevented) return;
+    if (event.ctrlKey || event.metaKey || event.altKey) {
+      // What the browser does with them is done where no tool takes them.
+      if (event.target === document.body && stage?.press(event)) event.preventDefault();
+      return;
+    }
     const stop = /^[1-8]$/.test(key) && document.querySelectorAll("#route .stop")[Number(key) - 1];
     if (stop) { location.href = stop.getAttribute("href"); return; }
     const acts = {
       g: () => nextFinding(stage),
-      a: () => (document.querySelector(".finding.now .remedy.first") ?? document.querySelector(".finding .remedy.first"))?.click(),
+      a: () => inTurn(async () => { await stage?.settled(); return document.querySelector(".finding.now .remedy.first") ?? document.querySelector(".finding .remedy.first"); }),
       f: () => stage?.fit(),
       n: () => stage?.toggleNumbers(),
       h: () => $("#open-history")?.click(),
       "?": () => $("#keys").showModal(),
       "/": () => ($("#find") ? $("#find").focus() : (location.href = "/")),
       " ": () => playing() && $("#play").click(),
-      Escape: () => stage?.choose([]),
     };
     if (key === " " && event.target.closest("button, a")) return;
     if (!acts[key] && event.target !== document.body) return;

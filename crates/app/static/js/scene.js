@@ -106,14 +106,23 @@ export class Scene {
   /** What copies shared is not known once they lie elsewhere. */
   apart(group) { Object.assign(group, { shared: new Path2D(), ends: [] }); }
 
-  /** One copy lies elsewhere. */
-  move(id, sheet, pose) {
-    const groups = this.sheets, from = groups.find((g) => g.sheet.copies.some((c) => c.id === id)), to = groups[sheet];
-    const copy = from?.sheet.copies.find((c) => c.id === id);
-    if (!copy || !to) return;
-    from.sheet.copies = from.sheet.copies.filter((c) => c !== copy);
-    to.sheet.copies.push({ ...copy, pose });
-    new Set([from, to]).forEach((g) => { this.apart(g); this.lay(g); });
+  /** Copies lie elsewhere: each by its name, with sheet and pose. */
+  moveAll(places) {
+    const groups = this.sheets, touched = new Set(), wanted = new Map(places.map((p) => [p.id, p]));
+    const gone = [];
+    for (const group of groups) {
+      const mine = group.sheet.copies.filter((c) => wanted.has(c.id));
+      if (!mine.length) continue;
+      touched.add(group);
+      gone.push(...mine);
+      group.sheet.copies = group.sheet.copies.filter((c) => !wanted.has(c.id));
+    }
+    for (const copy of gone) {
+      const { sheet, pose } = wanted.get(copy.id), to = groups[sheet] ?? groups.at(-1);
+      to.sheet.copies.push({ ...copy, pose });
+      touched.add(to);
+    }
+    touched.forEach((g) => { this.apart(g); this.lay(g); });
   }
 
   /** The box round a copy as it lies on its sheet. */

@@ -9,10 +9,12 @@ import { sheet } from "./paint/sheet.js";
 import { Scene } from "./scene.js";
 import { closed, lying } from "./shapes.js";
 import { Box, Choose } from "./tools/always.js";
+import { Measure } from "./tools/measure.js";
+import { listen } from "./pointing.js";
 import { Carry } from "/static/rooms/stations/nest/carry.js";
 import { Compare } from "/static/rooms/stations/intake/compare.js";
 import { Grain } from "/static/rooms/stations/assign/grain.js";
-import { Measure, Region } from "/static/rooms/stations/intake/crop.js";
+import { Region } from "/static/rooms/stations/intake/crop.js";
 import { Nick } from "/static/rooms/stations/hold/nick.js";
 import { Pierce } from "/static/rooms/stations/hold/pierce.js";
 import { Sequence } from "/static/rooms/stations/order/sequence.js";
@@ -22,7 +24,7 @@ import { Zero } from "/static/rooms/stations/release/zero.js";
 import { View } from "./view.js";
 
 /** Tools by the names under which stations ask for them. */
-const TOOLS = { measure: Measure, region: Region, compare: Compare, sort: Sort, grain: Grain, carry: Carry, nick: Nick, pierce: Pierce, sequence: Sequence, start: Start, zero: Zero };
+const TOOLS = { region: Region, compare: Compare, sort: Sort, grain: Grain, carry: Carry, nick: Nick, pierce: Pierce, sequence: Sequence, start: Start, zero: Zero };
 
 export class Stage {
   constructor(element) {
@@ -37,7 +39,7 @@ export class Stage {
     // A view that no hand chose fits the room there is, also when that changes.
     new ResizeObserver(() => { this.view.resize(); if (this.scene && !this.touched && !this.marked) this.fit(this.fitted ?? undefined); else this.redraw(); }).observe(element);
     this.equip("", "");
-    this.listen();
+    listen(this);
   }
 
   get dark() { return this.scheme.matches; }
@@ -50,7 +52,8 @@ export class Stage {
     if (this.equipped === tools) return false;
     this.tools.forEach((t) => t.leave?.());
     this.equipped = tools;
-    this.tools = [...tools.split(" ").filter(Boolean).map((name) => new TOOLS[name](this)), new Box(this), new Choose(this)];
+    // Distances are measured at every station.
+    this.tools = [new Measure(this), ...tools.split(" ").filter(Boolean).map((name) => new TOOLS[name](this)), new Box(this), new Choose(this)];
     return true;
   }
 
@@ -72,6 +75,7 @@ export class Stage {
     Object.assign(this, { job, shown: station + batch, overlay: null, underlay: null, chosen: [] });
     this.equip(tools ?? "", layers ?? "");
     this.scene = new Scene(data, job, (address, matrix) => this.picture(address, matrix));
+    this.reload = () => this.load({ job, station, batch, tools, layers }, false, true);
     this.tools.forEach((t) => t.shown?.());
     const same = before && this.scene.extent && before.every((v, i) => Math.abs(v - this.scene.extent[i]) < 1e-6);
     // A view that a hand chose stays while the same things are shown; what a jump to a finding zoomed to does not outlive
@@ -204,34 +208,25 @@ export class Stage {
     this.redraw();
   }
 
-  listen() {
-    const el = this.canvas;
-    let hand = null;
-    el.addEventListener("pointerdown", (e) => {
-      if (!this.scene) return;
-      hand = { tool: this.tools.find((t) => t.down?.(e)), x: e.offsetX, y: e.offsetY, moved: false };
-      // A pointer that has gone by then cannot be held.
-      try { el.setPointerCapture(e.pointerId); } catch { /* nothing to hold */ }
-    });
-    el.addEventListener("pointermove", (e) => {
-      if (!hand) return;
-      hand.moved ||= Math.hypot(e.offsetX - hand.x, e.offsetY - hand.y) > 3;
-      if (hand.moved) hand.tool?.move?.(e);
-    });
-    const release = (e) => {
-      el.classList.remove("held");
-      const was = hand;
-      hand = null;
-      was?.tool?.up?.(e, { moved: was.moved, lost: e.type !== "pointerup" });
-    };
-    el.addEventListener("pointerup", release);
-    el.addEventListener("pointercancel", release);
-    el.addEventListener("wheel", (e) => {
-      e.preventDefault();
-      this.look(this.view.zoomed(Math.exp(-e.deltaY * (e.deltaMode ? 0.05 : 0.0016)), e.offsetX, e.offsetY));
-    }, { passive: false });
-    el.addEventListener("keydown", (e) => { if (this.press(e)) e.preventDefault(); });
+  /** A right click takes what is under it, where it is not taken already. */
+  aim(e) {
+    const tool = this.tools.find((t) => t.twin);
+    const found = tool?.beneath(...this.view.mm(e.offsetX, e.offsetY));
+    if (tool?.chosen && found && !tool.chosen.some((c) => c.copy?.id === found.copy?.id)) { tool.down(e); tool.up(e, { moved: false, lost: false }); }
+    else if (!tool?.chosen && !this.chosen.length) this.click(e);
   }
+
+  /** Nothing is chosen any more, and whatever a hand had begun is let go. */
+  none() {
+    this.let();
+    this.tools.forEach((t) => t.none?.());
+    this.choose([]);
+    for (const card of document.querySelectorAll("#card")) card.hidden = true;
+    document.querySelector("#offer")?.remove();
+  }
+
+  /** Done when all that was begun by hand is stored. */
+  settled() { return Promise.all(this.tools.map((t) => t.settled?.())); }
 
   /** Gives a key to the tools; true where one took it. */
   press(e) { return this.tools.some((t) => t.key?.(e)); }

@@ -101,9 +101,9 @@ async fn a_copy_is_carried_slides_and_comes_back() {
 
     // Into the open: it lies where it was put.
     let from = (sx + before[0].0 + 10.0, sy + before[0].1 + 10.0);
-    hand.change("the carry", hand.stage_drag(from, (from.0 + 200.0, from.1 + 150.0))).await;
+    hand.change("the carry", hand.stage_drag(from, (from.0 + 191.0, from.1 + 145.0))).await;
     let after = at(0).await;
-    assert!((after.0 - before[0].0 - 200.0).abs() < 0.5 && (after.1 - before[0].1 - 150.0).abs() < 0.5, "{before:?} to {after:?}");
+    assert!((after.0 - before[0].0 - 191.0).abs() < 0.5 && (after.1 - before[0].1 - 145.0).abs() < 0.5, "{before:?} to {after:?}");
     assert_eq!(at(1).await, before[1], "the other stays");
     // By the arrow keys, a millimetre each.
     hand.change("a step", hand.press("\u{e014}")).await;

@@ -7,6 +7,7 @@ mod boxes;
 mod controller;
 mod drawings;
 mod fields;
+mod hands;
 mod harness;
 mod holding;
 mod laying;

@@ -1,6 +1,7 @@
 //! The hand on the stage: clicks, drags and boxes at places in mm.
 
 use crate::harness::Hand;
+use thirtyfour::Key;
 
 impl Hand<'_> {
     /// Sends pointer events to the stage at places in mm of the bench.
@@ -71,5 +72,43 @@ impl Hand<'_> {
             );
             self.page.execute(script, Vec::new()).await.expect("a script runs");
         }
+    }
+
+    /// Where a place in mm of the bench is on the screen, pixels.
+    pub async fn on_screen(&self, (x, y): (f64, f64)) -> (i64, i64) {
+        let script = format!(
+            "(() => {{ const s = document.querySelector('#stage').stage, v = s.view, r = s.canvas.getBoundingClientRect(); return [r.left + v.x + {x} * v.k, r.top + v.y - {y} * v.k] }})()"
+        );
+        let at = self.value(&script).await;
+        let pixel = |n: usize| at[n].as_f64().unwrap_or(0.0).round() as i64;
+        (pixel(0), pixel(1))
+    }
+
+    /// Drags with the mouse itself from place to place in mm of the bench, with keys held.
+    pub async fn mouse_drag(&self, from: (f64, f64), to: (f64, f64), keys: &[Key]) {
+        let ((ax, ay), (bx, by)) = (self.on_screen(from).await, self.on_screen(to).await);
+        let mut chain = self.page.action_chain().move_to(ax, ay);
+        for key in keys {
+            chain = chain.key_down(key.clone());
+        }
+        chain = chain.click_and_hold().move_to(i64::midpoint(ax, bx), i64::midpoint(ay, by)).move_to(bx - 1, by).move_to(bx, by).release();
+        for key in keys {
+            chain = chain.key_up(key.clone());
+        }
+        chain.perform().await.expect("the mouse");
+    }
+
+    /// Clicks with the mouse itself at a place in mm of the bench, with a key held.
+    pub async fn mouse_click(&self, at: (f64, f64), key: Option<Key>) {
+        let (x, y) = self.on_screen(at).await;
+        let mut chain = self.page.action_chain().move_to(x, y);
+        if let Some(key) = &key {
+            chain = chain.key_down(key.clone());
+        }
+        chain = chain.click();
+        if let Some(key) = &key {
+            chain = chain.key_up(key.clone());
+        }
+        chain.perform().await.expect("the mouse");
     }
 }

@@ -39,6 +39,14 @@ impl Shop {
         Self { process, address, data }
     }
 
+    /// Kills the shop and opens it again over the same data.
+    pub fn reopen(&mut self) {
+        let _ = self.process.kill();
+        let _ = self.process.wait();
+        let mut command = Command::new(env!("CARGO_BIN_EXE_boustrophe"));
+        (self.process, self.address) = started(command.args(["serve", "--listen", "127.0.0.1:0"]).arg("--data").arg(self.data.path()));
+    }
+
     /// Answer to a request.
     pub fn ask(&self, method: &str, path: &str, headers: &[(&str, &str)], body: &[u8]) -> Answer {
         ask(&self.address, method, path, headers, body)

@@ -9,6 +9,7 @@ mod forms;
 mod hands;
 mod job_files;
 mod killed;
+mod laid;
 mod nested;
 mod odd_hands;
 mod shutting;

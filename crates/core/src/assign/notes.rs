@@ -81,7 +81,8 @@ pub(super) fn told(drawing: &Cleaned, parts: &[Part], items: &[Item], given: &Gi
     let mut open: Vec<Tied> = std::mem::take(&mut listed.tied);
     open.extend(sides.iter().filter_map(|s| seen(s, parts)));
     open.extend(self::open(drawing, parts, items, &listed.writing));
-    let taken = taken(drawing, &open, given);
+    let beyond = beyond(drawing, parts, items, &listed.writing);
+    let taken = taken(drawing, &open, &beyond, given);
     open.retain(|t| !settled(t, given));
     let astray: Vec<Tied> = open.extract_if(.., |t| is_unknown(t, given)).collect();
     let untied = untied(drawing, &listed);
@@ -98,8 +99,22 @@ pub(super) fn told(drawing: &Cleaned, parts: &[Part], items: &[Item], given: &Gi
         .collect()
 }
 
-/// What of the notes has been taken, said again as it is now.
-fn taken(drawing: &Cleaned, notes: &[Tied], given: &Given) -> Option<Finding> {
+/// Letters that a note is of at least; fewer are a mark, or a dimension's.
+const LETTERS: usize = 3;
+
+/// Writing by a part that is not burned and says nothing that is understood.
+fn beyond<'a>(drawing: &'a Cleaned, parts: &[Part], items: &[Item], listed: &[&Text]) -> Vec<&'a str> {
+    let burned = |t: &Text| {
+        let of = |i: &Item| i.contour.drawing == drawing.drawing && i.contour.compound == t.compound;
+        t.compound > 0 && items.iter().any(|i| of(i) && i.process.burns())
+    };
+    let worded = |t: &Text| t.value.chars().filter(|c| c.is_alphabetic()).count() >= LETTERS && understood(&t.value).is_empty();
+    let own = drawing.texts.iter().filter(|t| worded(t) && !listed.iter().any(|l| std::ptr::eq(*l, *t)));
+    own.filter(|t| tied(t, parts, drawing.drawing).is_some() && !burned(t)).map(|t| t.value.trim()).collect()
+}
+
+/// What of the notes has been taken, said again as it is now; and those beside them that say nothing that is understood.
+fn taken(drawing: &Cleaned, notes: &[Tied], beyond: &[&str], given: &Given) -> Option<Finding> {
     let so = |t: &&Tied| {
         let decided = given.wanted.parts.get(&t.part.id);
         settled(t, given)
@@ -127,7 +142,15 @@ fn taken(drawing: &Cleaned, notes: &[Tied], given: &Given) -> Option<Finding> {
     let n = taken.len();
     let words: Vec<String> = taken.iter().take(TOLD).map(|t| now(t)).collect();
     let more = if n > TOLD { format!(", and {} more", n - TOLD) } else { String::new() };
-    let text = format!("Of the notes in {} {} taken: {}{more}.", drawing.name, counted(n, "is", "are"), words.join(", "));
+    let rest = match beyond {
+        [] => String::new(),
+        _ => {
+            let words: Vec<String> = beyond.iter().take(TOLD).map(|w| format!("“{w}”")).collect();
+            let more = if beyond.len() > TOLD { format!(" and {} more", beyond.len() - TOLD) } else { String::new() };
+            format!(" Not understood: {}{more}.", words.join(", "))
+        }
+    };
+    let text = format!("Of the notes in {} {} taken: {}{more}.{rest}", drawing.name, counted(n, "is", "are"), words.join(", "));
     let points: Vec<Point> = taken.iter().map(|t| t.middle).collect();
     (n > 0).then(|| Finding::new(Station::Assign, Severity::Note, Code::NotesTaken, n, text).at(drawing.drawing, points))
 }

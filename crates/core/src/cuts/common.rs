@@ -5,6 +5,7 @@
 //! can, from rim to rim; what has a copy on one side only is the rim of a block, or of a void within it, and is closed. The
 //! rim is cut last of all, for it frees the block.
 
+use super::blunt::{Material, blunt};
 use super::{Cut, Edge, Line, Piece};
 use crate::assign::{Process, Work};
 use crate::geometry::{Bounds, Path, Point, Segment, Vec2};
@@ -17,29 +18,31 @@ use std::f64::consts::PI;
 
 /// Lines that are no further apart than this, mm, run on each other. A nest takes out what play there was; a hand leaves a
 /// micrometre or two.
-const SAME: f64 = 0.01;
+pub(super) const SAME: f64 = 0.01;
 /// Corners sharper than this are not drawn out to a point: it would reach too far.
 const SHARPEST: f64 = 40.0 * PI / 180.0;
 
 /// The line round a copy, half a kerf outside its outline, anticlockwise.
-struct Ring {
-    placement: usize,
+pub(super) struct Ring {
+    pub(super) placement: usize,
     item: usize,
     /// Its lines and arcs; a round corner between two lines is kept apart.
-    sides: Vec<Side>,
+    pub(super) sides: Vec<Side>,
 }
 
 /// A side by its ring and its number in it.
-type Of = (usize, usize);
+pub(super) type Of = (usize, usize);
 
 /// A stretch of the line round a copy.
-struct Side {
+pub(super) struct Side {
     /// From corner to corner, drawn out to their points.
-    line: Segment,
+    pub(super) line: Segment,
     /// The arc round the corner at its end, where that has been drawn out to a point.
-    corner: Option<Segment>,
+    pub(super) corner: Option<Segment>,
+    /// That corner is round, though something is shared beside it.
+    pub(super) blunt: bool,
     /// Where it is shared, mm along it, and with which side of which other ring.
-    shared: Vec<(f64, f64, Of)>,
+    pub(super) shared: Vec<(f64, f64, Of)>,
 }
 
 /// A stretch of the net.
@@ -55,6 +58,7 @@ struct Strand {
 pub(super) fn cuts(work: &Work, sheet: &SheetLayout, kerf: f64) -> (Vec<Cut>, Vec<usize>) {
     let mut rings: Vec<Ring> = (0..sheet.placed.len()).filter_map(|i| ring(work, sheet, i, kerf / 2.0)).collect();
     find_shared(&mut rings);
+    blunt(&mut rings, &Material::of(work, sheet), kerf / 2.0);
     rings.iter_mut().for_each(Ring::round_off);
     let strands = strands(&rings, work, sheet);
     let cuts = chains(&strands).into_iter().filter_map(|chain| cut(&chain, &strands, &rings)).collect();
@@ -114,7 +118,7 @@ fn sharpened(segments: &[Segment], half: f64) -> Vec<Side> {
             line.end = meet;
             segments[(i + 1) % n]
         });
-        sides.push(Side { line, corner, shared: Vec::new() });
+        sides.push(Side { line, corner, blunt: false, shared: Vec::new() });
     }
     sides
 }
@@ -199,10 +203,10 @@ impl Ring {
         let n = self.sides.len();
         for i in 0..n {
             let next = (i + 1) % n;
-            let length = self.sides[i].line.length();
-            let used = self.sides[i].shared.last().is_some_and(|s| s.1 > length - SAME)
-                || self.sides[next].shared.first().is_some_and(|s| s.0 < SAME);
-            let Some(arc) = self.sides[i].corner.filter(|_| !used) else {
+            if self.sides[i].blunt {
+                continue;
+            }
+            let Some(arc) = self.sides[i].corner.filter(|_| !self.is_used_at(i)) else {
                 // What is drawn out stays so.
                 self.sides[i].corner = None;
                 continue;

@@ -4,6 +4,7 @@
 //! once, on the middle of a kerf-wide gap, and has two. Which cut waits for which is a graph: a hole comes before the cuts
 //! that free the material round it, and the last cut that frees a copy after everything in it.
 
+mod blunt;
 mod common;
 #[cfg(test)]
 mod tests;

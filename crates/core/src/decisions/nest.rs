@@ -99,8 +99,12 @@ pub enum NestEdit {
     KeepLayout {
         layout: Layout,
     },
+    /// Another sheet by hand, for copies that are laid on it in the same change.
+    AddSheet {
+        sheet: Sheet,
+    },
     /// Copies are laid by hand, each on its sheet, counted from 0: those that are there move, the others are added. They are not
-    /// held by that.
+    /// held by that. Sheets on which nothing lies then are put back.
     LayCopies {
         to: Vec<(Placement, usize)>,
     },
@@ -125,6 +129,8 @@ pub enum NestEdit {
 
 /// Clamps of a sheet at most.
 const MOST_CLAMPS: usize = 60;
+/// Sheets of one layout at most.
+const MOST_SHEETS: usize = 10_000;
 /// Copies of one layout at most.
 const MOST_PLACED: usize = 200_000;
 
@@ -181,6 +187,14 @@ impl NestEdit {
                 let made_for = Some(nest.sheets.iter().filter_map(|s| s.rack).collect());
                 nest.layout = Some(Layout { made_for, ..layout.clone() });
             }
+            Self::AddSheet { sheet } => {
+                sheet.checked().map_err(EditError::Refused)?;
+                let layout = nest.layout.as_mut().ok_or_else(|| EditError::Gone("that layout".into()))?;
+                if layout.sheets.len() >= MOST_SHEETS {
+                    return Err(EditError::TooMany { what: "sheets of one layout", most: MOST_SHEETS });
+                }
+                layout.sheets.push(SheetLayout { sheet: sheet.clone(), placed: Vec::new() });
+            }
             Self::LayCopies { to } => {
                 let layout = nest.layout.as_mut().ok_or_else(|| EditError::Gone("that layout".into()))?;
                 to.iter().try_for_each(|(p, _)| sane_placement(p))?;
@@ -190,10 +204,12 @@ impl NestEdit {
                 for (p, sheet) in to {
                     layout.lay(*p, *sheet).or_else(|| layout.add(*p, *sheet)).ok_or_else(|| EditError::Gone("that sheet".into()))?;
                 }
+                layout.without_empty();
             }
             Self::LiftCopies { copies } => {
                 let layout = nest.layout.as_mut().ok_or_else(|| EditError::Gone("that layout".into()))?;
                 copies.iter().try_for_each(|c| layout.lift(*c)).ok_or_else(|| EditError::Gone("that copy".into()))?;
+                layout.without_empty();
                 nest.held.retain(|c| !copies.contains(c));
             }
             Self::SetAside => nest.aside.clone_from(&nest.layout),
@@ -230,6 +246,7 @@ impl NestEdit {
             Self::SetTray { tray: Some(t) } => format!("{} in trays of {} × {}", t.name, t.columns, t.rows),
             Self::SetTray { tray: None } => "Sheets, no blanks".into(),
             Self::KeepLayout { layout } => format!("Nested on {}", crate::words::counted(layout.sheets.len(), "sheet", "sheets")),
+            Self::AddSheet { sheet } => format!("Another sheet of {} × {}", sheet.width, sheet.height),
             Self::LayCopies { to } if to.len() == 1 => {
                 to.iter().map(|(p, _)| format!("A copy laid at {:.1}, {:.1}, {:.0}°", p.x, p.y, p.angle)).collect()
             }

@@ -129,6 +129,7 @@ impl Bench<'_> {
         }
         op.doing = Doing::Line(line);
         yard.burn(op.line().runs.iter().flatten().chain(op.leads()).copied());
+        yard.bridges.keep(op.line().nicks.iter().map(|n| n.0), gap / 2.0 + op.kerf / 2.0);
         op
     }
 }

@@ -1,7 +1,7 @@
 //! Closed cuts: on which side of the contour, from where, with which leads and nicks; by rule and by hand.
 
 use super::op::{Op, Track};
-use super::{Bench, Doing, Troubles, Yard, corners, kerf, nicks};
+use super::{Bench, Doing, Troubles, Yard, bridges, corners, kerf, nicks};
 use crate::assign::Part;
 use crate::cuts::{Cut, Line};
 use crate::decisions::Way;
@@ -73,6 +73,12 @@ impl Bench<'_> {
         }
         let wanted = cut.path.at(step.start * cut.path.length()).0;
         moved = moved.started_at(moved.nearest(wanted).along);
+        let gap = self.holding.nick_width + op.kerf;
+        // Where a hand set nicks no lead comes near them.
+        let by_hand = self.nicks_by_hand(cut);
+        let set = by_hand.iter().flatten().map(|p| moved.at(moved.nearest(*p).along).0).collect::<Vec<_>>();
+        let set_by_hand = set.len();
+        yard.bridges.keep(set.into_iter(), gap / 2.0 + op.kerf / 2.0);
         let mut line = Track::default();
         if self.holding.leads {
             let led = match self.pierce_by_hand(cut) {
@@ -100,8 +106,8 @@ impl Bench<'_> {
                 }
             }
         }
-        let gap = self.holding.nick_width + op.kerf;
-        let places = match self.nicks_by_hand(cut) {
+        yard.bridges.let_go(set_by_hand);
+        let places = match by_hand {
             Some(at) => {
                 let places = nicks::at(&moved, &at, gap);
                 // Where a nick stands there is nothing to start on: the cut begins behind it.
@@ -112,7 +118,11 @@ impl Bench<'_> {
             }
             None if self.holding.nicks && self.wants_nicks(part, outer) => {
                 let rule = nicks::Rule { pitch: self.holding.nick_pitch, count: self.holding.nick_count, gap };
-                nicks::places(&moved, &rule, &self.beside_nicks(step, part, &line, gap))
+                let places = nicks::places(&moved, &rule, &self.beside_nicks((step, part), &line, gap, yard));
+                if places.is_empty() && rule.count.1 > 0 && outer {
+                    troubles.unheld.push((op.contour, moved.bounds().center()));
+                }
+                places
             }
             None => Vec::new(),
         };
@@ -125,11 +135,14 @@ impl Bench<'_> {
             &corners::Around { yard, rule: &self.given.decisions.corners, scrap_left: (moved.area() > 0.0) != outer, kerf: op.kerf },
         );
         if self.holding.leads {
-            // Behind every nick the torch is lit again: in the scrap there too, not on the finished edge.
-            let begins: Vec<Segment> = line.runs.iter().skip(1).map(|r| r[0]).collect();
-            for first in begins {
+            // Behind every nick the torch is lit again: in the scrap there too, not on the finished edge, nor so near to a bridge that
+            // less than its width is left.
+            for k in 1..line.runs.len() {
+                let first = line.runs[k][0];
                 let at = first.start;
-                match yard.lead_to(at, first.direction(0.0), &moved, outer, self.given.thickness, op.kerf) {
+                let others: Vec<Segment> = (0..line.runs.len()).filter(|r| *r != k).flat_map(|r| line.runs[r].iter().copied()).collect();
+                let room = bridges::Room { others: &others, gap };
+                match yard.lead_to(at, first.direction(0.0), &moved, outer, (self.given.thickness, op.kerf), &room) {
                     Some(lead) => line.restarts.push(vec![lead]),
                     None => {
                         line.restarts.push(Vec::new());
@@ -140,11 +153,12 @@ impl Bench<'_> {
         }
         op.doing = Doing::Line(line);
         yard.burn(op.line().runs.iter().flatten().chain(op.leads()).copied());
+        yard.bridges.keep(op.line().nicks.iter().map(|n| n.0), gap / 2.0 + op.kerf / 2.0);
         op
     }
 
     /// What the nicks of a cut keep off.
-    fn beside_nicks(&self, step: &Step, part: &Part, line: &Track, gap: f64) -> nicks::Beside {
+    fn beside_nicks(&self, (step, part): (&Step, &Part), line: &Track, gap: f64, yard: &Yard) -> nicks::Beside {
         let start = line.lead_in.last().map(|s| s.end);
         let reach = |lead: &[Segment]| {
             let points = lead.iter().flat_map(|s| [s.start, s.at(0.5), s.end]);
@@ -153,11 +167,45 @@ impl Bench<'_> {
         let affine = self.layout.placed[step.placement].affine();
         let swept = part.items().filter(|i| self.work.items[*i].process.is_swept());
         let engraved = swept.map(|i| self.work.items[i].contour.path.transformed(affine)).collect();
-        nicks::Beside { leads: (reach(&line.lead_out), reach(&line.lead_in)), engraved, off: gap / 2.0 + OFF_ENGRAVING }
+        let ends = match self.cuts.cuts[step.cut].line {
+            Line::Drawn => Vec::new(),
+            Line::Rim { .. } | Line::Shared => {
+                let open = self.cuts.cuts.iter().filter(|c| c.line == Line::Shared && !c.path.closed);
+                open.flat_map(|c| [c.path.segments[0].start, c.path.segments[c.path.segments.len() - 1].end]).collect()
+            }
+        };
+        let mut own: Vec<usize> = self.cuts.cuts[step.cut].edges().map(|e| e.placement).collect();
+        own.push(step.placement);
+        let apart = gap / 2.0 + (gap - self.holding.nick_width);
+        let around = self.cuts.cuts[step.cut].path.bounds().grown(gap + 2.0 * apart);
+        let mut others = yard.outlines_near(&around, &own);
+        // What is cut within the part, where only a thin web is left towards it.
+        let within = part.items().filter(|i| *i != step.item && self.work.items[*i].process.frees());
+        // Of these the lines alone: a hole lies within its outline.
+        let lines = within.map(|i| Path { closed: false, ..self.work.items[i].contour.path.transformed(affine) });
+        others.extend(lines.map(|p| (p.bounds(), p)));
+        let lit = yard.leads_near(&around);
+        let folded = self.cuts.cuts[step.cut].line != Line::Drawn;
+        nicks::Beside {
+            ends,
+            others,
+            lit,
+            apart,
+            folded,
+            leads: (reach(&line.lead_out), reach(&line.lead_in)),
+            engraved,
+            off: gap / 2.0 + OFF_ENGRAVING,
+        }
     }
 
     /// Has a cut go on over its begin by so much, mm, or end so much before it.
     fn end_by(&self, overlap: f64, line: &mut Track) {
+        // Over a nick that it begins behind nothing goes on.
+        let ends = line.runs.first().and_then(|r| r.first()).zip(line.runs.last().and_then(|r| r.last()));
+        let meets = ends.is_some_and(|(first, last)| first.start.distance(last.end) < 1e-6);
+        if overlap > 0.0 && !meets {
+            return;
+        }
         if overlap > 0.0 {
             let Some(first) = line.runs.first_mut() else { return };
             let run = Path::new(std::mem::take(first), false);

@@ -1,14 +1,12 @@
 //! What becomes of a piece once it is cut free: it falls between the slats, tips on one of them, or stays where it lies.
 //!
-//! Slats run along y, a pitch apart. A piece rests on those under it; its centre of mass has to lie between two of them.
+//! Slats run along y of the bed, a pitch apart. A piece rests on those under it where it has material; its centre of mass has to lie
+//! within what it rests on.
 
-use super::{Op, SheetPath};
-use crate::assign::Work;
+use super::{Bench, Op, SheetPath, nicks};
 use crate::cuts::{Line, SheetCuts};
 use crate::finding::{Code, Finding, Severity, Station, counted};
-use crate::geometry::{Path, Point, Segment};
-use crate::nest::SheetLayout;
-use crate::shop::Machine;
+use crate::geometry::{Bounds, Path, Point, Segment, meetings};
 use serde::{Deserialize, Serialize};
 
 /// What a piece does once it is free.
@@ -39,22 +37,59 @@ pub struct Piece {
 
 /// What a hole leaves falls where it is smaller than this share of the slats' pitch.
 const SLIPS: f64 = 0.6;
-/// A slat carries a piece that reaches this far over it, mm.
+/// A slat carries a piece that reaches this far over it, and its middle this far beside it, mm.
 const CARRIES: f64 = 0.5;
+/// Slats under one piece that are looked at.
+const MOST_SLATS: f64 = 2000.0;
 
-/// The fate of a piece with this outline and centre of mass, on slats `pitch` mm apart, the first `offset` mm from the sheet's edge.
-pub fn fate(outline: &Path, centre: Point, pitch: f64, offset: f64) -> Fate {
+/// The bed's slats, which run along y: one every `pitch` mm, the first `offset` mm from the bed's corner.
+#[derive(Clone, Copy, Debug)]
+pub struct Slats {
+    /// Distance, mm.
+    pub pitch: f64,
+    /// Of the first from the bed's corner, mm.
+    pub offset: f64,
+}
+
+/// The fate of a piece as it lies on the bed: its outline, then its openings, and its centre of mass. What it rests on are the
+/// stretches of its material over slats; its centre has to lie between them, along the slats as across.
+///
+/// ```
+/// # use boustrophe_core::geometry::{Path, Point};
+/// # use boustrophe_core::hold::{Fate, Slats, fate};
+/// let slats = Slats { pitch: 40.0, offset: 0.0 };
+/// let plate = Path::rectangle(30.0, 0.0, 60.0, 20.0);
+/// assert_eq!(fate(&[plate], Point::new(60.0, 10.0), slats), Fate::Stays);
+/// ```
+pub fn fate(material: &[Path], centre: Point, slats: Slats) -> Fate {
+    let Some(outline) = material.first() else { return Fate::Falls };
     let b = outline.bounds();
-    let slat = |k: f64| offset + k * pitch;
-    let first = ((b.min.x + CARRIES - offset) / pitch).ceil();
-    let last = ((b.max.x - CARRIES - offset) / pitch).floor();
-    if last < first {
+    let first = ((b.min.x + CARRIES - slats.offset) / slats.pitch).ceil();
+    let last = ((b.max.x - CARRIES - slats.offset) / slats.pitch).floor();
+    let count = (last - first).clamp(-1.0, MOST_SLATS) as i64;
+    let resting = (0..=count).flat_map(|k| on_slat(material, &b, slats.offset + (first + k as f64) * slats.pitch));
+    let resting: Vec<Point> = resting.collect();
+    if resting.is_empty() {
         Fate::Falls
-    } else if centre.x >= slat(first) && centre.x <= slat(last) {
+    } else if nicks::margin(&resting, centre) > -CARRIES {
         Fate::Stays
     } else {
         Fate::Tips
     }
+}
+
+/// The ends of the stretches of a piece's material over the slat at `x`.
+fn on_slat(material: &[Path], b: &Bounds, x: f64) -> Vec<Point> {
+    let line = Segment::line(Point::new(x, b.min.y - 1.0), Point::new(x, b.max.y + 1.0));
+    let crossed = material.iter().flat_map(|p| &p.segments).filter(|s| s.bounds().meets(&line.bounds()));
+    let mut at: Vec<f64> = crossed.flat_map(|s| meetings(s, &line, 1e-9)).map(|m| line.at(m.on_second).y).collect();
+    at.sort_by(f64::total_cmp);
+    let solid = |y: f64| {
+        let p = Point::new(x, y);
+        material[0].contains(p) && !material[1..].iter().any(|h| h.contains(p))
+    };
+    let over = at.windows(2).filter(|w| w[1] - w[0] > 1e-6 && solid(f64::midpoint(w[0], w[1])));
+    over.flat_map(|w| [Point::new(x, w[0]), Point::new(x, w[1])]).collect()
 }
 
 /// Centre of mass of an area with openings.
@@ -68,7 +103,10 @@ fn centre(outline: &Path, openings: &[Path]) -> Point {
 }
 
 /// All pieces of a sheet that come free, in the order in which they do.
-pub(super) fn pieces(work: &Work, layout: &SheetLayout, cuts: &SheetCuts, ops: &[Op], machine: &Machine) -> Vec<Piece> {
+pub(super) fn pieces(bench: &Bench, ops: &[Op]) -> Vec<Piece> {
+    let Bench { work, layout, cuts, .. } = *bench;
+    let (machine, to_bed) = (bench.given.machine, bench.pose.to_bed());
+    let slats = Slats { pitch: machine.slat_pitch, offset: machine.slat_offset };
     let piece = |(i, op): (usize, &Op)| {
         let cut = cuts.cuts.get(op.cut).filter(|c| c.line == Line::Drawn && c.path.closed && c.process.frees())?;
         let placed = layout.placed.get(op.placement)?;
@@ -82,7 +120,9 @@ pub(super) fn pieces(work: &Work, layout: &SheetLayout, cuts: &SheetCuts, ops: &
         let fate = if free && slips {
             Fate::Falls
         } else if free {
-            fate(&cut.path, at, machine.slat_pitch, machine.slat_offset)
+            let openings = holes.iter().filter(|_| !slug);
+            let material: Vec<Path> = std::iter::once(&cut.path).chain(openings).map(|p| p.transformed(to_bed)).collect();
+            fate(&material, to_bed * at, slats)
         } else {
             Fate::Held
         };

@@ -4,6 +4,7 @@
 //! lead or the sheet's edge; where it would, it is tried further along the contour, then shorter, then at every place there
 //! is, and at last given up.
 
+use super::bridges::{Bridges, Room};
 use crate::assign::Work;
 use crate::decisions::{LeadEnd, LeadFrom, LeadRule, LeadShape};
 use crate::geometry::{Bounds, Path, Point, Segment, Vec2};
@@ -38,7 +39,7 @@ const SHORT_ARC: f64 = 2.0;
 /// A corner that turns by more than this is one, radians.
 const SHARP: f64 = 0.6;
 /// A lead comes no nearer to a part than half the kerf less this, mm: the contour's own offset is that near.
-const SLACK: f64 = 0.02;
+pub(super) const SLACK: f64 = 0.02;
 
 /// Where a contour starts and how the torch gets there.
 pub(super) struct Led {
@@ -55,11 +56,14 @@ pub(super) struct Yard {
     outline: Vec<Path>,
     clamps: Vec<Bounds>,
     taken: Vec<Vec<Point>>,
+    /// The bridges that are to stay.
+    pub(super) bridges: Bridges,
     /// What is cut so far.
     burned: RTree<GeomWithData<Rectangle<[f64; 2]>, Segment>>,
 }
 
 struct Lying {
+    placement: usize,
     bounds: Bounds,
     outline: Path,
     holes: Vec<(Path, Bounds)>,
@@ -70,7 +74,8 @@ impl Yard {
         let parts = layout
             .placed
             .iter()
-            .filter_map(|p| {
+            .enumerate()
+            .filter_map(|(placement, p)| {
                 let part = work.part(p.copy.part)?;
                 let affine = p.affine();
                 let outline = part.outline.transformed(affine);
@@ -81,7 +86,7 @@ impl Yard {
                     .map(|h| (h.bounds(), h))
                     .map(|(b, h)| (h, b))
                     .collect();
-                Some(Lying { bounds: outline.bounds(), outline, holes })
+                Some(Lying { placement, bounds: outline.bounds(), outline, holes })
             })
             .collect();
         let edge = Bounds { min: Point::ZERO, max: Point::new(layout.sheet.width, layout.sheet.height) };
@@ -91,6 +96,7 @@ impl Yard {
             outline: layout.sheet.outline.clone(),
             clamps: layout.sheet.clamps.clone(),
             taken: Vec::new(),
+            bridges: Bridges::default(),
             burned: RTree::new(),
         }
     }
@@ -151,14 +157,22 @@ impl Yard {
 
     /// A lead to a place on a contour where the torch is lit again behind a nick, ahead in the contour's direction there: a line
     /// from the side, or from ahead, for what came from behind would burn through the nick; shorter and shorter.
-    pub(super) fn lead_to(&mut self, at: Point, ahead: Vec2, path: &Path, outer: bool, thickness: f64, kerf: f64) -> Option<Segment> {
+    pub(super) fn lead_to(
+        &mut self,
+        at: Point,
+        ahead: Vec2,
+        path: &Path,
+        outer: bool,
+        (thickness, kerf): (f64, f64),
+        room: &Room,
+    ) -> Option<Segment> {
         let full = (LENGTH_PER_THICKNESS * thickness).clamp(LENGTH_LIMITS.0, LENGTH_LIMITS.1);
         let scrap_left = (path.area() > 0.0) != outer;
         let side = if scrap_left { ahead.turn_90() } else { -ahead.turn_90() };
         let ways = [side, side + ahead * 0.5, side + ahead];
         let line = |way: Vec2, share: f64| Segment::line(at + way * (full * share * 0.8 / way.hypot()), at);
         for lead in SHARES.iter().flat_map(|share| ways.map(|way| line(way, *share))) {
-            if let Some(points) = self.free(&lead, kerf) {
+            if let Some(points) = self.free(&lead, kerf).filter(|points| room.is_kept(points)) {
                 self.taken.push(points);
                 return Some(lead);
             }
@@ -181,6 +195,17 @@ impl Yard {
         Some(lead)
     }
 
+    /// Places on the leads laid so far that come into a box.
+    pub(super) fn leads_near(&self, within: &Bounds) -> Vec<Point> {
+        self.taken.iter().flatten().filter(|p| within.has(**p)).copied().collect()
+    }
+
+    /// Outlines of copies that come into a box, but for some of them.
+    pub(super) fn outlines_near(&self, within: &Bounds, but: &[usize]) -> Vec<(Bounds, Path)> {
+        let near = self.parts.iter().filter(|l| l.bounds.meets(within) && !but.contains(&l.placement));
+        near.map(|l| (l.bounds, l.outline.clone())).collect()
+    }
+
     fn clear_of_parts(&self, p: Point, clear: f64) -> bool {
         self.parts.iter().all(|part| part.leaves_room(p, clear))
     }
@@ -196,6 +221,7 @@ impl Yard {
         let points: Vec<Point> = (0..=steps).map(|i| way.at(i as f64 / steps as f64)).collect();
         let near_end = |p: &Point| p.distance(way.start).min(p.distance(way.end)) < kerf * KEEP_OFF;
         self.on_sheet(&points, kerf)
+            && !points.iter().any(|p| self.bridges.are_burned_at(*p))
             && points.iter().all(|p| self.parts.iter().all(|part| part.leaves_room(*p, kerf / 2.0 - SLACK)))
             && points.iter().filter(|p| !near_end(p)).all(|p| !self.in_a_cut(*p, kerf / KEEP_OFF))
     }
@@ -240,7 +266,8 @@ impl Yard {
         let clear = kerf / 2.0 - SLACK;
         // The pierce blows a crater: it stays a kerf away from earlier leads.
         let apart = self.taken.iter().flatten().all(|t| points.iter().all(|p| p.distance(*t) > kerf));
-        (self.on_sheet(&points, kerf) && apart && points.iter().all(|p| self.clear_of_parts(*p, clear))).then_some(points)
+        let whole = !points.iter().any(|p| self.bridges.are_burned_at(*p));
+        (self.on_sheet(&points, kerf) && apart && whole && points.iter().all(|p| self.clear_of_parts(*p, clear))).then_some(points)
     }
 
     /// True where points lie within the sheet's outline and beside its clamps, a kerf at least.

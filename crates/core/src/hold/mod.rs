@@ -1,6 +1,7 @@
 //! Station 6: what the head will do. Kerf, nicks, leads, engraved rows.
 
 mod blocks;
+mod bridges;
 mod chained;
 mod closed;
 mod corners;
@@ -20,7 +21,7 @@ mod tests;
 mod thin;
 mod troubles;
 
-pub use falls::{Fate, Piece, fate};
+pub use falls::{Fate, Piece, Slats, fate};
 pub use op::{AreaSweep, Doing, Op, PictureSweep, Track};
 pub use roundabout::Approach;
 pub use sweep::Row;
@@ -57,6 +58,9 @@ pub struct SheetPath {
     pub swept: Swept,
     /// What comes free, and what becomes of it.
     pub pieces: Vec<Piece>,
+    /// How the head comes back to the program's zero, where it has to keep off what it has cut free.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub home: Option<Approach>,
 }
 
 /// How long engraved areas take, by the time model, s.
@@ -218,9 +222,9 @@ impl Bench<'_> {
             chained::lay(&mut sheet.ops, &yard, self.given.decisions.lead.chain);
         }
         if self.given.machine.kind == MachineKind::Plasma {
-            self.go_round(&mut sheet.ops);
+            sheet.home = Some(self.go_round(&mut sheet.ops));
         }
-        sheet.pieces = falls::pieces(self.work, self.layout, self.cuts, &sheet.ops, self.given.machine);
+        sheet.pieces = falls::pieces(self, &sheet.ops);
         troubles.short_run_up = sheet.ops.iter().filter_map(|o| sweep::short_run_up(o, self.given.machine, self.pose)).collect();
         (sheet, troubles)
     }
@@ -235,16 +239,16 @@ impl Bench<'_> {
     }
 
     /// A torch goes round what it has cut free.
-    fn go_round(&self, ops: &mut [Op]) {
+    fn go_round(&self, ops: &mut [Op]) -> Approach {
         let kerf = ops.iter().map(|o| o.kerf).fold(0.0, f64::max);
         let field = roundabout::Field::new(kerf, self.bed());
-        roundabout::lay(ops, field, |op| {
+        roundabout::lay(ops, field, self.pose.zero, |op| {
             let placement = self.layout.placed.get(op.placement)?;
             let part = self.work.part(placement.copy.part)?;
             let drawn = self.cuts.cuts.get(op.cut).is_some_and(|c| c.line == Line::Drawn && c.path.closed);
             let loose = op.process.frees() && drawn && part.outer == Some(op.item) && op.line().nicks.is_empty();
             loose.then(|| part.outline.transformed(placement.affine()))
-        });
+        })
     }
 
     /// What a step is done with: the cut chart's row, changed where the job has a setting of its own for it.

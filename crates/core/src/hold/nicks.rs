@@ -3,7 +3,7 @@
 //! One per so many mm of outline, within least and most; on straight or gently curved stretches, away from corners, from the
 //! start, leads and what is engraved, spread so that the part's centre of mass lies between them and it cannot hinge about two.
 
-use crate::geometry::{Path, Point, Segment};
+use crate::geometry::{Bounds, Path, Point, Segment};
 
 /// A curve tighter than this radius, in mm, is no place for a nick.
 const TIGHTEST: f64 = 4.0;
@@ -45,6 +45,16 @@ pub(super) struct Beside {
     pub(super) engraved: Vec<Path>,
     /// How far nicks keep off that, mm.
     pub(super) off: f64,
+    /// Ends of other cuts on this one: a bridge there would be burned through.
+    pub(super) ends: Vec<Point>,
+    /// Other copies near by, and what is cut within its own, whose cuts would burn a bridge between them, and how far nicks keep off them, mm.
+    pub(super) others: Vec<(Bounds, Path)>,
+    /// Places on leads near by, which would burn it as well.
+    pub(super) lit: Vec<Point>,
+    /// See `others` and `lit`.
+    pub(super) apart: f64,
+    /// The line may run beside itself, as one round several copies does.
+    pub(super) folded: bool,
 }
 
 /// A place where a nick may stand.
@@ -64,6 +74,15 @@ impl Site {
 }
 
 impl Beside {
+    /// True where another copy lies so near that its cut would burn the bridge, or a lead comes so near.
+    fn is_crowded(&self, at: Point) -> bool {
+        self.lit.iter().any(|p| p.distance(at) < self.apart)
+            || self
+                .others
+                .iter()
+                .any(|(b, o)| b.grown(self.apart).has(at) && (o.nearest(at).distance < self.apart || o.closed && o.contains(at)))
+    }
+
     /// True where what is engraved is so near that a nick would be seen.
     fn shows(&self, at: Point) -> bool {
         self.engraved.iter().any(|e| e.contains(at) || e.nearest(at).distance < self.off)
@@ -86,6 +105,9 @@ pub(super) fn places(path: &Path, rule: &Rule, beside: &Beside) -> Vec<f64> {
     let step = (room / (SITES + 8 * n) as f64).max(FINEST);
     let sites = sites(path, &free, beside, step);
     let plate = Plate { total, center: path.centroid(), half: path.bounds().width().min(path.bounds().height()) / 2.0, gap };
+    if sites.is_empty() {
+        return Vec::new();
+    }
     let nearest = |at: f64| sites.iter().min_by(|a, b| plate.round(a.along, at).total_cmp(&plate.round(b.along, at))).copied();
     let mut best: Option<(f64, Vec<Site>)> = None;
     for phase in 0..PHASES {
@@ -120,7 +142,10 @@ pub(super) fn places(path: &Path, rule: &Rule, beside: &Beside) -> Vec<f64> {
             for by in [step, -step] {
                 let along = nicks[k].along + by;
                 let site = Site::on(path, along);
-                if !free.iter().any(|f| (f.0..=f.1).contains(&along)) || beside.shows(site.at) && !beside.shows(nicks[k].at) {
+                if !free.iter().any(|f| (f.0..=f.1).contains(&along))
+                    || beside.is_crowded(site.at)
+                    || beside.shows(site.at) && !beside.shows(nicks[k].at)
+                {
                     continue;
                 }
                 let was = std::mem::replace(&mut nicks[k], site);
@@ -145,6 +170,7 @@ fn sites(path: &Path, free: &[(f64, f64)], beside: &Beside, step: f64) -> Vec<Si
         along.dedup_by(|a, b| *a - *b < 1e-9);
         out.extend(along.into_iter().map(|along| Site::on(path, along)));
     }
+    out.retain(|s| !(beside.is_crowded(s.at) || beside.folded && runs_beside(path, s, beside.apart)));
     if !beside.engraved.is_empty() {
         let clear: Vec<Site> = out.iter().filter(|s| !beside.shows(s.at)).copied().collect();
         if !clear.is_empty() {
@@ -152,6 +178,21 @@ fn sites(path: &Path, free: &[(f64, f64)], beside: &Beside, step: f64) -> Vec<Si
         }
     }
     out
+}
+
+/// True where another stretch of the path runs nearer to a place on it than `room`, mm.
+fn runs_beside(path: &Path, site: &Site, room: f64) -> bool {
+    let total = path.length();
+    let away = |along: f64| {
+        let d = (along - site.along).abs();
+        d.min(total - d) > 2.0 * room
+    };
+    let mut before = 0.0;
+    path.segments.iter().any(|s| {
+        let begin = before;
+        before += s.length();
+        s.bounds().grown(room).has(site.at) && s.distance(site.at) < room && away(begin + s.nearest(site.at) * s.length())
+    })
 }
 
 /// The part that is held.
@@ -196,7 +237,7 @@ impl Plate {
 }
 
 /// How far a point lies within what points span, mm; less than nothing outside.
-fn margin(points: &[Point], p: Point) -> f64 {
+pub(super) fn margin(points: &[Point], p: Point) -> f64 {
     let [first, ..] = points else { return f64::NEG_INFINITY };
     let mut out = f64::INFINITY;
     let mut outside = f64::INFINITY;
@@ -220,36 +261,110 @@ fn margin(points: &[Point], p: Point) -> f64 {
     if points.len() == 2 || out < 0.0 { -outside } else { out }
 }
 
+/// What is too rough for a nick: judged over a length, for an edge of many short lines is as smooth as the curve that it stands for.
+#[derive(Clone, Copy)]
+struct Rough {
+    /// A curve tighter than this, mm.
+    radius: f64,
+    /// A bend at one place of more than this, radians.
+    bend: f64,
+    /// The length over which what turns is added up, mm.
+    over: f64,
+}
+
+/// A bend, or an arc: where it begins and ends along the outline, mm, and how far it turns, radians.
+struct Turning {
+    from: f64,
+    to: f64,
+    by: f64,
+}
+
+impl Rough {
+    /// What is rough where there is room; and, for a small or scalloped part, what is rough in any case.
+    fn of(gap: f64) -> [Self; 2] {
+        [Self { radius: TIGHTEST, bend: 0.1415, over: 2.0 }, Self { radius: gap.max(1.0), bend: 0.6, over: gap }]
+    }
+
+    /// The rough stretches of a closed path, in order; those of no length are corners.
+    fn stretches(self, path: &Path) -> Vec<(f64, f64)> {
+        let mut turnings: Vec<Turning> = Vec::new();
+        let mut before = 0.0;
+        let mut last: Option<&Segment> = None;
+        for s in &path.segments {
+            let length = s.length();
+            if let Some(l) = last {
+                let (a, b) = (l.direction(1.0), s.direction(0.0));
+                turnings.push(Turning { from: before, to: before, by: a.cross(b).atan2(a.dot(b)).abs() });
+            }
+            if !s.is_line() {
+                turnings.push(Turning { from: before, to: before + length, by: s.sweep().abs() });
+            }
+            before += length;
+            last = Some(s);
+        }
+        turnings.retain(|t| t.by > 1e-9);
+        let alone = |t: &Turning| t.by > self.bend && t.to - t.from < t.by * self.radius;
+        let mut rough: Vec<(f64, f64)> = turnings.iter().filter(|t| alone(t)).map(|t| (t.from, t.to)).collect();
+        // Many small ones within a length: a window that begins with each.
+        let most = self.over / self.radius + self.bend / 2.0;
+        let (mut end, mut sum) = (0, 0.0);
+        for (begin, first) in turnings.iter().enumerate() {
+            while end < turnings.len() && turnings[end].to <= first.from + self.over {
+                sum += turnings[end].by;
+                end += 1;
+            }
+            if end > begin {
+                if sum > most {
+                    rough.push((first.from, turnings[end - 1].to));
+                }
+                sum -= first.by;
+            } else {
+                end = begin + 1;
+            }
+        }
+        rough.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.total_cmp(&b.1)));
+        rough
+    }
+
+    /// The stretches between what is rough.
+    fn smooth(self, path: &Path) -> Vec<(f64, f64)> {
+        let mut out = Vec::new();
+        let mut from = 0.0;
+        for (a, b) in self.stretches(path) {
+            if a > from {
+                out.push((from, a));
+            }
+            from = b.max(from);
+        }
+        out.push((from, path.length()));
+        out
+    }
+}
+
+/// Stretches without what is nearer to some places on the path than `room`, mm.
+fn apart_from(stretches: Vec<(f64, f64)>, path: &Path, places: &[Point], room: f64) -> Vec<(f64, f64)> {
+    let on = |p: &Point| Some(path.nearest(*p)).filter(|n| n.distance < room).map(|n| n.along);
+    places.iter().filter_map(on).fold(stretches, |stretches, at| {
+        let parts = |f: (f64, f64)| [(f.0, f.1.min(at - room)), (f.0.max(at + room), f.1)];
+        stretches.into_iter().flat_map(parts).filter(|f| f.1 > f.0).collect()
+    })
+}
+
 /// Stretches where the middle of a nick may lie.
 fn free_stretches(path: &Path, gap: f64, beside: &Beside) -> Vec<(f64, f64)> {
     let total = path.length();
     let away = gap / 2.0 + (total * 0.01).clamp(0.3, 3.0);
-    // On outlines of short pieces that run on smoothly the pieces count as one stretch.
-    let mut stretches: Vec<(f64, f64)> = Vec::new();
-    let mut before = 0.0;
-    let mut last: Option<&Segment> = None;
-    for s in &path.segments {
-        let length = s.length();
-        let gentle = s.is_line() || s.radius() >= TIGHTEST;
-        let smooth = last.is_some_and(|l| l.direction(1.0).dot(s.direction(0.0)) > 0.99);
-        if gentle {
-            match stretches.last_mut().filter(|f| smooth && (f.1 - before).abs() < 1e-9) {
-                Some(f) => f.1 = before + length,
-                None => stretches.push((before, before + length)),
-            }
-        }
-        before += length;
-        last = Some(s);
-    }
     let start_room = away.max(total * 0.02);
     let (begin, end) = (start_room.max(beside.leads.0 + gap), total - start_room.max(beside.leads.1 + gap));
     let inner = |f: &(f64, f64), away: f64| ((f.0 + away).max(begin), (f.1 - away).min(end));
-    let roomy: Vec<(f64, f64)> = stretches.iter().map(|f| inner(f, away)).filter(|f| f.1 > f.0).collect();
-    if roomy.is_empty() {
-        // A small part: half the gap from a corner has to do.
-        return stretches.iter().map(|f| inner(f, gap * 0.5)).filter(|f| f.1 > f.0).collect();
-    }
-    roomy
+    let [usual, any] = Rough::of(gap);
+    // On a small part half the gap from a corner has to do; at last a tighter curve.
+    let tries = [(usual, away), (usual, gap * 0.5), (any, gap * 0.5)];
+    let found = tries.into_iter().map(|(rough, away)| -> Vec<(f64, f64)> {
+        let free = rough.smooth(path).iter().map(|f| inner(f, away)).filter(|f| f.1 > f.0).collect();
+        apart_from(free, path, &beside.ends, gap)
+    });
+    found.into_iter().find(|f| !f.is_empty()).unwrap_or_default()
 }
 
 /// The closed path without its nicks: the pieces that are burned, from the start round.

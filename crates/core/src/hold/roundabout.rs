@@ -174,9 +174,10 @@ fn passes(ring: &[Point], a: Point, b: Point) -> bool {
     at.windows(2).filter(|w| w[1] - w[0] > 1e-9).any(|w| inside(ring, a + way * f64::midpoint(w[0], w[1])))
 }
 
-/// Finds the way to each operation. `frees` names the outline of the part that an operation cuts free.
-pub(super) fn lay(ops: &mut [Op], mut field: Field, frees: impl Fn(&Op) -> Option<Path>) {
-    let mut at = Point::ZERO;
+/// Finds the way to each operation, from `home`, and gives the way back there. `frees` names the outline of the part that an
+/// operation cuts free.
+pub(super) fn lay(ops: &mut [Op], mut field: Field, home: Point, frees: impl Fn(&Op) -> Option<Path>) -> Approach {
+    let mut at = home;
     for op in ops {
         let Some((start, end)) = op.start().zip(op.end()) else { continue };
         // Where it stays lit it goes through the scrap.
@@ -191,4 +192,5 @@ pub(super) fn lay(ops: &mut [Op], mut field: Field, frees: impl Fn(&Op) -> Optio
         }
         at = end;
     }
+    field.approach(at, home)
 }

@@ -26,6 +26,8 @@ pub(super) struct Troubles {
     pub(super) on_the_edge: Places,
     /// Cuts that copies have in common and that have such nicks.
     pub(super) on_shared_edges: std::collections::BTreeSet<CutId>,
+    /// Outlines that should have nicks and have no room for any.
+    pub(super) unheld: Places,
     pub(super) small_holes: Places,
     /// In which drawings those are.
     pub(super) drawn_in: std::collections::BTreeSet<(ContourId, u32)>,
@@ -99,6 +101,14 @@ impl Troubles {
             let nicks = counted(n, "nick", "nicks");
             format!("Behind {nicks} {on} there is no free place for a lead: the torch would be lit on the finished edge.")
         });
+        let unheld = tell(&self.unheld, Severity::Look, Code::NotHeld, &|n| {
+            format!(
+                "{} {on} {} no room for a nick: {} cut free and may tip or fall.",
+                counted(n, "outline", "outlines"),
+                has(n),
+                if n == 1 { "the part is" } else { "the parts are" }
+            )
+        });
         let small = tell(&self.small_holes, Severity::Look, Code::SmallHoles, &|n| {
             format!("{} {on} {} narrower than the plate is thick ({thickness} mm) and would come out ragged.", holes(n), are(n))
         });
@@ -110,6 +120,7 @@ impl Troubles {
             hand_lead.map(|f| f.mend("Leave the pierce to the rule", self.pierces_by_rule(given))),
             in_a_cut.map(|f| f.acceptable("Pierce there")),
             on_the_edge.map(|f| f.choice("Leave those nicks off", self.without_nicks(given)).acceptable("Light it there")),
+            unheld.map(|f| f.acceptable("Cut them free")),
             self.slow_rows(sheet, given),
             small.map(|f| {
                 f.acceptable("Cut them all the same")

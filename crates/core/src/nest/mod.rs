@@ -132,8 +132,36 @@ pub fn run(work: &Work, kept: Option<&Layout>, terms: &Terms, bed: &Bed) -> (Nes
             .choice("Nest again", NestEdit::Nest.on(BatchId::FIRST)),
         );
     }
+    findings.extend(against(work, &layout, terms));
     (Nested { layout, current: stale.is_none() && kept }, findings)
 }
+
+/// Copies that a hand laid as they may not lie, with a word or before it was said.
+fn against(work: &Work, layout: &Layout, terms: &Terms) -> Option<Finding> {
+    if terms.tray.is_some() {
+        return None;
+    }
+    let lying = layout.sheets.iter().enumerate().flat_map(|(i, s)| s.placed.iter().map(move |p| (i, p)));
+    let found: Vec<(usize, &Placement, Against)> = lying.filter_map(|(i, p)| Some((i, p, terms.against(p)?))).collect();
+    let (sheet, first, _) = *found.first()?;
+    let part = |p: &Placement| work.part(p.copy.part);
+    let mut words: Vec<String> = found.iter().filter_map(|(_, p, a)| Some(format!("{} {}", part(p)?.name, a.words()))).collect();
+    words.dedup();
+    let more = if words.len() > NAMED { format!(" and {} more", words.len() - NAMED) } else { String::new() };
+    let text = format!(
+        "{} on sheet {} and after it {}: {}{more}.",
+        counted(found.len(), "copy", "copies"),
+        sheet + 1,
+        if found.len() == 1 { "lies as it may not" } else { "lie as they may not" },
+        words[..words.len().min(NAMED)].join(", ")
+    );
+    let at = found.iter().filter(|f| f.0 == sheet).filter_map(|(_, p, _)| Some(p.affine() * part(p)?.bounds.center()));
+    let finding = Finding::new(Station::Nest, Severity::Look, Code::LaidAgainst, found.len(), text);
+    Some(finding.on([first.copy.part.0]).on_sheet(sheet, at).acceptable("They may lie so"))
+}
+
+/// Parts that are told by name.
+const NAMED: usize = 4;
 
 /// A nest that was made for other blanks, or for sheets where blanks are worked on now.
 fn other_blanks(layout: &Layout, terms: &Terms) -> Option<String> {
@@ -172,7 +200,7 @@ fn staleness(work: &Work, layout: &Layout, gone: usize) -> Option<String> {
 fn unplaced(work: &Work, layout: &Layout, terms: &Terms) -> Vec<Finding> {
     let largest = terms.sheets.iter().max_by(|a, b| a.area().total_cmp(&b.area()));
     let mut findings = Vec::new();
-    let mut waiting = 0;
+    let (mut waiting, mut lifted) = (0, 0);
     for (id, n) in &layout.unplaced {
         let (Some(part), Some(sheet)) = (work.part(*id), largest) else { continue };
         let (w, h) = (part.bounds.width(), part.bounds.height());
@@ -182,7 +210,9 @@ fn unplaced(work: &Work, layout: &Layout, terms: &Terms) -> Vec<Finding> {
         let upright = angles.iter().any(|a| a % 180.0 == 0.0) && w <= room_w && h <= room_h;
         let fits = upright || angles.contains(&90.0) && h <= room_w && w <= room_h || terms.any_angle(*id);
         if fits {
-            waiting += *n as usize;
+            let by_hand = layout.lifted.get(id).copied().unwrap_or(0).min(*n);
+            lifted += by_hand as usize;
+            waiting += (*n - by_hand) as usize;
             continue;
         }
         let text = format!(
@@ -195,6 +225,25 @@ fn unplaced(work: &Work, layout: &Layout, terms: &Terms) -> Vec<Finding> {
                 .choice("Leave it out", NestEdit::SetQuantity { part: *id, quantity: 0 }.on(BatchId::FIRST)),
         );
     }
+    let fewer = || {
+        let fewer = layout.unplaced.iter().filter_map(|(id, n)| {
+            let part = work.part(*id)?;
+            Some(NestEdit::SetQuantity { part: *id, quantity: part.quantity.saturating_sub(*n) }.on(BatchId::FIRST))
+        });
+        fewer.collect::<Vec<Edit>>()
+    };
+    if lifted > 0 {
+        let text = format!(
+            "{} lifted off and {} on no sheet.",
+            counted(lifted, "copy is", "copies are"),
+            if lifted == 1 { "lies" } else { "lie" }
+        );
+        findings.push(
+            Finding::new(Station::Nest, Severity::Stop, Code::LiftedOff, lifted, text)
+                .choice("Nest again", NestEdit::Nest.on(BatchId::FIRST))
+                .choice("Make those only that lie on a sheet", Edit::All { edits: fewer() }),
+        );
+    }
     if waiting > 0 {
         let text =
             format!("{} no place on the sheets there are. Add sheets or lower quantities.", counted(waiting, "part finds", "parts find"));
@@ -205,16 +254,10 @@ fn unplaced(work: &Work, layout: &Layout, terms: &Terms) -> Vec<Finding> {
             let edits = vec![NestEdit::SetSheets { sheets }.on(BatchId::FIRST), NestEdit::Nest.on(BatchId::FIRST)];
             finding = finding.choice(format!("Take more sheets of {:.0} × {:.0} mm", sheet.width, sheet.height), Edit::All { edits });
         }
-        let fewer = layout.unplaced.iter().filter_map(|(id, n)| {
-            let part = work.part(*id)?;
-            Some(NestEdit::SetQuantity { part: *id, quantity: part.quantity.saturating_sub(*n) }.on(BatchId::FIRST))
-        });
-        findings.push(
-            finding.choice(
-                "Make those only that have a place",
-                Edit::All { edits: fewer.chain([NestEdit::Nest.on(BatchId::FIRST)]).collect() },
-            ),
-        );
+        findings.push(finding.choice(
+            "Make those only that have a place",
+            Edit::All { edits: fewer().into_iter().chain([NestEdit::Nest.on(BatchId::FIRST)]).collect() },
+        ));
     }
     findings
 }

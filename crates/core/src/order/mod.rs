@@ -9,7 +9,7 @@ mod tour;
 
 use crate::assign::{Process, Work};
 use crate::cuts::{Cut, CutPlan, Edge, Line, SheetCuts};
-use crate::decisions::{OrderDecisions, OrderEdit, Way};
+use crate::decisions::{OrderDecisions, OrderEdit, Strategy, Way};
 use crate::finding::{Code, Finding, Severity, Station, counted};
 use crate::geometry::{Path, Point};
 use crate::ids::{BatchId, CutId};
@@ -18,7 +18,7 @@ use phases::Group;
 use pins::{Pins, Refusal};
 use rayon::prelude::*;
 use serde::Serialize;
-use tour::{Entry, Stop};
+use tour::{Ends, Entry, Stop};
 
 /// One contour of one copy, in its turn.
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -46,6 +46,21 @@ pub struct SheetSequence {
     pub travel: f64,
     /// Travel if they were cut in the order and from the starts in which they were drawn, mm.
     pub travel_as_drawn: f64,
+    /// What spreading heat came to, where that is wanted.
+    pub spread: Option<Spread>,
+}
+
+/// What spreading heat came to on a sheet.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize)]
+pub struct Spread {
+    /// How far the next cut should be from the one before, mm.
+    pub least: f64,
+    /// Ways from a cut to the next that are so long, and all of them.
+    pub kept: usize,
+    /// See `kept`.
+    pub of: usize,
+    /// Travel of the shortest order, mm.
+    pub shortest: f64,
 }
 
 /// All sheets.
@@ -75,6 +90,7 @@ pub fn run(task: &Task) -> (Sequence, Vec<Finding>) {
     let sheets = task.plan.sheets.par_iter().zip(&task.layout.sheets).map(|(cuts, lying)| sheet(task, cuts, lying));
     let (sheets, refused): (Vec<SheetSequence>, Vec<Vec<(CutId, String)>>) = sheets.unzip();
     let refused: Vec<(CutId, String)> = refused.concat();
+    let spread = spread(&sheets);
     let finding = refused.first().map(|(_, why)| {
         let n = refused.len();
         let text = format!("{} cannot have the place that a hand gave: {why}.", counted(n, "cut", "cuts"));
@@ -82,7 +98,23 @@ pub fn run(task: &Task) -> (Sequence, Vec<Finding>) {
         Finding::new(Station::Order, Severity::Look, Code::PlaceNotKept, n, text)
             .mend("Leave them to the machine", crate::decisions::Edit::All { edits: back })
     });
-    (Sequence { sheets }, finding.into_iter().collect())
+    (Sequence { sheets }, finding.into_iter().chain(spread).collect())
+}
+
+/// What spreading heat came to on all sheets, in both its figures.
+fn spread(sheets: &[SheetSequence]) -> Option<Finding> {
+    let all: Vec<(&SheetSequence, Spread)> = sheets.iter().filter_map(|s| Some((s, s.spread?))).collect();
+    let (kept, of) = all.iter().fold((0, 0), |n, (_, s)| (n.0 + s.kept, n.1 + s.of));
+    let (travel, shortest) = all.iter().fold((0.0, 0.0), |n, (sheet, s)| (n.0 + sheet.travel, n.1 + s.shortest));
+    let (_, first) = all.first().filter(|_| of > 0 && shortest > 0.0)?;
+    let text = format!(
+        "Heat is spread: {kept} of {of} ways to the next cut are at least {:.0} mm long. Travel is {:.1} m, {:.1} times the shortest of {:.1} m.",
+        first.least,
+        travel / 1000.0,
+        travel / shortest,
+        shortest / 1000.0
+    );
+    Some(Finding::new(Station::Order, Severity::Note, Code::HeatSpread, of - kept, text))
 }
 
 /// Why a cut cannot have a place, as people say it; `number` names a stop.
@@ -101,12 +133,14 @@ fn sheet(task: &Task, sheet: &SheetCuts, layout: &SheetLayout) -> (SheetSequence
     let names = if task.decisions.places.is_empty() { Vec::new() } else { sheet.names() };
     let mut at = Point::ZERO;
     let (mut drawn_at, mut as_drawn) = (Point::ZERO, 0.0);
-    for (process, setting) in turns(task.work, task.turns) {
+    let group = |(process, setting): (Process, Option<u32>)| {
         let ours = |c: &Cut| c.process == process && (process.frees() || c.setting == setting);
-        let group: Vec<usize> = (0..sheet.cuts.len()).filter(|i| ours(&sheet.cuts[*i])).collect();
-        if group.is_empty() {
-            continue;
-        }
+        (process, (0..sheet.cuts.len()).filter(|i| ours(&sheet.cuts[*i])).collect::<Vec<usize>>())
+    };
+    let mut groups: Vec<(Process, Vec<usize>)> = turns(task.work, task.turns).into_iter().map(group).collect();
+    groups.retain(|g| !g.1.is_empty());
+    let last = groups.len().saturating_sub(1);
+    for (nth, (process, group)) in groups.into_iter().enumerate() {
         for i in &group {
             let path = &sheet.cuts[*i].path;
             let (start, end) = (path.segments[0].start, path.segments[path.segments.len() - 1].end);
@@ -118,11 +152,22 @@ fn sheet(task: &Task, sheet: &SheetCuts, layout: &SheetLayout) -> (SheetSequence
         let wishes: Vec<(usize, usize)> = group.iter().enumerate().filter_map(place).collect();
         let (pins, cannot) = Pins::of(&stops, &wishes);
         let group_of = Group { work: task.work, layout, sheet, cuts: &group, stops: &stops };
-        let tour = group_of.tour(task.decisions.strategy, at, &pins);
+        let ends = Ends { from: at, to: (nth == last).then_some(Point::ZERO) };
+        let tour = group_of.tour(task.decisions.strategy, ends, &pins);
         let begun = out.steps.len();
         let number = |stop: usize| begun + tour.order.iter().position(|o| o.0 == stop).map_or(0, |k| k + 1);
         refused.extend(cannot.into_iter().map(|(stop, why)| (names[group[stop]], reason(why, number))));
         out.travel += tour.travel;
+        if let Strategy::Spread { least } = task.decisions.strategy {
+            let leave = |k: usize| stops[tour.order[k].0].entries[tour.order[k].1].leave;
+            let arrive = |k: usize| stops[tour.order[k].0].entries[tour.order[k].1].arrive;
+            let kept = (1..tour.order.len()).filter(|k| leave(k - 1).distance(arrive(*k)) >= least - 1e-6).count();
+            let shortest = group_of.tour(Strategy::Least, ends, &pins).travel;
+            let so_far = out.spread.get_or_insert(Spread { least, ..Spread::default() });
+            so_far.kept += kept;
+            so_far.of += tour.order.len() - 1;
+            so_far.shortest += shortest;
+        }
         for (stop, entry) in &tour.order {
             let cut = &sheet.cuts[group[*stop]];
             let Entry { leave, share: start, .. } = stops[*stop].entries[*entry];
@@ -131,7 +176,8 @@ fn sheet(task: &Task, sheet: &SheetCuts, layout: &SheetLayout) -> (SheetSequence
             out.steps.push(Step { cut: group[*stop], placement: cut.placement, item: cut.item, process, start, way });
         }
     }
-    out.travel_as_drawn = as_drawn;
+    // And back to where it came from.
+    out.travel_as_drawn = as_drawn + drawn_at.distance(Point::ZERO);
     (out, refused)
 }
 

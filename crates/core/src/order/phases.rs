@@ -2,7 +2,7 @@
 //! Each gives every cut a phase; phases follow each other, within each the way is as short as it can be made.
 
 use super::pins::Pins;
-use super::tour::{self, Entry, Metric, Stop, Tour};
+use super::tour::{self, Ends, Entry, Metric, Stop, Tour};
 use crate::assign::Work;
 use crate::cuts::{Cut, SheetCuts};
 use crate::decisions::{SheetCorner, Strategy};
@@ -25,24 +25,26 @@ pub(super) struct Group<'a> {
 
 impl Group<'_> {
     /// The tour of a strategy.
-    pub(super) fn tour(&self, strategy: Strategy, home: Point, pins: &Pins) -> Tour {
+    pub(super) fn tour(&self, strategy: Strategy, ends: Ends, pins: &Pins) -> Tour {
         let (metric, none) = (Metric::default(), Pins::default());
         let phases = match strategy {
-            Strategy::Least => return tour::find(self.stops, home, pins, metric),
-            Strategy::Spread { least } => return tour::find(self.stops, home, pins, Metric { least }),
-            Strategy::Parts => self.by_copy(&self.copies_by_tour(home)),
+            Strategy::Least => return tour::find(self.stops, ends, pins, metric),
+            Strategy::Spread { least } => return tour::find(self.stops, ends, pins, Metric { least }),
+            Strategy::Parts => self.by_copy(&self.copies_by_tour(ends)),
             Strategy::Rows => self.by_copy(&self.copies_by_rows()),
             Strategy::Corner { corner } => self.by_copy(&self.copies_from(corner)),
             Strategy::Fragile => self.cuts.iter().map(|i| usize::from(self.is_fragile(&self.sheet.cuts[*i]))).collect(),
         };
         let mut order = Vec::with_capacity(self.stops.len());
-        let mut at = home;
-        for phase in self.members(phases) {
-            let part = tour::find(&self.within(&phase), at, &none, metric);
+        let mut at = ends.from;
+        let members = self.members(phases);
+        for (k, phase) in members.iter().enumerate() {
+            let own = Ends { from: at, to: ends.to.filter(|_| k + 1 == members.len()) };
+            let part = tour::find(&self.within(phase), own, &none, metric);
             at = part.order.last().map_or(at, |(s, e)| self.stops[phase[*s]].entries[*e].leave);
             order.extend(part.order.into_iter().map(|(s, e)| (phase[s], e)));
         }
-        Tour::of(self.stops, pins.merged(self.stops, order), home, metric)
+        Tour::of(self.stops, pins.merged(self.stops, order), ends, metric)
     }
 
     /// The stops of each phase. A phase is put off until all is done that has to come before what is in it.
@@ -90,13 +92,13 @@ impl Group<'_> {
     }
 
     /// Copies by the shortest way from middle to middle.
-    fn copies_by_tour(&self, home: Point) -> Vec<usize> {
+    fn copies_by_tour(&self, ends: Ends) -> Vec<usize> {
         let middle = |b: &Bounds| {
             let p = b.center();
             Stop { entries: vec![Entry { arrive: p, leave: p, share: 0.0 }], after: Vec::new() }
         };
         let stops: Vec<Stop> = self.bounds().iter().map(middle).collect();
-        tour::find(&stops, home, &Pins::default(), Metric::default()).order.into_iter().map(|o| o.0).collect()
+        tour::find(&stops, ends, &Pins::default(), Metric::default()).order.into_iter().map(|o| o.0).collect()
     }
 
     /// Copies in rows along x, from the lowest up, there and back.

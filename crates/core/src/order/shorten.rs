@@ -3,7 +3,7 @@
 //! change keeps each contour after those inside it.
 
 use super::pins::Pins;
-use super::tour::{Entry, Metric, Stop};
+use super::tour::{Ends, Entry, Metric, Stop};
 use crate::geometry::Point;
 use rstar::RTree;
 use rstar::primitives::GeomWithData;
@@ -20,7 +20,7 @@ const LEAST_GAIN: f64 = 1e-7;
 /// A tour that is being shortened.
 pub(super) struct Search<'a> {
     stops: &'a [Stop],
-    home: Point,
+    ends: Ends,
     pins: &'a Pins,
     metric: Metric,
     /// Stop and entry, in order.
@@ -73,11 +73,11 @@ impl Change {
 }
 
 impl<'a> Search<'a> {
-    pub(super) fn new(stops: &'a [Stop], home: Point, order: Vec<(usize, usize)>, pins: &'a Pins, metric: Metric) -> Self {
+    pub(super) fn new(stops: &'a [Stop], ends: Ends, order: Vec<(usize, usize)>, pins: &'a Pins, metric: Metric) -> Self {
         let mut place = vec![0; stops.len()];
         order.iter().enumerate().for_each(|(i, o)| place[o.0] = i);
         let (near, waits) = (neighbours(stops, &order, metric), vec![false; stops.len()]);
-        Self { stops, home, pins, metric, order, place, near, queue: Vec::new(), waits, tries: 0, made: Vec::new() }
+        Self { stops, ends, pins, metric, order, place, near, queue: Vec::new(), waits, tries: 0, made: Vec::new() }
     }
 
     /// True when it has looked at as much as it may.
@@ -96,11 +96,9 @@ impl<'a> Search<'a> {
     /// The runs from..to and to..gap change places; gives how much longer the tour is.
     pub(super) fn kick(&mut self, from: usize, to: usize, gap: usize) -> f64 {
         self.made.clear();
-        let n = self.order.len();
-        let tail = |k: usize| if gap < n { self.hop(k, gap) } else { 0.0 };
         let before = from.wrapping_sub(1);
-        let old = self.hop(before, from) + self.hop(to - 1, to) + tail(gap - 1);
-        let new = self.hop(before, to) + self.hop(gap - 1, from) + tail(to - 1);
+        let old = self.hop(before, from) + self.hop(to - 1, to) + self.hop(gap - 1, gap);
+        let new = self.hop(before, to) + self.hop(gap - 1, from) + self.hop(to - 1, gap);
         self.make(Change::Shift { from, to, at: gap - (to - from) });
         new - old
     }
@@ -185,18 +183,17 @@ impl<'a> Search<'a> {
         self.stops[stop].entries[entry]
     }
 
-    /// Travel from place i to place j of the order; i may be -1 for home (given as `usize::MAX`), j may be past the end.
+    /// Travel from place i to place j of the order; i may be -1 for where it comes from (given as `usize::MAX`), and j past the end
+    /// for where it goes when all is done.
     fn hop(&self, i: usize, j: usize) -> f64 {
-        if j >= self.order.len() {
-            return 0.0;
-        }
-        let from = if i == usize::MAX { self.home } else { self.entry(i).leave };
-        self.metric.hop(from, self.entry(j).arrive)
+        let to = self.order.get(j).map(|(stop, entry)| self.stops[*stop].entries[*entry].arrive).or(self.ends.to);
+        let from = if i == usize::MAX { self.ends.from } else { self.entry(i).leave };
+        to.map_or(0.0, |to| self.metric.hop(from, to))
     }
 
     /// The longest of the hops that a change of the run at i takes away.
     fn longest_hop(&self, i: usize) -> f64 {
-        (i..i + 4).map(|k| self.hop(k.wrapping_sub(1), k)).fold(0.0, f64::max)
+        (i..(i + 4).min(self.order.len() + 1)).map(|k| self.hop(k.wrapping_sub(1), k)).fold(0.0, f64::max)
     }
 
     /// A change that brings the stop at i next to the one at j and shortens the tour, with what it gains.
@@ -223,7 +220,7 @@ impl<'a> Search<'a> {
                     continue;
                 }
                 let before = gap.wrapping_sub(1);
-                let opens = self.hop(before, from) + if gap < n { self.hop(to - 1, gap) } else { 0.0 } - self.hop(before, gap);
+                let opens = self.hop(before, from) + self.hop(to - 1, gap) - self.hop(before, gap);
                 if closes - opens > LEAST_GAIN {
                     let at = if gap > to { gap - size } else { gap };
                     if self.may_shift(from, to, gap) {
@@ -242,8 +239,7 @@ impl<'a> Search<'a> {
         }
         let before = from.wrapping_sub(1);
         let old = self.hop(before, from) + self.hop(to - 1, to);
-        let tail = if to < self.order.len() { self.metric.hop(self.entry(from).leave, self.entry(to).arrive) } else { 0.0 };
-        let new = self.hop(before, to - 1) + tail;
+        let new = self.hop(before, to - 1) + self.hop(from, to);
         let gains = old - new > LEAST_GAIN && self.closed_within(from, to) && self.may_reverse(from, to);
         gains.then_some((old - new, Change::Reverse { from, to }))
     }

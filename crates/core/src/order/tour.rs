@@ -49,6 +49,13 @@ impl Metric {
     }
 }
 
+/// Where the head comes from, and where it goes when all is done; `None` where something else follows.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct Ends {
+    pub(super) from: Point,
+    pub(super) to: Option<Point>,
+}
+
 /// The order found: stop and entry, and the travel between them in mm.
 pub(super) struct Tour {
     pub(super) order: Vec<(usize, usize)>,
@@ -66,30 +73,30 @@ const FEW: usize = 64;
 /// How much longer a tour of few stops may be and still be followed, at first: this share of a hop.
 const PATIENCE: f64 = 0.5;
 
-/// Finds a tour from `home` in which what is pinned has its place.
-pub(super) fn find(stops: &[Stop], home: Point, pins: &Pins, metric: Metric) -> Tour {
-    let mut order = pins.merged(stops, nearest_first(stops, home, metric));
-    best_entries(stops, &mut order, home, metric);
+/// Finds a tour between `ends` in which what is pinned has its place.
+pub(super) fn find(stops: &[Stop], ends: Ends, pins: &Pins, metric: Metric) -> Tour {
+    let mut order = pins.merged(stops, nearest_first(stops, ends, metric));
+    best_entries(stops, &mut order, ends, metric);
     for _ in 0..4 {
-        let before = length(stops, &order, home, metric);
-        let mut search = Search::new(stops, home, order, pins, metric);
+        let before = length(stops, &order, ends, metric);
+        let mut search = Search::new(stops, ends, order, pins, metric);
         search.shorten_all();
         let spent = search.spent();
         order = search.order;
-        best_entries(stops, &mut order, home, metric);
-        if before - length(stops, &order, home, metric) < 1e-6 || spent {
+        best_entries(stops, &mut order, ends, metric);
+        if before - length(stops, &order, ends, metric) < 1e-6 || spent {
             break;
         }
     }
-    let order = kicked(stops, home, order, pins, metric);
-    Tour::of(stops, order, home, metric)
+    let order = kicked(stops, ends, order, pins, metric);
+    Tour::of(stops, order, ends, metric)
 }
 
 impl Tour {
     /// A tour in this order, each stop from where it is best.
-    pub(super) fn of(stops: &[Stop], mut order: Vec<(usize, usize)>, home: Point, metric: Metric) -> Self {
-        best_entries(stops, &mut order, home, metric);
-        let travel = length(stops, &order, home, Metric::default());
+    pub(super) fn of(stops: &[Stop], mut order: Vec<(usize, usize)>, ends: Ends, metric: Metric) -> Self {
+        best_entries(stops, &mut order, ends, metric);
+        let travel = length(stops, &order, ends, Metric::default());
         Self { order, travel }
     }
 }
@@ -102,14 +109,14 @@ fn runs(n: usize, dice: &mut SmallRng) -> (usize, usize, usize) {
 }
 
 /// Kicks a tour and keeps what is shorter. Always the same for the same stops.
-fn kicked(stops: &[Stop], home: Point, order: Vec<(usize, usize)>, pins: &Pins, metric: Metric) -> Vec<(usize, usize)> {
+fn kicked(stops: &[Stop], ends: Ends, order: Vec<(usize, usize)>, pins: &Pins, metric: Metric) -> Vec<(usize, usize)> {
     let n = order.len();
     match n {
         0..2 => order,
-        2..=FEW => kicked_few(stops, home, order, pins, metric),
+        2..=FEW => kicked_few(stops, ends, order, pins, metric),
         _ => {
             let mut dice = SmallRng::seed_from_u64(n as u64);
-            let mut search = Search::new(stops, home, order, pins, metric);
+            let mut search = Search::new(stops, ends, order, pins, metric);
             for _ in 0..(n * KICKS.0).min(KICKS.1) {
                 if search.spent() {
                     break;
@@ -126,12 +133,12 @@ fn kicked(stops: &[Stop], home: Point, order: Vec<(usize, usize)>, pins: &Pins, 
 
 /// The same for few stops: starts are chosen anew after each kick, and tours that are a little longer are followed too,
 /// less and less so.
-fn kicked_few(stops: &[Stop], home: Point, order: Vec<(usize, usize)>, pins: &Pins, metric: Metric) -> Vec<(usize, usize)> {
+fn kicked_few(stops: &[Stop], ends: Ends, order: Vec<(usize, usize)>, pins: &Pins, metric: Metric) -> Vec<(usize, usize)> {
     let n = order.len();
     let mut dice = SmallRng::seed_from_u64(n as u64);
-    let mut search = Search::new(stops, home, order, pins, metric);
+    let mut search = Search::new(stops, ends, order, pins, metric);
     let kicks = (n * KICKS.0).max((KICKS_OF_FEW.0 / n).min(KICKS_OF_FEW.1));
-    let (mut now, mut best) = (length(stops, &search.order, home, metric), search.order.clone());
+    let (mut now, mut best) = (length(stops, &search.order, ends, metric), search.order.clone());
     let mut least = now;
     for k in 0..kicks {
         if search.spent() {
@@ -143,12 +150,12 @@ fn kicked_few(stops: &[Stop], home: Point, order: Vec<(usize, usize)>, pins: &Pi
         }
         let before = search.order.clone();
         search.kick(from, to, gap);
-        best_entries(stops, &mut search.order, home, metric);
+        best_entries(stops, &mut search.order, ends, metric);
         if k % 2 == 0 {
             search.shorten();
-            best_entries(stops, &mut search.order, home, metric);
+            best_entries(stops, &mut search.order, ends, metric);
         }
-        let kicked = length(stops, &search.order, home, metric);
+        let kicked = length(stops, &search.order, ends, metric);
         if kicked > now + least / n as f64 * PATIENCE * (kicks - k) as f64 / kicks as f64 {
             search.put_back(before);
             continue;
@@ -161,21 +168,21 @@ fn kicked_few(stops: &[Stop], home: Point, order: Vec<(usize, usize)>, pins: &Pi
     best
 }
 
-fn length(stops: &[Stop], order: &[(usize, usize)], home: Point, metric: Metric) -> f64 {
-    let mut at = home;
+fn length(stops: &[Stop], order: &[(usize, usize)], ends: Ends, metric: Metric) -> f64 {
+    let mut at = ends.from;
     let mut sum = 0.0;
     for (stop, entry) in order {
         let e = stops[*stop].entries[*entry];
         sum += metric.hop(at, e.arrive);
         at = e.leave;
     }
-    sum
+    sum + ends.to.map_or(0.0, |to| metric.hop(at, to))
 }
 
 type Place = GeomWithData<[f64; 2], (usize, usize)>;
 
 /// Takes the nearest stop that nothing still waits inside of.
-fn nearest_first(stops: &[Stop], home: Point, metric: Metric) -> Vec<(usize, usize)> {
+fn nearest_first(stops: &[Stop], ends: Ends, metric: Metric) -> Vec<(usize, usize)> {
     let mut waiting = vec![0_usize; stops.len()];
     for after in stops.iter().flat_map(|s| &s.after) {
         waiting[*after] += 1;
@@ -184,7 +191,7 @@ fn nearest_first(stops: &[Stop], home: Point, metric: Metric) -> Vec<(usize, usi
         |stop: usize| stops[stop].entries.iter().enumerate().map(move |(e, entry)| Place::new([entry.arrive.x, entry.arrive.y], (stop, e)));
     let mut open: RTree<Place> = RTree::bulk_load((0..stops.len()).filter(|i| waiting[*i] == 0).flat_map(places).collect());
     let mut order = Vec::with_capacity(stops.len());
-    let mut at = home;
+    let mut at = ends.from;
     while let Some(next) = cheapest(&open, at, metric) {
         for place in places(next.0) {
             open.remove(&place);
@@ -218,9 +225,9 @@ fn cheapest(open: &RTree<Place>, at: Point, metric: Metric) -> Option<(usize, us
 }
 
 /// For the order as it stands, the entries with the least travel: shortest path through layers, one a stop.
-fn best_entries(stops: &[Stop], order: &mut [(usize, usize)], home: Point, metric: Metric) {
+fn best_entries(stops: &[Stop], order: &mut [(usize, usize)], ends: Ends, metric: Metric) {
     let mut cost: Vec<f64> = vec![0.0];
-    let mut leaving = vec![home];
+    let mut leaving = vec![ends.from];
     let mut from: Vec<Vec<usize>> = Vec::with_capacity(order.len());
     for (stop, _) in order.iter() {
         let entries = &stops[*stop].entries;
@@ -241,7 +248,8 @@ fn best_entries(stops: &[Stop], order: &mut [(usize, usize)], home: Point, metri
         cost = next;
         from.push(came);
     }
-    let Some(mut k) = (0..cost.len()).min_by(|a, b| cost[*a].total_cmp(&cost[*b])) else { return };
+    let whole = |k: usize| cost[k] + ends.to.map_or(0.0, |to| metric.hop(leaving[k], to));
+    let Some(mut k) = (0..cost.len()).min_by(|a, b| whole(*a).total_cmp(&whole(*b))) else { return };
     for i in (0..order.len()).rev() {
         order[i].1 = k;
         k = from[i][k];

@@ -4,7 +4,7 @@ use super::contained::around;
 use super::faults::{Fault, Faults, Told, figure};
 use super::read::Read;
 use super::{Action, Meant, ProgramFault, SheetProof, Traced};
-use super::{edges, gouge, remains, settings};
+use super::{edges, gouge, remains, settings, standing};
 use crate::assign::Process;
 use crate::dialect::Dialect;
 use crate::finding::{Code, Finding, Severity, Station};
@@ -32,6 +32,11 @@ const MARKED: f64 = 5.0;
 /// Distance of the samples along a burned move, mm, and most of them on one move.
 const STEP: f64 = 0.5;
 const MOST_SAMPLES: f64 = 64.0;
+
+/// Where no more looks than this find another stroke it is looked closer: one look every so many mm, so many at most.
+const FEW_LOOKS: usize = 4;
+const CLOSER: f64 = 0.04;
+const MOST_CLOSER: f64 = 400.0;
 
 pub(super) type Boxed = GeomWithData<Rectangle<[f64; 2]>, usize>;
 
@@ -124,6 +129,8 @@ pub(super) fn run(proof: &mut SheetProof, read: &Read, meant: &Meant) -> Vec<Fau
     edges::check(meant, &mut faults);
     inside_out(proof, meant, &mut faults);
     gouge::check(proof, meant, &mut faults);
+    standing::bridges(proof, meant, &mut faults);
+    standing::travel(read, proof, meant, &mut faults);
     // Only of a program that does what was meant: else everything that it does otherwise would be told twice.
     if faults.is_empty() {
         faults.extend(remains::check(proof, meant));
@@ -224,6 +231,9 @@ fn burned(path: &Segment, on: &Lines) -> Burned {
     // Cuts that only touch run side by side for a hair's breadth; those that lie on each other do so for longer.
     let doubled = looks.iter().filter(|l| l.doubled).count();
     out.doubled = doubled as f64 * length / samples as f64;
+    if doubled > 0 && doubled < samples && doubled <= FEW_LOOKS {
+        out.doubled = side_by_side(path, &looks, on);
+    }
     if doubled == samples || out.doubled > TOUCH {
         out.twice.extend(looks.iter().filter(|l| l.doubled).map(|l| l.at));
     }
@@ -245,6 +255,19 @@ fn burned(path: &Segment, on: &Lines) -> Burned {
         }
     }
     out
+}
+
+/// How long a move runs on another stroke where only a few looks say so, mm: a round corner that touches a line does for a little.
+fn side_by_side(path: &Segment, looks: &[Look], on: &Lines) -> f64 {
+    let share = |k: usize| k as f64 / looks.len() as f64;
+    let first = looks.iter().position(|l| l.doubled).map_or(0.0, |k| share(k.saturating_sub(1)));
+    let last = looks.iter().rposition(|l| l.doubled).map_or(1.0, |k| share((k + 2).min(looks.len())));
+    let length = path.length();
+    let closer = ((last - first) * length / CLOSER).ceil().clamp(1.0, MOST_CLOSER);
+    let step = (last - first) / closer;
+    let places = (0..closer as usize).map(|i| first + (i as f64 + 0.5) * step);
+    let hits = places.filter(|at| near_strokes(path.at(*at), path.direction(*at), length, on).doubled).count();
+    hits as f64 * step * length
 }
 
 pub(super) fn boxed(s: &Segment, data: usize) -> Boxed {

@@ -16,6 +16,8 @@ const LOOKS: usize = 5;
 const MOST_LOOKS: usize = 2000;
 /// Where one stretch ends and the next begins there may be so much between them, as a share of the contour's length.
 const SLACK: f64 = 1e-3;
+/// And so many kerfs: into an inner corner the beam does not get.
+const CORNER: f64 = 1.5;
 
 /// A stretch of a contour, mm along it; the whole where both are the same.
 type Stretch = (EdgePlace, EdgePlace);
@@ -26,6 +28,7 @@ pub(super) fn check(meant: &Meant, faults: &mut Faults) {
         made.entry((edge.placement, edge.item)).or_default().push(edge.stretch);
     }
     let mut wrong: Vec<Point> = Vec::new();
+    let corner = CORNER * meant.path.ops.iter().map(|op| op.kerf).fold(0.0, f64::max);
     for (placement, placed) in meant.layout.placed.iter().enumerate() {
         let Some(part) = meant.work.part(placed.copy.part) else { continue };
         for item in part.items().filter(|i| meant.work.items[*i].process.frees()) {
@@ -41,7 +44,7 @@ pub(super) fn check(meant: &Meant, faults: &mut Faults) {
             let looks = (path.segments.len() * LOOKS).min(MOST_LOOKS);
             for k in 0..looks {
                 let along = total * (k as f64 + 0.37) / looks as f64;
-                let (sure, near) = counted(&spans, along, total);
+                let (sure, near) = counted(&spans, along, total, corner);
                 if near == 0 || sure > 1 {
                     wrong.push(placed.affine() * path.at(along).0);
                 }
@@ -52,7 +55,7 @@ pub(super) fn check(meant: &Meant, faults: &mut Faults) {
 }
 
 /// Stretches that surely have a place of a contour in them, and those that have it in or nearly so.
-fn counted(spans: &[(f64, f64)], along: f64, total: f64) -> (usize, usize) {
+fn counted(spans: &[(f64, f64)], along: f64, total: f64, corner: f64) -> (usize, usize) {
     let slack = SLACK * total;
     let within = |(from, to): (f64, f64), by: f64| {
         let length = (to - from).rem_euclid(total);
@@ -61,5 +64,5 @@ fn counted(spans: &[(f64, f64)], along: f64, total: f64) -> (usize, usize) {
         (along - (from - by)).rem_euclid(total) < length + 2.0 * by
     };
     let count = |by: f64| spans.iter().filter(|s| within(**s, by)).count();
-    (count(-slack), count(slack))
+    (count(-slack), count(slack.max(corner)))
 }

@@ -140,6 +140,8 @@ fn words(code: Code) -> &'static str {
         Code::FeedOver => "goes faster than the machine can",
         Code::PowerOver => "asks for more power than the machine has",
         Code::OuterFirst => "works within an outline that is cut by then: the part may have moved",
+        Code::BridgeBurned => "leaves less of a bridge than was meant",
+        Code::TravelOver => "goes over what is cut free without lifting",
         Code::Gouge => "comes into a part that is to stay whole",
         Code::WrongFeed => "burns at another feed than chart and job say",
         Code::WrongPower => "burns with another power than chart and job say",

@@ -4,7 +4,7 @@
 //! person without a way: what is concerned is done within the machine's limits, laid anew on the bed, or left out.
 
 use crate::assign::{Process, Work};
-use crate::decisions::{AssignEdit, Edit, JobSetting, NestEdit, Pose, ReleaseEdit};
+use crate::decisions::{AssignEdit, Edit, HoldEdit, JobSetting, NestEdit, Pose, ReleaseEdit};
 use crate::finding::{Code, Finding, Severity, counted};
 use crate::geometry::{Bounds, Point};
 use crate::hold::{Op, SheetPath};
@@ -37,11 +37,21 @@ pub(crate) fn offered(
             Code::EdgesNotOnce => f.mend("Cut each part by itself", by_itself()),
             // Nothing is lost by it but the way that was saved.
             Code::Gouge | Code::BurnedTwice | Code::NotBurned if common_edges => f.mend("Cut each part by itself", by_itself()),
+            Code::BridgeBurned => by_rule(f, path),
             Code::PowerOver => within(f, path, next_setting, |op| op.power > 100.0, |s| s.power = Some(100.0)),
             _ => f,
         }
     };
     findings.into_iter().map(lift).map(|f| left_out(f, path, layout, work)).collect()
+}
+
+/// Nicks that a hand set are the rule's again.
+fn by_rule(finding: Finding, path: &SheetPath) -> Finding {
+    let near = |op: &&Op| op.line().nicks.iter().any(|n| finding.place.points.iter().any(|p| p.distance(n.0) < NEAR));
+    let contours: BTreeSet<ContourId> = path.ops.iter().filter(near).map(|op| op.contour).collect();
+    let back = |contour: ContourId| HoldEdit::SetNickPlaces { contour, places: None, copy: None }.on(BatchId::FIRST);
+    let edits: Vec<Edit> = contours.into_iter().map(back).collect();
+    if edits.is_empty() { finding } else { finding.choice("Set those nicks by the rule", Edit::All { edits }) }
 }
 
 /// No more common edges: every contour is a cut of its own.

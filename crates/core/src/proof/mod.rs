@@ -14,6 +14,7 @@ mod read;
 mod reader;
 mod remains;
 mod settings;
+mod standing;
 mod still;
 #[cfg(test)]
 mod tests;

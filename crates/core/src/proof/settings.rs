@@ -253,5 +253,6 @@ fn standing(intended: &SheetPath, machine: &Machine) -> f64 {
         let lights = if machine.kind == MachineKind::Plasma { op.pierces() + usize::from(op.is_swept()) } else { 0 };
         seconds += op.sweeps() as f64 * machine.row_turn + f64::from(op.passes) * lights as f64 * machine.lift;
     }
+    seconds += if intended.home.as_ref().is_some_and(|h| h.lifted) { 2.0 * machine.lift } else { 0.0 };
     seconds
 }

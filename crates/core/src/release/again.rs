@@ -3,7 +3,7 @@
 use super::rest::alone;
 use crate::cuts::{Cut, Line, Piece, SheetCuts};
 use crate::geometry::Segment;
-use crate::hold::{Doing, Op, SheetPath, Track};
+use crate::hold::{Approach, Doing, Op, SheetPath, Track};
 
 /// Nearer than this to an end of a piece of line it is that end, mm.
 const END: f64 = 1e-4;
@@ -25,8 +25,11 @@ pub fn only(path: &SheetPath, cuts: &SheetCuts, placements: &[usize]) -> SheetPa
         (!track.runs.is_empty()).then(|| Op { doing: Doing::Line(track), ..op.clone() })
     };
     let mut ops: Vec<Op> = path.ops.iter().filter_map(again).collect();
-    ops.iter_mut().for_each(alone);
-    SheetPath { width: path.width, height: path.height, ops, ..SheetPath::default() }
+    // The sheet's parts are cut free by then: a torch goes lifted.
+    let torch = path.home.is_some();
+    ops.iter_mut().for_each(|op| alone(op, torch));
+    let home = torch.then_some(Approach { by: Vec::new(), lifted: true });
+    SheetPath { width: path.width, height: path.height, ops, home, ..SheetPath::default() }
 }
 
 /// The stretches of a cut whose pieces are wanted, as they are burned.

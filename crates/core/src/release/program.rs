@@ -9,7 +9,7 @@ use super::{Dialect, Lines, Meaning, ProgramOrder};
 use crate::decisions::{Pose, Process};
 use crate::dialect::{PowerIn, Remarks};
 use crate::geometry::{Affine, Point, Segment};
-use crate::hold::Op;
+use crate::hold::{Approach, Op};
 use crate::shop::{Machine, MachineKind};
 use std::fmt::Write;
 use std::io;
@@ -73,6 +73,7 @@ pub fn write_lines(order: &ProgramOrder, to: &mut dyn io::Write) -> io::Result<L
     w.off();
     w.air(false);
     lines.home = w.next_line();
+    w.approach(order.path.home.as_ref().unwrap_or(&Approach::default()));
     w.line("G0 X0 Y0");
     for line in std::mem::take(&mut w.dialect.footer) {
         w.line(&line);
@@ -155,7 +156,7 @@ impl Writer<'_> {
         let feed = op.feed;
         let power = op.power / 100.0 * self.machine.power_limit;
         self.air(op.air);
-        self.approach(op);
+        self.approach(&op.line().approach);
         for pass in 0..op.passes {
             self.sweep(op, feed, power)?;
             self.picture(op, feed, pass)?;
@@ -188,8 +189,7 @@ impl Writer<'_> {
     }
 
     /// The way to where it burns, where that is not straight, or goes over what is cut free.
-    fn approach(&mut self, op: &Op) {
-        let approach = &op.line().approach;
+    fn approach(&mut self, approach: &Approach) {
         if approach.lifted {
             self.off();
             self.comment("lifted over what is cut free");

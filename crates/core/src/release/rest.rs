@@ -61,16 +61,16 @@ pub fn rest(path: &SheetPath, finished: usize, from: GoOn, joint: Joint) -> Shee
         ops.remove(0);
     }
     if let Some(first) = ops.first_mut() {
-        alone(first);
+        alone(first, path.home.is_some() && skipped > 0);
     }
-    SheetPath { width: path.width, height: path.height, ops, ..SheetPath::default() }
+    SheetPath { width: path.width, height: path.height, ops, home: path.home.clone(), ..SheetPath::default() }
 }
 
-/// A piece of work that follows on none: it is pierced, and the way to it is straight.
-pub(super) fn alone(op: &mut Op) {
+/// A piece of work that follows on none: it is pierced, and the way to it is straight; lifted where something has been cut free.
+pub(super) fn alone(op: &mut Op, lifted: bool) {
     if let Doing::Line(line) = &mut op.doing {
         line.bridge.clear();
-        line.approach = crate::hold::Approach::default();
+        line.approach = crate::hold::Approach { by: Vec::new(), lifted };
     }
 }
 

@@ -164,6 +164,45 @@ fn lines_of_a_text_stand_in_their_places_and_can_be_read() {
     }
 }
 
+/// Letters along a half circle stand on it upright, each at its own middle; those beyond its end are told. Truth by the circle alone.
+#[test]
+fn letters_on_a_path_follow_it() {
+    let arc = r##"<path id="way" fill="none" d="M10 50A40 40 0 0 1 90 50"/>"##;
+    let text = |attributes: &str, words: &str| mm(&format!(r##"<defs>{arc}</defs><text font-size="6" {attributes}>{words}</text>"##));
+    // Where each letter's foot and head are, from the circle's middle: the page's y points down, the drawing's up.
+    let middle = Point::new(50.0, 0.0);
+    let letters = |d: &Drawing| -> Vec<(f64, f64, f64)> {
+        (0..d.entities.len())
+            .map(|i| {
+                let points: Vec<Point> = segments(d, i).iter().map(|s| s.start).collect();
+                let radii = points.iter().map(|p| p.distance(middle));
+                let (near, far) = radii.fold((f64::MAX, 0.0_f64), |(a, b), r| (a.min(r), b.max(r)));
+                let at = bounds(d, i).center() - middle;
+                (near, far, at.y.atan2(at.x).to_degrees())
+            })
+            .collect()
+    };
+    let half = text("", r##"<textPath href="#way" startOffset="50%" text-anchor="middle">IIIII</textPath>"##);
+    let set = letters(&half);
+    assert_eq!(set.len(), 5, "{:?}", half.skipped);
+    for (near, far, _) in &set {
+        assert!((near - 40.0).abs() < 0.05 && (far - 44.2).abs() < 0.15, "foot on the circle, head outside it: {near} {far}");
+    }
+    assert!((set[2].2 - 90.0).abs() < 0.1, "the middle one at the top: {set:?}");
+    for k in 0..2 {
+        assert!((set[k].2 + set[4 - k].2 - 180.0).abs() < 0.1 && set[k].2 > set[k + 1].2 + 1.0, "from left to right, alike on both sides");
+    }
+    // So far along it as is said: 10 of 125.7 mm are 14.3 degrees.
+    let begun = letters(&text("", r##"<textPath href="#way" startOffset="10">I</textPath>"##));
+    let own = letters(&text("", r##"<textPath href="#way">I</textPath>"##));
+    assert!((own[0].2 - begun[0].2 - (10.0_f64 / 40.0).to_degrees()).abs() < 0.05, "{own:?} {begun:?}");
+    let long = text("", r##"<textPath href="#way" startOffset="120">IIIIIIII</textPath>"##);
+    assert!(long.entities.len() < 8 && long.skipped.contains_key("letter beyond the end of its path"), "{:?}", long.skipped);
+    // What it names and is not there sets nothing on a path, and is not lost in silence.
+    let lost = text("x='10' y='20'", r##"<textPath href="#gone">II</textPath>"##);
+    assert!(!lost.entities.is_empty() || !lost.broken.is_empty() || !lost.skipped.is_empty(), "{lost:?}");
+}
+
 /// A value that nobody can read takes nothing along of what stands behind it, in a style or in a sheet.
 #[test]
 fn strange_values_take_nothing_along() {

@@ -15,7 +15,7 @@ use boustrophe_core::picture::Tone;
 use serde_json::json;
 
 /// Kinds of changes.
-pub const KINDS: usize = 92;
+pub const KINDS: usize = 93;
 
 /// The number of a change's kind.
 pub fn kind(edit: &Edit) -> usize {
@@ -90,6 +90,7 @@ pub fn kind(edit: &Edit) -> usize {
             NestEdit::DropAside => 59,
             NestEdit::HoldCopies { .. } => 60,
             NestEdit::Nest => 61,
+            NestEdit::AddSheet { .. } => 92,
         },
         Edit::Order(on) => match &on.edit {
             OrderEdit::SetStart { .. } => 62,
@@ -265,6 +266,7 @@ pub fn drawn(job: &Job, n: usize, v: f64) -> Edit {
         59 => NestEdit::DropAside.on(batch),
         60 => NestEdit::HoldCopies { copies: copy.iter().map(|c| c.copy).collect(), on }.on(batch),
         61 => NestEdit::Nest.on(batch),
+        92 => NestEdit::AddSheet { sheet: Sheet::rectangle(500.0 + 200.0 * v, 400.0) }.on(batch),
         62 => OrderEdit::SetStart { contour, at: Some(EdgePlace::Along(v)), copy: alone }.on(batch),
         63 => OrderEdit::SetStrategy { strategy: Strategy::ALL[at(v) % Strategy::ALL.len()] }.on(batch),
         64 => OrderEdit::SetPlace { cut, at: Some((v * 4.0) as u32) }.on(batch),

@@ -154,6 +154,13 @@ fn brought_about() -> Vec<(&'static str, Job)> {
             job.nest(1, 1);
             job
         }),
+        ("lifted-off", {
+            let mut job = of(&plain);
+            let layout = job.nest(1, 1);
+            let copies = layout.copies().map(|p| p.copy).collect();
+            job.edit(&NestEdit::LiftCopies { copies }.on(BatchId::FIRST));
+            job
+        }),
         ("hole-vanishes", {
             let mut job = of(&format!(r#"{plain}<circle {RED} cx="50" cy="40" r="0.07"/>"#));
             job.nest(1, 1);
@@ -222,7 +229,7 @@ fn brought_about() -> Vec<(&'static str, Job)> {
         ("wrong-tool", with_text(|t| t.replacen("M3", "T9 M6\nM3", 1))),
         ("wrong-air", with_fault(|op| op.air = !op.air)),
         ("wrong-wait", with_fault(|op| op.pierce += 3.0)),
-        ("wrong-stay", with_text(|t| t.rfind("G1 X").map_or_else(|| t.clone(), |at| format!("{}G4 P0.4\n{}", &t[..at], &t[at..])))),
+        ("wrong-stay", with_text(|t| t.rfind("G3 X").map_or_else(|| t.clone(), |at| format!("{}G4 P0.4\n{}", &t[..at], &t[at..])))),
         ("wrong-height", torch_unheld()),
         ("wrong-word", with_text(|t| t.replacen("M3 S", "M4 S", 1))),
         ("wrong-way", torch_the_other_way_round()),
@@ -242,6 +249,8 @@ fn brought_about() -> Vec<(&'static str, Job)> {
             job
         }),
         ("outer-first", hole_last()),
+        ("bridge-burned", over_a_bridge()),
+        ("travel-over", torch_over_what_is_free()),
         ("left-on", with_text(|t| t.lines().filter(|l| !l.starts_with("M9")).map(|l| format!("{l}\n")).collect())),
         ("unsafe-start", with_text(|t| t.replacen("G21 ", "", 1))),
         ("program-unreadable", with_text(|t| t.replacen("G1 ", "G1 Xhive ", 1))),
@@ -277,19 +286,47 @@ fn torch_the_other_way_round() -> Job {
     job
 }
 
-/// A torch that is not told to hold its height while it cuts the hole.
-fn torch_unheld() -> Job {
+/// A torch whose writer spoils the text of every program that holds the hole.
+fn torch_with_text(fault: impl Fn(String, &ProgramOrder) -> String + Send + Sync + 'static) -> Job {
     let mut job = torched();
     let hole = hole(&job);
     job.written_by(move |order: &ProgramOrder, to: &mut dyn Write| {
         let mut text = Vec::new();
         write(order, &mut text)?;
         let text = String::from_utf8(text).expect("ASCII");
-        let word = release::Dialect::of(order.machine).word(release::Meaning::Height).expect("the torch's height has a word").to_string();
-        let spoilt = text.replacen(&format!("{word}\n"), "", 1);
-        to.write_all(if order.path.ops.iter().any(|o| o.contour == hole) { spoilt } else { text }.as_bytes())
+        to.write_all(if order.path.ops.iter().any(|o| o.contour == hole) { fault(text, order) } else { text }.as_bytes())
     });
     job
+}
+
+/// A torch that is not told to hold its height while it cuts the hole.
+fn torch_unheld() -> Job {
+    torch_with_text(|text, order| {
+        let word = release::Dialect::of(order.machine).word(release::Meaning::Height).expect("the torch's height has a word").to_string();
+        text.replacen(&format!("{word}\n"), "", 1)
+    })
+}
+
+/// The hole's cut goes on across a bridge of the outline.
+fn over_a_bridge() -> Job {
+    let mut job = boards();
+    let hole = hole(&job);
+    job.written_by(move |order: &ProgramOrder, to: &mut dyn Write| {
+        let mut path: SheetPath = order.path.clone();
+        let placement = path.ops.iter().find(|op| op.contour == hole).map(|op| op.placement);
+        let bridge = path.ops.iter().filter(|op| Some(op.placement) == placement).find_map(|op| op.line().nicks.first().copied());
+        for op in path.ops.iter_mut().filter(|op| op.contour == hole) {
+            let (at, across) = bridge.expect("the outlines are held");
+            runs_of(op).push(vec![Segment::line(at - across, at + across)]);
+        }
+        release::write(&ProgramOrder { path: &path, ..*order }, to)
+    });
+    job
+}
+
+/// A torch that goes home over the plate that it has cut free.
+fn torch_over_what_is_free() -> Job {
+    torch_with_text(|text, _| text.replacen("G0 X0 Y0", "G0 X60 Y50\nG0 X0 Y0", 1))
 }
 
 /// The hole is cut after the outline round it.

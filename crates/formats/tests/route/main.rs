@@ -22,6 +22,7 @@ mod printed;
 mod real;
 mod revised;
 mod sabotage;
+mod shared;
 mod solids;
 mod spotless;
 mod tables;

@@ -1,7 +1,7 @@
 //! What a hand does with copies: nothing that it lays lies where it may not.
 
 use super::*;
-use crate::hand::{Pattern, box_of, laid, lined_up, pushed, repeated};
+use crate::hand::{Align, NotLined, On, Pattern, box_of, doubled, laid, lined_up, pushed, repeated};
 use crate::ids::{CopyId, PartId};
 
 /// An angle bracket and a disc, with some copies of each on a sheet.
@@ -21,6 +21,15 @@ fn with(layout: &Layout, moved: &[Placement]) -> Layout {
     out
 }
 
+/// On the first sheet.
+fn first(copies: &[Placement]) -> Vec<On> {
+    copies.iter().map(|p| (*p, 0)).collect()
+}
+
+fn alone(copies: &[On]) -> Vec<Placement> {
+    copies.iter().map(|on| on.0).collect()
+}
+
 fn copies(layout: &Layout) -> Vec<Placement> {
     layout.sheets[0].placed.clone()
 }
@@ -37,15 +46,13 @@ proptest! {
             // A second that moves along.
             wanted.push(Placement { x: all[more].x + x - all[which].x, y: all[more].y + y - all[which].y, ..all[more] });
         }
-        if let Some((lies, slid)) = laid(&work, &layout, &wanted, 0, &terms) {
+        if let Some((lies, slid)) = laid(&work, &layout, &first(&wanted), &terms) {
+            let lies = alone(&lies);
             let by = Vec2::new(lies[0].x - x, lies[0].y - y);
             prop_assert!((by.hypot() - slid).abs() < 1e-9 && slid <= 40.0);
             prop_assert!(lies.iter().zip(&wanted).all(|(l, w)| (l.x - w.x - by.x).abs() < 1e-9 && (l.y - w.y - by.y).abs() < 1e-9), "together");
-            // Those that moved and those that stayed: none is too near, unless two of the moved ones were so before.
-            let after = with(&layout, &lies);
-            let alone: Vec<Placement> = after.sheets[0].placed.iter().filter(|p| lies.iter().skip(1).all(|l| l.copy != p.copy)).copied().collect();
-            let alone = Layout { sheets: vec![SheetLayout { placed: alone, ..after.sheets[0].clone() }], ..Layout::default() };
-            prop_assert_eq!(faults(&work, &alone, terms.distances()).count, 0);
+            // Those that moved and those that stayed: none is too near to another.
+            prop_assert_eq!(faults(&work, &with(&layout, &lies), terms.distances()).count, 0);
         }
     }
 
@@ -54,12 +61,13 @@ proptest! {
     fn what_is_pushed_touches_and_goes_no_further(which in 0..12_usize, way in prop::sample::select(vec![(1.0, 0.0), (-1.0, 0.0), (0.0, 1.0), (0.0, -1.0)])) {
         let (work, layout, terms) = bench();
         let way = Vec2::new(way.0, way.1);
-        let (lies, far) = pushed(&work, &layout, &[copies(&layout)[which]], 0, way, &terms).expect("the sheet is there");
+        let (lies, far) = pushed(&work, &layout, &[(copies(&layout)[which], 0)], way, &terms).expect("the sheet is there");
+        let lies = alone(&lies);
         let after = with(&layout, &lies);
         prop_assert_eq!(faults(&work, &after, terms.distances()).count, 0);
         let further = Placement { x: lies[0].x + way.x * 0.02, y: lies[0].y + way.y * 0.02, ..lies[0] };
         prop_assert!(faults(&work, &with(&layout, &[further]), terms.distances()).count > 0, "it went {far} mm and could go on");
-        let (_, again) = pushed(&work, &after, &lies, 0, way, &terms).expect("the sheet is there");
+        let (_, again) = pushed(&work, &after, &first(&lies), way, &terms).expect("the sheet is there");
         prop_assert!(again < 0.01, "{again}");
     }
 }
@@ -96,10 +104,64 @@ fn what_is_lined_up_has_one_lower_edge() {
     let placed = vec![at(1, 10.0, 20.0), at(2, 60.0, 31.0), at(3, 110.0, 12.5)];
     let layout =
         Layout { sheets: vec![SheetLayout { sheet: Sheet::rectangle(300.0, 200.0), placed: placed.clone() }], ..Layout::default() };
-    let lined = lined_up(&work, &layout, &placed, 0, &terms).expect("there is room");
+    let lined = alone(&lined_up(&work, &layout, &first(&placed), Align::Bottom, &terms).expect("there is room"));
     assert!(lined.iter().all(|p| (p.y - 20.0).abs() < 1e-9) && lined.iter().zip(&placed).all(|(l, p)| l.x == p.x));
     // Two under each other cannot have one lower edge.
     let below = vec![at(1, 10.0, 20.0), at(2, 20.0, 60.0)];
     let layout = Layout { sheets: vec![SheetLayout { sheet: Sheet::rectangle(300.0, 200.0), placed: below.clone() }], ..Layout::default() };
-    assert!(lined_up(&work, &layout, &below, 0, &terms).is_none());
+    assert_eq!(lined_up(&work, &layout, &first(&below), Align::Bottom, &terms), Err(NotLined::Crowded));
+}
+
+/// Each edge, middle and gap, against sums of the boxes alone.
+#[test]
+fn edges_middles_and_gaps_are_as_they_are_called() {
+    let work = work(&[Path::rectangle(0.0, 0.0, 40.0, 30.0), Path::rectangle(100.0, 0.0, 20.0, 20.0)], 3);
+    let terms = terms_of(400.0, 300.0, 2.0, 5.0);
+    let (large, small) = (work.parts[0].id, work.parts[1].id);
+    let at = |part: PartId, n: u32, x: f64, y: f64| Placement { copy: CopyId { part, number: n }, x, y, angle: 0.0, mirrored: false };
+    let placed = vec![at(large, 1, 10.0, 20.0), at(small, 1, 0.0, 100.0), at(large, 2, 200.0, 200.0)];
+    let layout =
+        Layout { sheets: vec![SheetLayout { sheet: Sheet::rectangle(400.0, 300.0), placed: placed.clone() }], ..Layout::default() };
+    let boxes = |align: Align| -> Vec<_> {
+        let lined = lined_up(&work, &layout, &first(&placed), align, &terms).expect("there is room");
+        lined.iter().map(|on| box_of(&work, &on.0)).collect()
+    };
+    let before: Vec<_> = placed.iter().map(|p| box_of(&work, p)).collect();
+    assert!(boxes(Align::Left).iter().all(|b| (b.min.x - before[0].min.x).abs() < 1e-9));
+    assert!(boxes(Align::Right).iter().all(|b| (b.max.x - before[0].max.x).abs() < 1e-9));
+    assert!(boxes(Align::Upright).iter().all(|b| (b.center().x - before[0].center().x).abs() < 1e-9));
+    assert!(boxes(Align::Top).iter().all(|b| (b.max.y - before[0].max.y).abs() < 1e-9));
+    assert!(boxes(Align::Level).iter().all(|b| (b.center().y - before[0].center().y).abs() < 1e-9));
+    let across = boxes(Align::Across);
+    assert!((across[0].min.x - before[0].min.x).abs() < 1e-9 && (across[2].max.x - before[2].max.x).abs() < 1e-9, "the outermost stay");
+    assert!((across[1].min.x - across[0].max.x - (across[2].min.x - across[1].max.x)).abs() < 1e-9, "{across:?}");
+    let up = boxes(Align::Up);
+    assert!((up[1].min.y - up[0].max.y - (up[2].min.y - up[1].max.y)).abs() < 1e-9, "{up:?}");
+    let near = vec![at(large, 1, 10.0, 20.0), at(large, 2, 30.0, 200.0), at(large, 3, 50.0, 100.0)];
+    assert_eq!(lined_up(&work, &layout, &first(&near), Align::Across, &terms), Err(NotLined::NoGaps));
+}
+
+/// Copies of two sheets move each on its own; what is laid on each other is refused, and copies again have new names.
+#[test]
+fn each_moves_on_its_own_sheet() {
+    let work = work(&[Path::rectangle(0.0, 0.0, 40.0, 30.0)], 4);
+    let terms = terms_of(300.0, 200.0, 2.0, 5.0);
+    let part = work.parts[0].id;
+    let at = |n: u32, x: f64, y: f64| Placement { copy: CopyId { part, number: n }, x, y, angle: 0.0, mirrored: false };
+    let sheet = |placed: Vec<Placement>| SheetLayout { sheet: Sheet::rectangle(300.0, 200.0), placed };
+    let layout =
+        Layout { sheets: vec![sheet(vec![at(1, 10.0, 20.0)]), sheet(vec![at(2, 10.0, 20.0), at(3, 60.0, 20.0)])], ..Layout::default() };
+    let right = |p: Placement| Placement { x: p.x + 5.0, ..p };
+    let (lies, slid) =
+        laid(&work, &layout, &[(right(at(1, 10.0, 20.0)), 0), (right(at(2, 10.0, 20.0)), 1)], &terms).expect("there is room");
+    assert_eq!((lies[0].1, lies[1].1, slid), (0, 1, 0.0), "each keeps its sheet");
+    // Both on one sheet at one place, as a hand may type it.
+    assert!(laid(&work, &layout, &[(at(1, 120.0, 100.0), 0), (at(2, 120.0, 100.0), 0)], &terms).is_none());
+    // One that leaves its sheet makes room there.
+    let swapped = [(at(2, 60.0, 20.0), 1), (at(3, 150.0, 120.0), 0)];
+    assert_eq!(laid(&work, &layout, &swapped, &terms).expect("there is room").1, 0.0);
+    let (far, _) = pushed(&work, &layout, &[(at(1, 10.0, 20.0), 0), (at(3, 60.0, 20.0), 1)], Vec2::new(1.0, 0.0), &terms).expect("sheets");
+    assert!(far.iter().all(|(p, _)| (p.x - 255.0).abs() < 0.01) && far[0].1 == 0 && far[1].1 == 1, "{far:?}");
+    let (again, _) = doubled(&work, &layout, &[(at(1, 100.0, 100.0), 0), (at(1, 160.0, 100.0), 1)], &terms).expect("there is room");
+    assert_eq!(again.iter().map(|on| on.0.copy.number).collect::<Vec<_>>(), [4, 5]);
 }

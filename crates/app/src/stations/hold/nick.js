@@ -21,6 +21,14 @@ export class Nick {
     return best;
   }
 
+  /** A nick can be carried; on an outline a click adds one. */
+  cursor(e) {
+    if (!this.stage.scene) return null;
+    if (this.beneath(e)) return "move";
+    const { view, scene } = this.stage;
+    return pick(scene.items.filter((i) => i.cut && i.p === "cut"), ...view.mm(e.offsetX, e.offsetY), 6 / view.k) ? "copy" : null;
+  }
+
   down(e) {
     if (!this.stage.scene || e.shiftKey || e.altKey) return false;
     const { view, scene } = this.stage, nick = this.beneath(e);

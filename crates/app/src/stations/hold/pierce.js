@@ -9,12 +9,17 @@ const REACH = 9;
 export class Pierce {
   constructor(stage) { Object.assign(this, { stage, held: null, at: null, free: true }); }
 
-  down(e) {
-    const { view, scene } = this.stage;
-    if (!scene || e.shiftKey || e.altKey) return false;
-    const [x, y] = view.mm(e.offsetX, e.offsetY), far = (i) => Math.hypot(i.dx + i.start[0] - x, i.dy + i.start[1] - y) * view.k;
+  /** The cut whose pierce is under the pointer. */
+  beneath(e) {
+    const { view, scene } = this.stage, [x, y] = view.mm(e.offsetX, e.offsetY), far = (i) => Math.hypot(i.dx + i.start[0] - x, i.dy + i.start[1] - y) * view.k;
     const near = scene.items.filter((i) => i.cut && i.leads?.length && far(i) < REACH);
-    this.held = near.sort((a, b) => far(a) - far(b))[0] ?? null;
+    return near.sort((a, b) => far(a) - far(b))[0] ?? null;
+  }
+  cursor(e) { return this.stage.scene && this.beneath(e) ? "move" : null; }
+
+  down(e) {
+    if (!this.stage.scene || e.shiftKey || e.altKey) return false;
+    this.held = this.beneath(e);
     Object.assign(this, { at: null, free: true });
     return Boolean(this.held);
   }
@@ -51,8 +56,19 @@ export class Pierce {
     const values = held && at && moved && !lost ? this.body({}) : null;
     this.held = this.at = null;
     stage.blit();
-    if (values) htmx.ajax("POST", `/jobs/${stage.job}/pierce`, { target: "#docket", swap: "outerHTML", values });
+    if (values) this.lay(values);
     else if (held && !moved) stage.choose([held], { share: 0, segment: 0, on: 0, item: held });
+  }
+
+  /** Where the lead would touch something it is not laid. */
+  async lay(values) {
+    const { stage } = this, at = `/jobs/${stage.job}/pierce`;
+    const answer = await fetch(at, { method: "POST", body: new URLSearchParams({ ...values, ask: "on" }) }).catch(() => null);
+    if (answer?.ok && !(await answer.json()).free) {
+      stage.tell("refused", { sentence: "The lead would touch a part, a cut, another lead, a bridge or the edge there: the pierce stays where it was." });
+      return;
+    }
+    htmx.ajax("POST", at, { target: "#docket", swap: "outerHTML", values });
   }
 
   paint(c) {

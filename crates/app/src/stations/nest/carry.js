@@ -2,34 +2,18 @@
 // they take the server's place.
 import { LICHEN, PAPER, STOP } from "/static/js/paint/inks.js";
 import { after, inverse, moved } from "/static/js/shapes.js";
+import { Hands } from "./hands.js";
+import { lines, snapped } from "./snapping.js";
 
+/** The handle to turn by stands so many pixels above what is chosen, and is so large. */
+const HANDLE = { above: 26, reach: 9 };
+/** It snaps to so many degrees, unless Shift is held. */
+const SNAP = 15;
 const STEP = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] };
 
-export class Carry {
-  constructor(stage) {
-    Object.assign(this, { stage, chosen: [], ghost: null, rests: null, busy: Promise.resolve() });
-    // Whether a place is on a part is asked of the part's own path.
-    this.probe = document.createElement("canvas").getContext("2d");
-  }
-
-  shown() { this.ghost = null; this.chosen = this.chosen.map((c) => this.find(c.copy.id)).filter(Boolean); this.tell(); }
-  leave() { this.chosen = []; this.ghost = null; }
-
-  /** The copy of a name with its sheet. */
-  find(id) {
-    const sheets = this.stage.scene.sheets;
-    for (let sheet = 0; sheet < sheets.length; sheet += 1) {
-      const copy = sheets[sheet].sheet.copies.find((c) => c.id === id);
-      if (copy) return { copy, sheet };
-    }
-    return null;
-  }
-
-  /** All copies of a part. */
-  ofPart(id) {
-    const { scene } = this.stage;
-    return (scene?.sheets ?? []).flatMap(({ sheet: s }, sheet) => s.copies.filter((c) => scene.parts[c.part].id === id).map((copy) => ({ copy, sheet })));
-  }
+export class Carry extends Hands {
+  /** Nothing is chosen any more; a drag ends where it began. */
+  none() { this.settle(); this.ghost = this.rests = this.from = this.turning = this.guides = null; if (this.chosen.length) { this.chosen = []; this.tell(); } }
 
   /** The copy under a place of the stage. */
   beneath(x, y) {
@@ -43,30 +27,73 @@ export class Carry {
     return null;
   }
 
+  /** Where the handle to turn by is, in pixels; null where nothing is chosen, or on several sheets. */
+  handle() {
+    const { view, scene } = this.stage, [first] = this.chosen;
+    if (!first || this.chosen.some((c) => c.sheet !== first.sheet)) return null;
+    const [x0, , x1, y1] = this.box(), s = scene.sheets[first.sheet].sheet;
+    return [view.x + (s.x + (x0 + x1) / 2) * view.k, view.y - (s.y + y1) * view.k - HANDLE.above];
+  }
+  onHandle(e) { const at = this.handle(); return at && Math.hypot(e.offsetX - at[0], e.offsetY - at[1]) < HANDLE.reach; }
+
+  /** What a click would do here, as the pointer shows it. */
+  cursor(e) {
+    this.at = this.stage.view.mm(e.offsetX, e.offsetY);
+    if (!this.stage.scene?.sheets.length || this.searching()) return null;
+    if (this.onHandle(e)) return "alias";
+    const found = this.beneath(...this.at);
+    return found ? (e.altKey ? "copy" : "move") : null;
+  }
+
   down(e) {
-    if (e.altKey || !this.stage.scene?.sheets.length || document.querySelector("#search")?.dataset.searching === "true") return false;
-    const [x, y] = this.stage.view.mm(e.offsetX, e.offsetY), found = this.beneath(x, y);
-    if (!found) { if (!e.shiftKey && this.chosen.length) { this.chosen = []; this.tell(); } return false; }
+    if (!this.stage.scene?.sheets.length || this.searching()) return false;
+    const [x, y] = this.stage.view.mm(e.offsetX, e.offsetY), more = e.shiftKey || e.ctrlKey || e.metaKey;
+    this.settle();
+    if (!more && this.onHandle(e)) { this.turning = { from: [x, y], degrees: 0 }; return true; }
+    const found = this.beneath(x, y);
+    if (!found) { if (!more && !e.altKey && this.chosen.length) { this.chosen = []; this.tell(); } return false; }
     const at = this.chosen.findIndex((c) => c.copy.id === found.copy.id);
-    if (e.shiftKey) { if (at < 0) this.chosen.push(found); else this.chosen.splice(at, 1); }
+    if (more) { if (at < 0) this.chosen.push(found); else this.chosen.splice(at, 1); }
     else if (at < 0) this.chosen = [found];
-    this.from = this.chosen.length && !e.shiftKey ? [x, y] : null;
+    this.from = this.chosen.length && !more ? [x, y] : null;
+    this.doubling = e.altKey;
+    this.lines = null;
     this.stage.redraw();
     return true;
   }
 
   move(e) {
-    if (!this.from) return;
     const { view, scene } = this.stage, [x, y] = view.mm(e.offsetX, e.offsetY);
+    if (this.turning) { this.turnTo(x, y, e.shiftKey); return; }
+    if (!this.from) return;
     // Over another sheet they are that sheet's.
-    const to = scene.sheets.findIndex(({ sheet: s }) => x >= s.x && y >= s.y && x <= s.x + s.w && y <= s.y + s.h);
-    this.ghost = this.chosen.map(({ copy, sheet }) => {
+    const over = scene.sheets.findIndex(({ sheet: s }) => x >= s.x && y >= s.y && x <= s.x + s.w && y <= s.y + s.h);
+    const one = this.chosen.every((c) => c.sheet === this.chosen[0].sheet), to = one ? over : -1;
+    const shifted = (bx, by) => this.chosen.map(({ copy, sheet }) => {
       const on = to < 0 ? sheet : to, was = scene.sheets[sheet].sheet, is = scene.sheets[on].sheet;
-      return { copy, sheet: on, pose: after([1, 0, 0, 1, x - this.from[0] + was.x - is.x, y - this.from[1] + was.y - is.y], copy.pose) };
+      return { copy, sheet: on, pose: after([1, 0, 0, 1, x - this.from[0] + was.x - is.x + bx, y - this.from[1] + was.y - is.y + by], copy.pose) };
     });
+    this.ghost = shifted(0, 0);
+    this.guides = null;
+    if (one && !e.ctrlKey) {
+      const on = this.ghost[0].sheet;
+      if (this.lines?.sheet !== on) this.lines = { sheet: on, ...lines(scene, on, new Set(this.doubling ? [] : this.chosen.map((c) => c.copy.id))) };
+      const found = snapped(this.boxOf(this.ghost), this.lines, view.k);
+      if (found.x || found.y) { this.ghost = shifted(...found.by); this.guides = { sheet: on, ...found }; }
+    }
     this.stage.canvas.classList.add("held");
     this.stage.blit();
     this.slide();
+  }
+
+  /** All that are chosen, turned about the middle of their box as the pointer goes round it. */
+  turnTo(x, y, free) {
+    const { scene } = this.stage, s = scene.sheets[this.chosen[0].sheet].sheet, [x0, y0, x1, y1] = this.box();
+    const [mx, my] = [s.x + (x0 + x1) / 2, s.y + (y0 + y1) / 2], angle = (p) => (Math.atan2(p[1] - my, p[0] - mx) * 180) / Math.PI;
+    const by = angle([x, y]) - angle(this.turning.from), degrees = free ? by : Math.round(by / SNAP) * SNAP;
+    this.turning.degrees = degrees;
+    this.ghost = this.moved(this.turned(degrees));
+    this.stage.blit();
   }
 
   /** While the hand moves, where the copies would come to lie is asked again and again: they slide along what is in their way. */
@@ -75,16 +102,22 @@ export class Carry {
     this.asking = true;
     for (let asked = null; this.ghost && this.from && asked !== this.ghost;) {
       asked = this.ghost;
-      const answer = await this.ask({ ...this.wish(asked), ask: "on" }, asked.map((w) => w.copy.id));
+      const answer = await this.ask({ ...this.wish(asked), ...(this.doubling ? { do: "double" } : {}), ask: "on" }, asked.map((w) => w.copy.id));
       if (!this.ghost || !this.from) break;
-      this.rests = answer?.ok ? (await answer.json()).moved : [];
+      this.rests = answer?.ok ? (await answer.json()).moved.map(([id, ...rest], n) => [this.doubling ? asked[n].copy.id : id, ...rest]) : [];
       this.stage.blit();
     }
     this.asking = false;
   }
 
   up(e, { moved: dragged, lost }) {
-    if (dragged && !lost && this.ghost) { this.put(this.ghost); return; }
+    const { ghost, doubling } = this;
+    this.guides = this.turning = null;
+    this.doubling = false;
+    if (dragged && !lost && ghost) {
+      if (doubling) { this.ghost = this.rests = this.from = null; this.double(ghost); } else this.put(ghost);
+      return;
+    }
     this.ghost = this.rests = this.from = null;
     this.stage.redraw();
     this.tell();
@@ -92,11 +125,19 @@ export class Carry {
 
   /** Arrow keys by 1 mm, with Shift 10, with Alt 0.1, with Ctrl until it touches; the rest as the card says. */
   key(e) {
+    const ctrl = e.ctrlKey || e.metaKey, key = e.key.toLowerCase();
+    if (ctrl && key === "a") { e.shiftKey ? this.chooseKind() : this.chooseSheet(); return true; }
+    if (ctrl && key === "v" && this.taken.length) { this.paste(); return true; }
     if (!this.chosen.length) return false;
     const step = STEP[e.key], size = e.shiftKey ? 10 : e.altKey ? 0.1 : 1;
-    if (step && e.ctrlKey) this.post({ do: "push", way: step.join(",") });
-    else if (step) this.shift([1, 0, 0, 1, step[0] * size, step[1] * size]);
-    else if (e.ctrlKey) return false;
+    if (step && ctrl) this.post({ do: "push", way: step.join(",") });
+    else if (step) this.nudge(step[0] * size, step[1] * size);
+    else if (ctrl && (key === "c" || key === "x")) {
+      this.settle();
+      this.taken = this.chosen.map(({ copy }) => ({ ...copy }));
+      if (key === "x") this.post({ do: "lift" });
+    } else if (ctrl && key === "d") this.twin();
+    else if (ctrl) return false;
     else if (e.key === "t") this.turn(90);
     else if (e.key === "x") this.mirror();
     else if (e.key === "k") this.hold();
@@ -104,84 +145,6 @@ export class Carry {
     else if (e.key === "+") this.post({ do: "more" });
     else return false;
     return true;
-  }
-
-  /** The box round all that are chosen, as they lie on their sheets. */
-  box() {
-    const all = this.chosen.map(({ copy }) => this.stage.scene.box(copy));
-    return [Math.min(...all.map((b) => b[0])), Math.min(...all.map((b) => b[1])), Math.max(...all.map((b) => b[2])), Math.max(...all.map((b) => b[3]))];
-  }
-
-  /** All that are chosen, moved by a matrix. */
-  shift(m) { this.put(this.chosen.map((c) => ({ ...c, pose: after(m, c.copy.pose) }))); }
-
-  /** Turned about the middle of their box; quarters are exact. */
-  turn(degrees) {
-    const [x0, y0, x1, y1] = this.box(), x = (x0 + x1) / 2, y = (y0 + y1) / 2, a = (degrees * Math.PI) / 180;
-    const [s, c] = [Math.round(Math.sin(a) * 1e12) / 1e12, Math.round(Math.cos(a) * 1e12) / 1e12];
-    this.shift([c, s, -s, c, x - c * x + s * y, y - s * x - c * y]);
-  }
-
-  mirror() { const [x0, , x1] = this.box(); this.shift([-1, 0, 0, 1, x0 + x1, 0]); }
-
-  hold() { this.post({ do: this.chosen.every((c) => c.copy.held) ? "free" : "hold" }); }
-
-  /** As typed: the lower left of its box, and its angle. */
-  typed({ x, y, angle }) {
-    const { copy } = this.chosen[0], now = this.figures(copy), a = ((angle - now.angle) * Math.PI) / 180;
-    const [x0, y0, x1, y1] = this.stage.scene.box(copy), [mx, my] = [(x0 + x1) / 2, (y0 + y1) / 2];
-    const [s, c] = [Math.round(Math.sin(a) * 1e12) / 1e12, Math.round(Math.cos(a) * 1e12) / 1e12];
-    const pose = after([c, s, -s, c, mx - c * mx + s * my, my - s * mx - c * my], copy.pose), [bx, by] = this.stage.scene.box({ ...copy, pose });
-    this.put([{ ...this.chosen[0], pose: after([1, 0, 0, 1, x - bx, y - by], pose) }]);
-  }
-
-  figures(copy) {
-    const [x, y] = this.stage.scene.box(copy), [a, b, c, d] = copy.pose, mirrored = a * d - b * c < 0;
-    const angle = ((Math.atan2(mirrored ? -b : b, mirrored ? -a : a) * 180) / Math.PI + 360) % 360;
-    return { x, y, angle, mirrored };
-  }
-
-  /** Copies with poses, as the server wants them. */
-  wish(places) {
-    const to = places.map(({ copy, pose }) => { const { angle, mirrored } = this.figures({ ...copy, pose }); return [pose[4], pose[5], angle, mirrored ? 1 : 0].join(","); });
-    return { do: "lay", sheet: places[0].sheet, to: to.join(";") };
-  }
-
-  put(wish) {
-    this.ghost = wish;
-    this.stage.blit();
-    this.post(this.wish(wish), wish.map((w) => w.copy.id));
-  }
-
-  /** One after the other: the next is asked of the revision that the one before has made. */
-  post(wish, ids = this.chosen.map((c) => c.copy.id)) { this.busy = this.busy.then(() => this.send(wish, ids)); }
-
-  ask(wish, ids) {
-    const { revision, batch } = document.querySelector("#docket").dataset;
-    const body = new URLSearchParams({ revision, batch, copies: ids.join(","), ...wish });
-    return fetch(`/jobs/${this.stage.job}/copies`, { method: "POST", body }).catch(() => null);
-  }
-
-  async send(wish, ids) {
-    const docket = document.querySelector("#docket").dataset, { stage } = this;
-    const answer = await this.ask(wish, ids);
-    this.ghost = this.rests = this.from = null;
-    if (!answer?.ok) { stage.tell("refused", { answer }); stage.redraw(); return; }
-    const done = await answer.json();
-    docket.revision = done.revision;
-    for (const [id, sheet, pose] of done.moved) stage.scene.move(id, sheet, pose);
-    this.chosen = this.chosen.map((c) => this.find(c.copy.id)).filter(Boolean);
-    stage.redraw();
-    this.tell(done.slid);
-    stage.tell(done.anew ? "changed" : "laid", done);
-  }
-
-  tell(slid = 0) {
-    const { scene } = this.stage, list = this.chosen;
-    if (!list.length) { this.stage.tell("copies", null); return; }
-    const { copy } = list[0], [x, y] = list.length > 1 ? this.box() : [];
-    const part = scene.parts[copy.part], figures = this.figures(copy);
-    this.stage.tell("copies", { count: list.length, name: part.name, part: part.id, held: list.every((c) => c.copy.held), slid, ...figures, ...(list.length > 1 ? { x, y } : {}) });
   }
 
   outline(c, { copy, sheet }, pose, colour, onLayer, width = 2.6) {
@@ -197,6 +160,31 @@ export class Carry {
     for (const one of this.lit ? this.ofPart(this.lit) : []) this.outline(c, one, one.copy.pose, LICHEN, true, 1.6);
     for (const one of this.chosen) this.outline(c, one, one.copy.pose, LICHEN, true);
     this.tacks(c);
+    this.knob(c);
+  }
+
+  /** The handle to turn by. */
+  knob(c) {
+    const { view } = this.stage, at = this.handle();
+    if (!at) return;
+    view.pixels(c, true);
+    const [x, y] = [at[0] + view.margin, at[1] + view.margin];
+    c.setLineDash([]); c.lineWidth = 1.5; c.strokeStyle = LICHEN; c.fillStyle = PAPER;
+    c.beginPath(); c.moveTo(x, y + 6); c.lineTo(x, y + HANDLE.above); c.stroke();
+    c.beginPath(); c.arc(x, y, 6, 0, 7); c.fill(); c.stroke();
+  }
+
+  /** The lines that what is dragged is in line with, from it to what it is in line with. */
+  guide(c, box) {
+    if (!this.guides) return;
+    const { view, scene } = this.stage, s = scene.sheets[this.guides.sheet].sheet;
+    view.place(c, s.x, s.y, false);
+    view.pen(c, LICHEN, 1, [4, 3]);
+    c.beginPath();
+    const { x, y } = this.guides;
+    if (x) { c.moveTo(x.at, Math.min(box[1], x.box[1])); c.lineTo(x.at, Math.max(box[3], x.box[3])); }
+    if (y) { c.moveTo(Math.min(box[0], y.box[0]), y.at); c.lineTo(Math.max(box[2], y.box[2]), y.at); }
+    c.stroke();
   }
 
   /** A tack in the middle of what is held. */
@@ -215,6 +203,7 @@ export class Carry {
     // Where they would lie is drawn full, where the hand has them thin; red where they can lie nowhere near.
     const lie = this.rests?.map(([id, sheet, at]) => ({ ...this.ghost.find((g) => g.copy.id === id), sheet, pose: at })) ?? this.ghost;
     const { view, scene } = this.stage, { copy, sheet, pose } = lie[0] ?? this.ghost[0];
+    this.guide(c, this.boxOf(this.ghost));
     if (lie !== this.ghost) this.ghost.forEach((g) => this.outline(c, g, g.pose, lie.length ? LICHEN : STOP, false, 1));
     lie.forEach((g) => this.outline(c, g, g.pose, LICHEN, false));
     const { x, y, angle } = this.figures({ ...copy, pose }), s = scene.sheets[sheet].sheet, [ox, oy] = view.pixels(c, false);

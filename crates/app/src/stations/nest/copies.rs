@@ -6,19 +6,21 @@ use crate::error::AppError;
 use crate::stations::stage::json;
 use crate::typed::Typed;
 use axum::extract::Path;
-use axum::response::Response;
+use axum::http::HeaderValue;
+use axum::response::{IntoResponse, Response};
 use boustrophe_core::assign::Work;
 use boustrophe_core::decisions::{Edit, NestEdit};
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::geometry::Vec2;
-use boustrophe_core::ids::BatchId;
-use boustrophe_core::ids::CopyId;
-use boustrophe_core::nest::Layout;
-use boustrophe_core::nest::hand::{MOST_REPEATED, Pattern, laid, lined_up, one_more, pushed, repeated, wanted_with};
-use boustrophe_core::nest::{self, Placement, Terms};
+use boustrophe_core::ids::{BatchId, CopyId, PartId};
+use boustrophe_core::nest::hand::{
+    Align, MOST_REPEATED, NotLined, On, Pattern, box_of, doubled, laid, lined_up, one_more, pushed, repeated, wanted_with,
+};
+use boustrophe_core::nest::{self, Against, Layout, Placement, Sheet, SheetLayout, Terms};
 use boustrophe_core::quantity::{count, length};
 use boustrophe_store::NewRevision;
 use serde::{Deserialize, Serialize};
+use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 
 /// What is done with copies.
@@ -28,9 +30,11 @@ enum Deed {
     /// Laid where they are wanted.
     #[default]
     Lay,
+    /// One laid where its figures are typed.
+    Place,
     /// Pushed until they touch.
     Push,
-    /// Brought to one lower edge.
+    /// Brought into line, or to equal gaps.
     Line,
     /// Lifted off.
     Lift,
@@ -40,8 +44,12 @@ enum Deed {
     Free,
     /// One more laid beside it.
     More,
+    /// Laid once more, where they are wanted.
+    Double,
     /// Repeated in columns and rows.
     Repeat,
+    /// Laid on a sheet of their own.
+    Sheet,
 }
 
 /// What a hand does, as the stage posts it.
@@ -54,15 +62,22 @@ pub struct Hand {
     r#do: Deed,
     /// Names of copies, with commas between.
     copies: String,
-    /// Sheet from 0.
-    #[serde(default)]
-    sheet: usize,
-    /// To lay: for each copy x, y, angle and 1 where it is mirrored, with commas between; copies with semicolons.
+    /// To lay: for each copy x, y, angle, 1 where it is mirrored, and its sheet from 0, with commas between; copies with semicolons.
     #[serde(default)]
     to: String,
     /// To push: x and y of the way.
     #[serde(default)]
     way: String,
+    /// To line up: by what.
+    #[serde(default)]
+    align: String,
+    /// To place: the lower left of its box and its angle, as typed.
+    #[serde(default)]
+    x: String,
+    #[serde(default)]
+    y: String,
+    #[serde(default)]
+    angle: String,
     /// To repeat: columns, rows and the gap, as typed.
     #[serde(default)]
     columns: String,
@@ -73,6 +88,9 @@ pub struct Hand {
     /// `on` where every second one is turned by half.
     #[serde(default)]
     turned: String,
+    /// `on` where it is known that it lies against its grain, its turns, or face down.
+    #[serde(default)]
+    against: String,
     /// `on` while the hand still moves: it is told what would come of it, and nothing is done.
     #[serde(default)]
     ask: String,
@@ -92,15 +110,10 @@ struct Done {
 /// What a hand has done: the change, where copies lie then where that alone has changed, and how far they slid, mm.
 struct Change {
     edit: Edit,
-    to: Vec<(Placement, usize)>,
+    to: Vec<On>,
     slid: f64,
-}
-
-impl Change {
-    /// A change after which the stage is fetched anew.
-    fn anew(edit: Edit) -> Self {
-        Self { edit, to: Vec::new(), slid: 0.0 }
-    }
+    /// The stage has to be fetched anew.
+    anew: bool,
 }
 
 /// What is at hand: the copies that are meant, as they lie.
@@ -108,11 +121,47 @@ struct Bench<'a> {
     work: Arc<Work>,
     layout: &'a Layout,
     terms: Terms,
-    copies: Vec<Placement>,
+    copies: Vec<On>,
 }
 
 fn sentence(text: &str) -> AppError {
     AppError::sentence(text.into())
+}
+
+impl Bench<'_> {
+    /// The copies that are meant, on their sheets.
+    fn lying(layout: &Layout, names: &[CopyId]) -> Option<Vec<On>> {
+        let known: HashMap<CopyId, On> =
+            layout.sheets.iter().enumerate().flat_map(|(k, s)| s.placed.iter().map(move |p| (p.copy, (*p, k)))).collect();
+        names.iter().map(|n| known.get(n).copied()).collect()
+    }
+
+    /// The first copy that is meant, and its sheet.
+    fn first(&self) -> Result<On, AppError> {
+        self.copies.first().copied().ok_or_else(|| sentence("that copy is not there any more; load the page again."))
+    }
+
+    /// A sheet of which there is one more.
+    fn another(&self) -> Result<Sheet, AppError> {
+        let used = |s: &Sheet| {
+            self.layout.sheets.iter().filter(|l| (l.sheet.rack, l.sheet.width, l.sheet.height) == (s.rack, s.width, s.height)).count()
+        };
+        let free = |s: &&Sheet| s.count.is_none_or(|n| used(s) < n as usize);
+        let found = self.terms.sheets.iter().rev().find(free).cloned();
+        found.ok_or_else(|| sentence("all sheets that there are have something on them: add sheets in the docket first."))
+    }
+
+    /// What stands against copies that are laid otherwise than they lay.
+    fn against(&self, to: &[On]) -> Option<(String, Against)> {
+        let turned = |p: &Placement| {
+            let was = self.copies.iter().find(|on| on.0.copy == p.copy);
+            was.is_none_or(|on| on.0.mirrored != p.mirrored || (on.0.angle - p.angle).abs() > 1e-9)
+        };
+        to.iter().filter(|on| turned(&on.0)).find_map(|(p, _)| {
+            let name = self.work.parts.iter().find(|part| part.id == p.copy.part)?.name.clone();
+            Some((name, self.terms.against(p)?))
+        })
+    }
 }
 
 impl Hand {
@@ -122,84 +171,139 @@ impl Hand {
     }
 
     /// Where the copies are wanted.
-    fn wanted(&self, names: &[CopyId]) -> Result<Vec<Placement>, AppError> {
+    fn wanted(&self, names: &[CopyId]) -> Result<Vec<On>, AppError> {
         let one = |(copy, text): (&CopyId, &str)| {
             let v: Vec<f64> = text.split(',').filter_map(|n| n.parse().ok()).filter(|n: &f64| n.is_finite()).collect();
-            let [x, y, angle, mirrored] = v.as_slice().try_into().ok()?;
-            Some(Placement { copy: *copy, x, y, angle, mirrored: mirrored > 0.5 })
+            let [x, y, angle, mirrored, sheet] = v.as_slice().try_into().ok()?;
+            Some((Placement { copy: *copy, x, y, angle, mirrored: mirrored > 0.5 }, sheet as usize))
         };
-        let all: Option<Vec<Placement>> = names.iter().zip(self.to.split(';')).map(one).collect();
+        let all: Option<Vec<On>> = names.iter().zip(self.to.split(';')).map(one).collect();
         all.filter(|a| a.len() == names.len()).ok_or_else(|| sentence("a place is missing; load the page again."))
     }
 
+    /// One copy where its figures are typed: its box's lower left, and its angle.
+    fn typed(&self, bench: &Bench) -> Result<On, AppError> {
+        let (first, sheet) = bench.first()?;
+        let mm = |text: &str| length(text.trim(), Unit::Mm);
+        let (x, y) = (mm(&self.x)?, mm(&self.y)?);
+        let wrong = || AppError::sentence(format!("“{}” is no angle; type degrees, such as 45.", self.angle));
+        let angle: f64 = self.angle.trim().trim_end_matches('°').replace(',', ".").parse().map_err(|_| wrong())?;
+        if !angle.is_finite() || angle.abs() > 3600.0 {
+            return Err(wrong());
+        }
+        let turned = Placement { angle: angle.rem_euclid(360.0), ..first };
+        let corner = box_of(&bench.work, &turned).min;
+        Ok((Placement { x: turned.x + x - corner.x, y: turned.y + y - corner.y, ..turned }, sheet))
+    }
+
     /// What is done by it, or why it cannot be.
-    fn edit(&self, bench: &Bench) -> Result<Change, AppError> {
+    fn edit(&self, bench: &Bench, names: Vec<CopyId>) -> Result<Change, AppError> {
         let Bench { work, layout, terms, copies } = bench;
-        let names: Vec<CopyId> = copies.iter().map(|p| p.copy).collect();
-        let on = |edit: NestEdit| edit.on(self.batch);
-        let here = layout.sheets.iter().position(|s| s.placed.iter().any(|p| Some(&p.copy) == names.first())).unwrap_or(0);
-        let lay = |to: Vec<Placement>, sheet: usize, slid: f64| {
-            let to: Vec<(Placement, usize)> = to.into_iter().map(|p| (p, sheet)).collect();
-            Ok(Change { edit: on(NestEdit::LayCopies { to: to.clone() }), to, slid })
-        };
+        let no_room = || sentence("it cannot lie there, nor near: put it where there is room for it.");
         match self.r#do {
             Deed::Push => {
                 let way: Vec<f64> = self.way.split(',').filter_map(|n| n.parse().ok()).collect();
                 let way = <[f64; 2]>::try_from(way).ok().map(|[x, y]| Vec2::new(x, y)).filter(|w| w.hypot() > 0.5 && w.hypot() < 2.0);
                 let way = way.ok_or_else(|| sentence("say which way to push."))?;
-                let (to, far) = pushed(work, layout, copies, here, way / way.hypot(), terms)
-                    .ok_or_else(|| sentence("that sheet is not there any more."))?;
+                let (to, far) =
+                    pushed(work, layout, copies, way / way.hypot(), terms).ok_or_else(|| sentence("that sheet is not there any more."))?;
                 if far < 1e-3 {
                     return Err(sentence("it touches there already."));
                 }
-                lay(to, here, 0.0)
+                Ok(self.lay(bench, to, 0.0))
             }
             Deed::Line => {
-                let to = lined_up(work, layout, copies, here, terms)
-                    .ok_or_else(|| sentence("in one line they would lie too near to others: make room first."))?;
-                lay(to, here, 0.0)
+                let align: Align = if self.align.is_empty() {
+                    Align::default()
+                } else {
+                    self.align.parse().map_err(|_| sentence("say what to line up by."))?
+                };
+                let to = lined_up(work, layout, copies, align, terms).map_err(|why| {
+                    sentence(match why {
+                        NotLined::Crowded => "lined up they would lie too near to each other or to others: make room first.",
+                        NotLined::NoGaps => "between the outermost there is no room for the others with gaps: move those apart first.",
+                        NotLined::NoSheet => "that sheet is not there any more.",
+                    })
+                })?;
+                Ok(self.lay(bench, to, 0.0))
             }
-            Deed::Lift => Ok(Change::anew(on(NestEdit::LiftCopies { copies: names }))),
-            Deed::Hold | Deed::Free => Ok(Change::anew(on(NestEdit::HoldCopies { copies: names, on: self.r#do == Deed::Hold }))),
+            Deed::Lift => Ok(self.anew(NestEdit::LiftCopies { copies: names })),
+            Deed::Hold | Deed::Free => Ok(self.anew(NestEdit::HoldCopies { copies: names, on: self.r#do == Deed::Hold })),
             Deed::More => {
-                let more = one_more(work, layout, &copies[0], here, terms);
-                Ok(self.added(bench, here, vec![more.ok_or_else(|| sentence("there is no room beside it: make room first."))?]))
+                let (first, sheet) = bench.first()?;
+                let more = one_more(work, layout, &first, sheet, terms);
+                Ok(self.added(bench, vec![(more.ok_or_else(|| sentence("there is no room beside it: make room first."))?, sheet)]))
             }
-            Deed::Repeat => Ok(self.added(bench, here, self.pattern(bench, here)?)),
+            Deed::Double => {
+                let (to, slid) = doubled(work, layout, &self.wanted(&names)?, terms).ok_or_else(no_room)?;
+                Ok(Change { slid, ..self.added(bench, to) })
+            }
+            Deed::Repeat => Ok(self.added(bench, self.pattern(bench)?)),
             Deed::Lay => {
-                let wanted = self.wanted(&names)?;
-                let (to, slid) = laid(work, layout, &wanted, self.sheet, terms)
-                    .ok_or_else(|| sentence("it cannot lie there, nor near: put it where there is room for it."))?;
-                lay(to, self.sheet, slid)
+                let (to, slid) = laid(work, layout, &self.wanted(&names)?, terms).ok_or_else(no_room)?;
+                Ok(self.lay(bench, to, slid))
             }
+            Deed::Place => {
+                let (to, slid) = laid(work, layout, &[self.typed(bench)?], terms).ok_or_else(no_room)?;
+                Ok(self.lay(bench, to, slid))
+            }
+            Deed::Sheet => self.own_sheet(bench),
         }
     }
 
+    fn anew(&self, edit: NestEdit) -> Change {
+        Change { edit: edit.on(self.batch), to: Vec::new(), slid: 0.0, anew: true }
+    }
+
+    /// Copies laid where they are; a sheet that is left empty by that is put back.
+    fn lay(&self, bench: &Bench, to: Vec<On>, slid: f64) -> Change {
+        let moved: Vec<CopyId> = to.iter().map(|on| on.0.copy).collect();
+        let left = |(k, s): (usize, &SheetLayout)| s.placed.iter().all(|p| moved.contains(&p.copy)) && to.iter().all(|on| on.1 != k);
+        let anew = bench.layout.sheets.iter().enumerate().any(left);
+        Change { edit: NestEdit::LayCopies { to: to.clone() }.on(self.batch), to, slid, anew }
+    }
+
+    /// The copies on a sheet of their own, as they lie or near.
+    fn own_sheet(&self, bench: &Bench) -> Result<Change, AppError> {
+        let sheet = bench.another()?;
+        let next = bench.layout.sheets.len();
+        let mut with = bench.layout.clone();
+        with.sheets.push(SheetLayout { sheet: sheet.clone(), placed: Vec::new() });
+        let wanted: Vec<On> = bench.copies.iter().map(|on| (on.0, next)).collect();
+        let (to, slid) = laid(&bench.work, &with, &wanted, &bench.terms)
+            .ok_or_else(|| sentence("they have no room beside each other on one sheet as they lie: choose fewer."))?;
+        let edits = vec![NestEdit::AddSheet { sheet }.on(self.batch), NestEdit::LayCopies { to }.on(self.batch)];
+        Ok(Change { edit: Edit::All { edits }, to: Vec::new(), slid, anew: true })
+    }
+
     /// A copy's pattern, without the copy itself.
-    fn pattern(&self, bench: &Bench, sheet: usize) -> Result<Vec<Placement>, AppError> {
-        let Bench { work, layout, terms, copies } = bench;
+    fn pattern(&self, bench: &Bench) -> Result<Vec<On>, AppError> {
+        let Bench { work, layout, terms, .. } = bench;
+        let (first, sheet) = bench.first()?;
         let (columns, rows) = (count(self.columns.trim(), 1, MOST_REPEATED)?, count(self.rows.trim(), 1, MOST_REPEATED)?);
         if columns.saturating_mul(rows) > MOST_REPEATED {
             return Err(AppError::sentence(format!("{columns} × {rows} are too many; {MOST_REPEATED} are the most.")));
         }
         let gap = if self.gap.trim().is_empty() { terms.spacing } else { length(self.gap.trim(), Unit::Mm)? };
         let pattern = Pattern { columns, rows, gap, turned: self.turned == "on" };
-        let all = repeated(work, layout, &copies[0], sheet, pattern, terms).map_err(|n| {
+        let all = repeated(work, layout, &first, sheet, pattern, terms).map_err(|n| {
             AppError::sentence(format!(
                 "the pattern has room for {n} of {}: fewer, a smaller gap of at least the spacing, or another place.",
                 columns * rows
             ))
         })?;
-        Ok(all[1..].to_vec())
+        Ok(all[1..].iter().map(|p| (*p, sheet)).collect())
     }
 
     /// Copies that are laid in addition; more are wanted then, unless some wait for a place.
-    fn added(&self, bench: &Bench, sheet: usize, fresh: Vec<Placement>) -> Change {
-        let part = bench.copies[0].copy.part;
-        let quantity = wanted_with(&bench.work, bench.layout, part, fresh.len() as u32);
-        let to = fresh.into_iter().map(|p| (p, sheet)).collect();
-        let edits = vec![NestEdit::SetQuantity { part, quantity }.on(self.batch), NestEdit::LayCopies { to }.on(self.batch)];
-        Change::anew(Edit::All { edits })
+    fn added(&self, bench: &Bench, to: Vec<On>) -> Change {
+        let mut more: BTreeMap<PartId, u32> = BTreeMap::new();
+        to.iter().for_each(|on| *more.entry(on.0.copy.part).or_insert(0) += 1);
+        let quantity = |(part, n): (PartId, u32)| {
+            NestEdit::SetQuantity { part, quantity: wanted_with(&bench.work, bench.layout, part, n) }.on(self.batch)
+        };
+        let edits = more.into_iter().map(quantity).chain([NestEdit::LayCopies { to: to.clone() }.on(self.batch)]).collect();
+        Change { edit: Edit::All { edits }, to, slid: 0.0, anew: true }
     }
 }
 
@@ -213,15 +317,21 @@ fn done_by_hand(app: &Shared, job: i32, hand: Hand) -> Result<Response, AppError
     let (shop, batch) = (app.shop(), before.decisions.batch(hand.batch));
     let layout = batch.nest.layout.as_ref().ok_or_else(|| sentence("nothing lies on a sheet yet: nest first."))?;
     let names = hand.names()?;
-    let lying = |name: &CopyId| layout.copies().find(|p| p.copy == *name).copied();
-    let copies: Option<Vec<Placement>> = names.iter().map(lying).collect();
+    // What is laid once more may have been lifted off since it was taken.
+    let copies = if hand.r#do == Deed::Double { Some(Vec::new()) } else { Bench::lying(layout, &names) };
     let bench = Bench {
         work: app.work(&before.decisions, hand.batch)?,
         layout,
         terms: nest::terms(&before.decisions, hand.batch, &shop),
         copies: copies.ok_or_else(|| sentence("that copy is not there any more; load the page again."))?,
     };
-    let Change { edit, to: moved, slid } = hand.edit(&bench)?;
+    let Change { edit, to, slid, anew } = hand.edit(&bench, names)?;
+    if hand.ask != "on"
+        && hand.against != "on"
+        && let Some((name, against)) = bench.against(&to)
+    {
+        return Ok(refused(&name, against));
+    }
     let revision = if hand.ask == "on" {
         hand.revision
     } else {
@@ -230,10 +340,17 @@ fn done_by_hand(app: &Shared, job: i32, hand: Hand) -> Result<Response, AppError
         boustrophe_shop::jobs::refresh(app, false);
         made
     };
-    json(&Done {
-        revision,
-        anew: moved.is_empty(),
-        moved: moved.iter().map(|(p, sheet)| (p.copy.to_string(), *sheet, p.affine().as_coeffs())).collect(),
-        slid,
-    })
+    let moved = to.iter().map(|(p, sheet)| (p.copy.to_string(), *sheet, p.affine().as_coeffs())).collect();
+    json(&Done { revision, anew, moved, slid })
+}
+
+/// A part would lie as it may not: it is laid so when that is said.
+fn refused(name: &str, against: Against) -> Response {
+    let text = format!(
+        "{name} would lie {}. It stays as it lies; allow it for that part in the list, or lay it so all the same.",
+        against.words()
+    );
+    let mut response = AppError::sentence(text).into_response();
+    response.headers_mut().insert("against", HeaderValue::from_static(against.words()));
+    response
 }

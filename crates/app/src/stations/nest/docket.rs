@@ -2,41 +2,21 @@
 
 use crate::error::AppError;
 use crate::stations::assign::docket::Choice;
+use crate::stations::nest::rows::{Rows, Window, rows};
 use crate::things::rack::drawn;
 use crate::view::{Cell, ledger};
 use askama::Template;
-use boustrophe_core::assign::{Part, Process};
-use boustrophe_core::decisions::{Edit, Lie, NestEdit, Tray};
+use boustrophe_core::assign::Process;
+use boustrophe_core::decisions::{Lie, NestEdit, Tray};
 use boustrophe_core::finding::counted;
-use boustrophe_core::geometry::{Affine, Bounds};
+use boustrophe_core::geometry::Bounds;
 use boustrophe_core::ids::BatchId;
-use boustrophe_core::nest::{self, Aim, Grain, Layout, Merits, PartNest, Prices, Sheet, Terms, Turn, is_better};
-use boustrophe_core::route::{BatchRoute, placed_area};
+use boustrophe_core::nest::{self, Aim, Grain, Layout, Merits, Prices, Sheet, Terms, Turn, is_better};
+use boustrophe_core::route::placed_area;
 use boustrophe_core::time::clock;
-use boustrophe_formats::svg::miniature_data;
-use boustrophe_shop::app::{App, Loaded, stock_words};
-use boustrophe_shop::{guests, rack};
+use boustrophe_shop::app::{App, Loaded};
+use boustrophe_shop::rack;
 use boustrophe_store::Stocked;
-
-struct PartRow {
-    id: String,
-    name: String,
-    size: String,
-    quantity: u32,
-    placed: usize,
-    /// Its outline in a box of 34 by 26.
-    shape: String,
-    /// The job that it is of, where not of this one.
-    slip: String,
-    /// Where else copies of it lie.
-    elsewhere: String,
-    /// How it is laid where that is not as the others are.
-    said: String,
-    /// What can be said of it: a name, and choices whose values are whole changes.
-    ways: Vec<(&'static str, Vec<Choice>)>,
-    /// Where else it could be made; empty where there is one batch.
-    batches: Vec<Choice>,
-}
 
 /// A sheet or an offcut on the rack.
 struct RackRow {
@@ -113,11 +93,6 @@ fn blanks(app: &App, loaded: &Loaded) -> Result<BlanksView, AppError> {
     })
 }
 
-/// Parts listed: every one of a drawing that people make by hand.
-const MOST_LISTED: usize = 2000;
-/// Room for a part's outline in the list, and the error that its curves may have there.
-const MINIATURE: (f64, f64) = (34.0, 26.0);
-
 #[derive(Template)]
 #[template(path = "stations/nest/docket.html")]
 pub struct Nest {
@@ -126,8 +101,13 @@ pub struct Nest {
     job: i32,
     revision: i32,
     batch: BatchId,
-    parts: Vec<PartRow>,
-    more: usize,
+    /// The parts that the list begins with.
+    rows: Rows,
+    /// How many there are.
+    parts: usize,
+    /// The first of them, and how many of it are wanted.
+    first: String,
+    first_quantity: u32,
     copies: u32,
     spacing: String,
     margin: String,
@@ -153,51 +133,6 @@ pub struct Nest {
     blanks: BlanksView,
     /// The figures of the other nest, with what this one differs by.
     aside: Option<Vec<(Cell, Cell)>>,
-}
-
-/// The batches of the job, and which of them makes the part.
-fn elsewhere(loaded: &Loaded, part: &Part) -> Vec<Choice> {
-    let all = &loaded.route.batches;
-    if all.len() < 2 || part.wanted.len() > 1 {
-        return Vec::new();
-    }
-    let choice = |(id, b): (&BatchId, &BatchRoute)| Choice {
-        slug: id.to_string(),
-        name: stock_words(&b.stock, &loaded.shop),
-        chosen: part.wanted.contains_key(id),
-    };
-    all.iter().map(choice).collect()
-}
-
-/// What can be said of how one part is laid.
-fn ways(part: &Part, said: PartNest, batch: BatchId) -> Vec<(&'static str, Vec<Choice>)> {
-    let choice = |name: &str, nest: PartNest| Choice {
-        slug: serde_json::to_string::<Edit>(&NestEdit::SetPart { part: part.id, nest }.on(batch)).unwrap_or_default(),
-        name: name.into(),
-        chosen: nest == said,
-    };
-    let turns = std::iter::once(("as all", None)).chain(Turn::ALL.map(|t| (t.name(), Some(t))));
-    let grains = [("as all", None), ("along", Some(Grain::Along)), ("across", Some(Grain::Across))];
-    let mirrors = [("as all", None), ("yes", Some(true)), ("no", Some(false))];
-    vec![
-        ("Turns", turns.map(|(name, turn)| choice(name, PartNest { turn, ..said })).collect()),
-        ("Grain", grains.into_iter().map(|(name, grain)| choice(name, PartNest { grain, ..said })).collect()),
-        ("Mirror", mirrors.into_iter().map(|(name, mirror)| choice(name, PartNest { mirror, ..said })).collect()),
-        ("Goes first", [("no", false), ("yes", true)].into_iter().map(|(name, first)| choice(name, PartNest { first, ..said })).collect()),
-        (
-            "Fills gaps",
-            [("no", false), ("yes", true)].into_iter().map(|(name, filler)| choice(name, PartNest { filler, ..said })).collect(),
-        ),
-    ]
-}
-
-/// A part's outline in the room that the list has for it.
-fn miniature(part: &Part) -> String {
-    let (w, h) = MINIATURE;
-    let b = part.bounds;
-    let k = ((w - 2.0) / b.width().max(1e-9)).min((h - 2.0) / b.height().max(1e-9));
-    let home = Affine::translate((w / 2.0, h / 2.0)) * Affine::scale(k) * Affine::translate(-b.center().to_vec2());
-    miniature_data(&part.outline.transformed(home), h, 0.6)
 }
 
 /// A clamp as it is typed.
@@ -303,20 +238,6 @@ pub fn body(app: &App, loaded: &Loaded) -> Result<Nest, AppError> {
     };
     // What comes from the rack is ticked there, and not typed.
     let typed = terms.sheets.iter().filter(|s| s.rack.is_none());
-    let places = guests::places(app, loaded)?;
-    let row = |p: &Part| PartRow {
-        id: p.id.to_string(),
-        name: p.name.clone(),
-        size: format!("{:.1} × {:.1}", p.bounds.width(), p.bounds.height()),
-        quantity: p.quantity,
-        placed: here.nested.layout.copies().filter(|c| c.copy.part == p.id).count(),
-        shape: miniature(p),
-        slip: guests::owner(&loaded.revision.decisions, &here.work, p).map_or_else(String::new, |g| g.name.clone()),
-        elsewhere: places.get(&p.id).cloned().unwrap_or_default(),
-        said: terms.parts.get(&p.id).map_or_else(String::new, PartNest::words),
-        ways: ways(p, terms.parts.get(&p.id).copied().unwrap_or_default(), loaded.batch),
-        batches: elsewhere(loaded, p),
-    };
     let searching = app.searches.progress(loaded.job.id).is_some_and(|p| p.batch == loaded.batch);
     let grains = [("", "any way"), ("along", "along"), ("across", "across")];
     let grain = terms.grain.map_or("", Grain::name);
@@ -325,8 +246,10 @@ pub fn body(app: &App, loaded: &Loaded) -> Result<Nest, AppError> {
         job: loaded.job.id,
         revision: loaded.revision.id,
         batch: loaded.batch,
-        parts: parts.iter().take(MOST_LISTED).map(row).collect(),
-        more: parts.len().saturating_sub(MOST_LISTED),
+        rows: rows(app, loaded, &Window::default())?,
+        parts: parts.len(),
+        first: parts.first().map_or_else(String::new, |p| p.id.to_string()),
+        first_quantity: parts.first().map_or(0, |p| p.quantity),
         copies: parts.iter().map(|p| p.quantity).sum(),
         spacing: format!("{}", terms.spacing),
         margin: format!("{}", terms.margin),

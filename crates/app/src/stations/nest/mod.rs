@@ -4,4 +4,5 @@ pub mod blanks;
 pub mod copies;
 pub mod docket;
 pub mod edits;
+pub mod rows;
 pub mod searching;

@@ -31,12 +31,18 @@ export class Start {
     return { share, place: `${segment}:${on.toFixed(9)}`, copy: item?.copy, cut: item?.cut, n: item?.n, turned: item?.turned };
   }
 
-  down(e) {
-    const { view, scene, numbers } = this.stage;
-    if (e.shiftKey || !numbers || !scene) return false;
-    const [x, y] = view.mm(e.offsetX, e.offsetY), far = (i) => Math.hypot(i.dx + i.start[0] - x, i.dy + i.start[1] - y) * view.k;
+  /** The cut whose start is under the pointer. */
+  beneath(e) {
+    const { view, scene } = this.stage, [x, y] = view.mm(e.offsetX, e.offsetY), far = (i) => Math.hypot(i.dx + i.start[0] - x, i.dy + i.start[1] - y) * view.k;
     const near = scene.items.filter((i) => i.cut && i.start && far(i) < REACH);
-    this.held = near.sort((a, b) => far(a) - far(b))[0] ?? null;
+    return near.sort((a, b) => far(a) - far(b))[0] ?? null;
+  }
+  cursor(e) { return this.stage.scene && this.stage.numbers && this.beneath(e) ? "move" : null; }
+
+  down(e) {
+    const { scene, numbers } = this.stage;
+    if (e.shiftKey || !numbers || !scene) return false;
+    this.held = this.beneath(e);
     this.place = null;
     return Boolean(this.held);
   }

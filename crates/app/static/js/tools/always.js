@@ -3,21 +3,22 @@
 import { LICHEN } from "../paint/inks.js";
 import { inBox, pick } from "../pick.js";
 
-/** A box with Shift takes what lies within it, with Alt what it touches. */
+/** A box drawn with Shift takes what it touches; drawn to the left, or with Alt held, what lies within it. */
 export class Box {
   constructor(stage) { this.stage = stage; }
   down(e) {
     if (!e.shiftKey && !e.altKey) return false;
-    this.from = { x: e.offsetX, y: e.offsetY, tx: e.offsetX, ty: e.offsetY, how: e.shiftKey ? "within" : "touching" };
+    this.from = { x: e.offsetX, y: e.offsetY, tx: e.offsetX, ty: e.offsetY, how: "touching" };
     return true;
   }
-  move(e) { Object.assign(this.from, { tx: e.offsetX, ty: e.offsetY }); this.stage.blit(); }
+  move(e) { Object.assign(this.from, { tx: e.offsetX, ty: e.offsetY, how: e.altKey || e.offsetX < this.from.x ? "within" : "touching" }); this.stage.blit(); }
+  none() { this.from = null; }
   up(e, { moved }) {
     const { x, y, tx, ty, how } = this.from;
     this.from = null;
     if (!moved) { this.stage.tools.find((t) => t instanceof Choose)?.click(e, e.shiftKey); return; }
     const box = this.stage.view.box(x, y, tx, ty);
-    if (this.stage.tools.some((t) => t.boxed?.(box))) return;
+    if (this.stage.tools.some((t) => t.boxed?.(box, how))) return;
     this.stage.choose([...new Set([...this.stage.chosen, ...inBox(this.stage.scene.items, box, how)])]);
   }
   paint(c) {
@@ -41,14 +42,15 @@ export class Choose {
     this.stage.look({ ...this.from.view, x: this.from.view.x + e.offsetX - this.from.x, y: this.from.view.y + e.offsetY - this.from.y });
   }
   up(e, { moved, lost }) {
-    if (moved) this.stage.redraw(); else if (!lost) this.click(e, e.shiftKey);
+    if (moved) this.stage.redraw(); else if (!lost) this.click(e, e.shiftKey || e.ctrlKey || e.metaKey);
   }
   click(e, more) {
     const { stage } = this, { view, scene } = stage;
     if (!scene) return;
     const found = pick(scene.items, ...view.mm(e.offsetX, e.offsetY), 6 / view.k);
     if (!found) { if (!more) stage.choose([]); return; }
-    stage.choose(more ? [...stage.chosen, found.item] : [found.item], found);
+    const held = stage.chosen.includes(found.item);
+    stage.choose(more ? (held ? stage.chosen.filter((i) => i !== found.item) : [...stage.chosen, found.item]) : [found.item], found);
   }
   key(e) {
     const { view } = this.stage, step = { ArrowLeft: [60, 0], ArrowRight: [-60, 0], ArrowUp: [0, 60], ArrowDown: [0, -60] }[e.key];

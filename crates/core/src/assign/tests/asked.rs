@@ -129,6 +129,23 @@ fn what_a_list_cannot_be_tied_to_is_told_and_what_differs_too() {
     assert_eq!(text(&told(&notes), Code::NotesDiffer), None);
 }
 
+/// What was taken is said again, and what was not understood beside it; writing that is burned, or far from any part, is none.
+#[test]
+fn what_was_taken_says_what_was_not_understood() {
+    let plates = [Path::rectangle(0.0, 0.0, 80.0, 50.0)];
+    let (drawing, decisions) =
+        cleaned(&written(&plates, &[(10.0, 20.0, "4 off"), (10.0, 35.0, "polish by hand"), (400.0, 300.0, "Sheet 1 of 1")]), 1);
+    let told =
+        |decisions: &crate::decisions::Decisions| crate::testing::assigned(std::slice::from_ref(&drawing), decisions, &Shop::builtin()).1;
+    let says = |findings: &[crate::finding::Finding], code: Code| findings.iter().find(|f| f.code == code).cloned();
+    let first = told(&decisions);
+    assert!(says(&first, Code::NotesTaken).is_none(), "nothing is taken yet");
+    let wanted = says(&first, Code::PlanSays).expect("four of it");
+    let decisions = wanted.remedies[0].edit.apply(&decisions).expect("it can be taken");
+    let taken = says(&told(&decisions), Code::NotesTaken).expect("it is said again");
+    assert!(taken.text.contains("4 of") && taken.text.contains("Not understood: “polish by hand”."), "{}", taken.text);
+}
+
 #[test]
 fn a_wood_that_the_book_does_not_have_is_no_other_wood() {
     for (note, known) in [

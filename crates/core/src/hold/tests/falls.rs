@@ -1,18 +1,51 @@
 //! What falls, tips and stays; small holes.
 
 use super::*;
-use crate::hold::{Fate, fate};
+use crate::hold::{Fate, Slats, fate};
 use crate::shop::Machine;
 
 #[test]
 fn a_piece_falls_between_slats_tips_on_one_and_rests_on_two() {
     let plate = |x: f64, w: f64| Path::rectangle(x, 0.0, w, 40.0);
-    let of = |x: f64, w: f64| fate(&plate(x, w), plate(x, w).centroid(), 30.0, 0.0);
+    let of = |x: f64, w: f64| fate(&[plate(x, w)], plate(x, w).centroid(), Slats { pitch: 30.0, offset: 0.0 });
     assert_eq!(of(32.0, 26.0), Fate::Falls);
     assert_eq!(of(20.0, 26.0), Fate::Tips, "on the slat at 30 alone, its middle at 33");
     assert_eq!(of(17.0, 26.0), Fate::Stays, "balanced on one");
     assert_eq!(of(25.0, 40.0), Fate::Stays, "on two");
-    assert_eq!(fate(&plate(32.0, 26.0), plate(32.0, 26.0).centroid(), 30.0, 15.0), Fate::Stays, "slats that lie elsewhere");
+    assert_eq!(
+        fate(&[plate(32.0, 26.0)], plate(32.0, 26.0).centroid(), Slats { pitch: 30.0, offset: 15.0 }),
+        Fate::Stays,
+        "slats that lie elsewhere"
+    );
+}
+
+/// What carries counts along the slats as well: a U whose bridge alone lies on slats tips, whichever way it is turned, and a frame is
+/// carried by its far sides.
+#[test]
+fn a_piece_rests_only_within_what_carries_it() {
+    let p = |x: f64, y: f64| Point::new(x, y);
+    let slats = Slats { pitch: 40.0, offset: 0.0 };
+    // Legs of 12 mm between slats, 150 mm long, the bridge of 12 mm over three slats.
+    let u = Path::polygon(&[
+        p(5.0, 0.0),
+        p(115.0, 0.0),
+        p(115.0, 150.0),
+        p(103.0, 150.0),
+        p(103.0, 12.0),
+        p(17.0, 12.0),
+        p(17.0, 150.0),
+        p(5.0, 150.0),
+    ]);
+    assert_eq!(fate(std::slice::from_ref(&u), u.centroid(), slats), Fate::Tips, "its legs lie between slats");
+    let under_a_leg = Slats { offset: 30.0, ..slats };
+    assert_eq!(fate(std::slice::from_ref(&u), u.centroid(), under_a_leg), Fate::Stays, "a slat under one leg, and the bridge on two");
+    let turned = u.transformed(crate::geometry::Affine::rotate(std::f64::consts::FRAC_PI_2));
+    assert_eq!(fate(std::slice::from_ref(&turned), turned.centroid(), slats), Fate::Stays, "its legs go over slats");
+    let frame = [Path::rectangle(35.0, 0.0, 90.0, 60.0), Path::rectangle(43.0, 6.0, 74.0, 48.0)];
+    assert_eq!(fate(&frame, frame[0].centroid(), slats), Fate::Stays);
+    // Of a thin frame nothing but the lower bar is over a slat where the opening is a notch.
+    let comb = Path::polygon(&[p(45.0, 0.0), p(75.0, 0.0), p(75.0, 90.0), p(45.0, 90.0)]);
+    assert_eq!(fate(std::slice::from_ref(&comb), comb.centroid(), slats), Fate::Falls, "between two slats");
 }
 
 #[test]

@@ -145,3 +145,37 @@ fn nicks_keep_off_what_is_engraved() {
     assert!(near(&super::super::nicks::Beside::default()) > 0, "without it one stands there");
     assert_eq!(near(&beside), 0);
 }
+
+/// What is drawn of many short lines is held as the curve that it stands for: discs of any number of sides, a small one, an edge of
+/// scallops. What has no room for a bridge is told. The sums are the test's own.
+#[test]
+fn curvature_is_judged_over_a_length() {
+    let disc = |sides: usize, r: f64| {
+        let corner =
+            |k: usize| Point::new(60.0, 60.0) + crate::geometry::Vec2::from_angle(k as f64 * std::f64::consts::TAU / sides as f64) * r;
+        Path::polygon(&(0..sides).map(corner).collect::<Vec<_>>())
+    };
+    let scalloped = {
+        // Thirty half circles of 3 mm round a disc.
+        let corner = |k: usize| Point::new(60.0, 60.0) + crate::geometry::Vec2::from_angle(k as f64 * std::f64::consts::TAU / 30.0) * 28.7;
+        let bump = |k: usize| Segment { start: corner(k), end: corner(k + 1), bulge: 1.0 };
+        Path::new((0..30).map(bump).collect(), true)
+    };
+    let of = |path: Path| {
+        let (held, findings, ..) = held(&[path], "lark", |_| {});
+        let nicks: Vec<Point> = held.sheets[0].ops.iter().flat_map(|o| o.line().nicks.iter().map(|n| n.0)).collect();
+        (nicks, findings.iter().any(|f| f.code == "not-held"))
+    };
+    for sides in [24, 36, 60, 120, 240, 300, 360, 420, 480, 600, 900] {
+        let (nicks, told) = of(disc(sides, 50.0));
+        assert!(nicks.len() >= 2 && !told, "{sides} sides: {nicks:?}");
+    }
+    for r in [3.5, 5.0, 8.0] {
+        assert!(of(disc(90, r)).0.len() >= 2, "a disc of {} mm", 2.0 * r);
+        assert!(of(Path::circle(Point::new(60.0, 60.0), r)).0.len() >= 2, "a round one of {} mm", 2.0 * r);
+    }
+    assert!(of(scalloped).0.len() >= 2, "a scalloped edge");
+    // So small that a third of its edge is less than a bridge.
+    let (nicks, told) = of(Path::circle(Point::new(60.0, 60.0), 0.2));
+    assert!(nicks.is_empty() && told, "{nicks:?}");
+}
