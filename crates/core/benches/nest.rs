@@ -6,15 +6,17 @@
 
 mod by_chance;
 mod chart;
+mod puzzles;
 
 use boustrophe_core::assign::{self, Customs, Decided, Given, Wanted, Work};
 use boustrophe_core::clean;
 use boustrophe_core::decisions::{Decisions, DrawingDecisions};
 use boustrophe_core::drawing::{Drawing, Entity, FileUnits, Shape, Style, Unit};
-use boustrophe_core::geometry::{Curve, Path, Point, Segment, Tolerance, Vec2};
+use boustrophe_core::geometry::{Corners, Curve, Path, Point, Segment, Tolerance, Vec2};
 use boustrophe_core::intake;
 use boustrophe_core::nest::{Control, Layout, Problem, Sheet, Terms, Turn, densest_lattice, faults, places_priced, search};
 use boustrophe_core::shop::Shop;
+use puzzles::{Cut, puzzle};
 use rand::rngs::SmallRng;
 use rand::{Rng, SeedableRng};
 use std::sync::Arc;
@@ -96,65 +98,35 @@ fn share(work: &Work, layout: &Layout) -> f64 {
     placed / layout.sheets.iter().map(|s| s.sheet.area()).sum::<f64>()
 }
 
-/// A rectangle cut into `n` pieces: straight across, along the sides, or with a kink.
-#[derive(Clone, Copy, PartialEq)]
-enum Cut {
-    Straight,
-    Square,
-    Kinked,
-}
-
-fn puzzle(n: usize, cut: Cut, seed: u64) -> Vec<Vec<Point>> {
-    let mut rng = SmallRng::seed_from_u64(seed);
-    let mut pieces = vec![vec![Point::ZERO, Point::new(400.0, 0.0), Point::new(400.0, 300.0), Point::new(0.0, 300.0)]];
-    let area = |p: &[Point]| (0..p.len()).map(|i| p[i].to_vec2().cross(p[(i + 1) % p.len()].to_vec2())).sum::<f64>() / 2.0;
-    while pieces.len() < n {
-        pieces.sort_by(|a, b| area(b).total_cmp(&area(a)));
-        let k = rng.random_range(0..pieces.len().div_ceil(3));
-        let p = pieces[k].clone();
-        let edge = |i: usize| (p[i], p[(i + 1) % p.len()]);
-        let (i, j) = if cut == Cut::Square {
-            let long = usize::from(p[1].distance(p[0]) < p[2].distance(p[1]));
-            (long, long + 2)
-        } else {
-            let i = rng.random_range(0..p.len());
-            (i, (i + rng.random_range(1..p.len())) % p.len())
-        };
-        let (i, j) = (i.min(j), i.max(j));
-        let t = rng.random_range(0.3..0.7);
-        let (a, b) = (
-            edge(i).0.lerp(edge(i).1, t),
-            edge(j).0.lerp(edge(j).1, if cut == Cut::Square { 1.0 - t } else { rng.random_range(0.3..0.7) }),
-        );
-        let mut way = vec![a];
-        if cut == Cut::Kinked {
-            let across = (b - a).turn_90() * rng.random_range(-0.35..0.35);
-            way.push(a.midpoint(b) + across);
-        }
-        way.push(b);
-        let mut one: Vec<Point> = way.clone();
-        one.extend((j + 1..=i + p.len()).map(|m| p[m % p.len()]));
-        let mut other: Vec<Point> = way.into_iter().rev().collect();
-        other.extend((i + 1..=j).map(|m| p[m]));
-        let crosses = |ring: &[Point]| {
-            let side = |a: Point, b: Point, c: Point| (b - a).cross(c - a);
-            (0..ring.len()).any(|x| {
-                (x + 2..ring.len()).any(|y| {
-                    let (a, b, c, d) = (ring[x], ring[(x + 1) % ring.len()], ring[y], ring[(y + 1) % ring.len()]);
-                    !(x == 0 && y == ring.len() - 1) && side(a, b, c) * side(a, b, d) <= 0.0 && side(c, d, a) * side(c, d, b) <= 0.0
-                })
-            })
-        };
-        let thin = |ring: &[Point]| {
-            let around: f64 = (0..ring.len()).map(|x| ring[x].distance(ring[(x + 1) % ring.len()])).sum();
-            area(ring) < 0.02 * around * around
-        };
-        if !crosses(&one) && !crosses(&other) && !thin(&one) && !thin(&other) {
-            pieces[k] = one;
-            pieces.push(other);
+/// Puzzles that the engine was not made with: the largest piece cut each time, pieces inset by 0.3 mm and laid 0.6 mm apart; in a strip,
+/// and on one sheet that is a tenth longer than the rectangle.
+fn hidden(seconds: f64, case: &str) {
+    for (name, n, inset) in [("12-middle", 12, 0.0), ("25-middle", 25, 0.0), ("25-inset", 25, 0.3), ("50-middle", 50, 0.0)] {
+        for bounded in [false, true] {
+            let name = format!("{name}{}", if bounded { "-sheet" } else { "-strip" });
+            if !wanted(name.as_ref(), case) {
+                continue;
+            }
+            for seed in 1..=3 {
+                let piece = |p: &Vec<Point>| {
+                    let path = Path::polygon(p);
+                    let path = if path.area() < 0.0 { path.reversed() } else { path };
+                    (if inset > 0.0 { path.grown(-inset, Corners::Mitre) } else { vec![path] }, 1)
+                };
+                let work = work(&puzzle(n, Cut::Middle, seed).iter().map(piece).collect::<Vec<_>>());
+                let sheet =
+                    if bounded { Sheet { count: Some(1), ..Sheet::rectangle(440.0, 300.0) } } else { Sheet::rectangle(1600.0, 300.0) };
+                let terms = Terms { spacing: 2.0 * inset, margin: 0.0, sheets: vec![sheet], turn: Turn::None, ..Terms::default() };
+                let found = nest(&work, &terms, seconds);
+                let laid = found.layout.copies().count();
+                println!(
+                    "{name:24} seed {seed}: {:.4} of the rectangle, {laid} of {n} laid, {} tries",
+                    used(&work, &found.layout) / 400.0,
+                    found.tries
+                );
+            }
         }
     }
-    pieces
 }
 
 /// Seconds until the layout was first as short as that.
@@ -163,7 +135,7 @@ fn since(found: &Found, ratio: f64) -> String {
     at.map_or_else(|| "-".into(), |s| format!("{:.1} s", s.0))
 }
 
-fn puzzles(seconds: f64, case: &str) {
+fn cut_up(seconds: f64, case: &str) {
     for (name, n, cut, goal, tight) in [
         ("12-convex", 12, Cut::Straight, 1.01, 1.15),
         ("25-convex", 25, Cut::Straight, 1.10, 1.18),
@@ -387,7 +359,8 @@ fn main() {
     let words: Vec<String> = std::env::args().skip(1).filter(|a| !a.starts_with('-')).collect();
     let seconds = words.first().and_then(|w| w.parse().ok()).unwrap_or(30.0);
     let case = words.get(1).map_or("", String::as_str);
-    puzzles(seconds, case);
+    cut_up(seconds, case);
+    hidden(seconds, case);
     quantities(seconds, case);
     lattices(seconds, case);
     mixtures(seconds, case);

@@ -5,6 +5,7 @@
 
 use crate::geometry::{Bounds, Point, Vec2};
 use crate::nofit::NoFit;
+use crate::quick::Quick;
 
 /// An edge with what is asked of it again and again.
 #[derive(Clone, Copy, Debug)]
@@ -23,6 +24,7 @@ pub(crate) struct Fence {
     bounds: Bounds,
     edges: Vec<Edge>,
     convex: bool,
+    quick: Quick,
 }
 
 impl Fence {
@@ -38,12 +40,18 @@ impl Fence {
             }
         }
         let convex = matches!(region.rings.as_slice(), [ring] if crate::convex::is_convex(ring));
-        Self { bounds: region.bounds, edges, convex }
+        let ends: Vec<(Point, Point)> = edges.iter().map(|e| (e.from, e.from + e.along)).collect();
+        Self { bounds: region.bounds, quick: Quick::new(&ends, convex), edges, convex }
     }
 
     /// False where an offset surely lies outside.
     pub(crate) fn may_hold(&self, p: Point) -> bool {
         p.x > self.bounds.min.x && p.x < self.bounds.max.x && p.y > self.bounds.min.y && p.y < self.bounds.max.y
+    }
+
+    /// The depth alone, in single precision, mm; 0 outside.
+    pub(crate) fn quick(&self, p: Point) -> f32 {
+        if self.may_hold(p) { self.quick.depth(p.x as f32, p.y as f32) } else { 0.0 }
     }
 
     /// Distance from an offset within the region to its edge, mm, and the move that leads there; `None` outside.

@@ -48,6 +48,13 @@ impl<'p> Fences<'p> {
         self.problem.shapes[shape].turns[turn].size
     }
 
+    /// How far beyond their boxes two parts may touch, mm.
+    pub(crate) fn reach(&self) -> Vec2 {
+        // Grown by a dodecagon, which is a little more than the disc between its corners.
+        let by = self.problem.spacing * 1.05 + 1e-3;
+        Vec2::new(by, by)
+    }
+
     /// Where a moving one may not be, seen from a fixed one.
     pub(crate) fn between(&self, fixed: usize, moving: usize) -> &Fence {
         self.between[fixed * self.turned.len() + moving]

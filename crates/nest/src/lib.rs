@@ -61,6 +61,7 @@ mod packer;
 mod parts;
 mod plan;
 mod problem;
+mod quick;
 pub mod rest;
 mod search;
 mod separation;

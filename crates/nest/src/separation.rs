@@ -4,6 +4,7 @@
 use crate::cost::Cost;
 use crate::engine::{Engine, LANES};
 use crate::fences::Fences;
+use crate::geometry::Point;
 use crate::greedy::Greedy;
 use crate::lane::{Came, Lane, Piece, Room};
 use crate::plan::Plan;
@@ -13,15 +14,27 @@ use rand::{Rng, SeedableRng};
 use rayon::prelude::*;
 
 /// Places that each lane prices between two times that what was found is shared.
-const EPOCH: u64 = 120_000;
-/// Shares of the used room that are taken away at once: at first, at most and at least.
-const SHRINK: (f64, f64, f64) = (0.02, 0.04, 0.001);
+const EPOCH: u64 = 250_000;
+/// Shares of the used room that are taken away at once: at first, at most and at least; times the one after a success, times the other
+/// after a failure.
+const SHRINK: (f64, f64, f64) = (0.02, 0.04, 0.002);
+const BOLDER: f64 = 1.2;
+const TIMID: f64 = 0.7;
+/// After so many failures for one goal a lane scatters all and begins anew, for so much less than the best.
+const FAILURES: usize = 40;
+const ANEW: f64 = 0.03;
+/// A lane that begins from nothing scatters its parts over so many times their own area.
+const LOOSE: f64 = 1.25;
 /// More parts than this are laid by the other engines.
 const MOST: usize = 1500;
 /// Sheets are never filled beyond this share of their area, but where they are cut along shared edges.
 const FULL: f64 = 0.999;
 /// Lanes go for fewer sheets until they were stuck so often; half of them go on with it then.
 const HOPE: usize = 4;
+/// How often a lane leaves out another part than the best plan does, from the first.
+const CHANGES: f64 = 0.3;
+/// Every so often a lane that has failed exchanges what waits for a place.
+const EXCHANGE: usize = 8;
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Aim {
@@ -36,6 +49,10 @@ struct Runner<'p> {
     aim: Aim,
     share: f64,
     stuck: usize,
+    /// Failures for its goal.
+    failures: usize,
+    /// What the best plan cost when it was given its goal.
+    aimed_at: Cost,
     rng: SmallRng,
     /// Turns that its lane may try, most first: fewer are sooner done with, and more freedom shall never end worse.
     freedoms: Vec<usize>,
@@ -63,7 +80,13 @@ impl Engine for Separation<'_> {
         for (n, _) in came.iter().enumerate().filter(|(_, c)| **c == Came::Apart) {
             let r = &mut self.runners[n];
             r.lane.settle(20);
+            r.lane.forget();
             let plan = Plan::of(&r.lane, self.problem, r.without.clone());
+            // What has no place may have one in the gaps.
+            let filled = if plan.unplaced.is_empty() { None } else { Greedy::filled_up(self.problem, &plan, go_on) };
+            // What only fills gaps opens no sheet.
+            let better = |f: &Plan| f.sheets.len() == plan.sheets.len() && f.cost(self.problem) < plan.cost(self.problem);
+            let plan = filled.filter(better).unwrap_or(plan);
             let cost = plan.cost(self.problem);
             if cost < self.cost {
                 (self.best, self.cost, found) = (plan, cost, Some(n));
@@ -72,7 +95,8 @@ impl Engine for Separation<'_> {
         for (n, came) in came.into_iter().enumerate() {
             match came {
                 Came::Apart => {
-                    self.runners[n].share = (self.runners[n].share * 1.4).min(SHRINK.1);
+                    self.runners[n].share = (self.runners[n].share * BOLDER).min(SHRINK.1);
+                    self.runners[n].failures = 0;
                     self.aim(n, found == Some(n) || found.is_none());
                 }
                 Came::Stuck => self.stuck(n),
@@ -80,8 +104,8 @@ impl Engine for Separation<'_> {
             }
         }
         let finder = found?;
-        // Everybody's goal is beyond what was found.
-        (0..LANES).filter(|n| *n != finder).for_each(|n| self.aim(n, n % 2 == 0));
+        // Everybody's goal is beyond what was found; what they have learned they keep.
+        (0..LANES).filter(|n| *n != finder).for_each(|n| self.beyond(n));
         Some(self.best.clone())
     }
 }
@@ -113,6 +137,8 @@ impl<'p> Separation<'p> {
             aim: Aim::Fewer,
             share: SHRINK.0,
             stuck: 0,
+            failures: 0,
+            aimed_at: best.cost(problem),
             rng: SmallRng::seed_from_u64(seed ^ (n as u64 + 1) << 32),
             without: Vec::new(),
         };
@@ -120,23 +146,67 @@ impl<'p> Separation<'p> {
         for n in 0..LANES {
             engine.runners[n].lane.turns = freedoms[n % freedoms.len()];
             engine.aim(n, true);
+            if n % 2 == 1 {
+                engine.begin_scattered(n);
+            }
         }
         Some(engine)
     }
 
-    /// A lane that came to nothing asks for less, or begins elsewhere.
+    /// A lane begins from nothing: its parts are scattered over a room that is a little larger than they are, where that is less than
+    /// what the best plan uses.
+    fn begin_scattered(&mut self, n: usize) {
+        let area = self.area();
+        let r = &mut self.runners[n];
+        if let ([room], Aim::Tighter) = (r.lane.rooms.as_slice(), r.aim) {
+            let m = self.problem.distances.margin;
+            let long = m + LOOSE * area / (room.end.y - m).max(1.0);
+            let rooms = vec![Room { end: Point::new(room.end.x.min(long), room.end.y), ..*room }];
+            r.lane.set(rooms, None);
+        }
+        r.lane.scatter();
+    }
+
+    /// A lane that came to nothing asks for less and begins from a near miss; after many failures from nothing.
     fn stuck(&mut self, n: usize) {
         let r = &mut self.runners[n];
         r.stuck += 1;
-        r.share = (r.share * 0.8).max(SHRINK.2);
-        match r.rng.random_range(0..10) {
-            0..5 => r.lane.disturb(),
-            5..8 => {
-                r.lane.turns = r.freedoms[r.rng.random_range(0..r.freedoms.len())];
+        r.failures += 1;
+        if r.failures < FAILURES {
+            r.share = (r.share * TIMID).max(SHRINK.2);
+            let changes = r.aim == Aim::Fewer && (!self.best.unplaced.is_empty() || r.stuck == HOPE);
+            if changes && r.failures.is_multiple_of(EXCHANGE) {
                 self.aim(n, false);
-                self.runners[n].lane.scatter();
+            } else {
+                self.beyond(n);
             }
-            _ => self.aim(n, true),
+            self.runners[n].lane.again();
+        } else {
+            (r.failures, r.share) = (0, ANEW);
+            r.lane.turns = r.freedoms[r.rng.random_range(0..r.freedoms.len())];
+            r.lane.forget();
+            self.aim(n, false);
+            self.runners[n].lane.scatter();
+        }
+    }
+
+    /// Sets a lane's goal beyond the best plan, where it is not, and leaves its parts where they are.
+    fn beyond(&mut self, n: usize) {
+        if self.runners[n].aim == Aim::Fewer {
+            // The parts or the rooms are others when something better was found.
+            if self.cost != self.runners[n].aimed_at {
+                self.aim(n, n.is_multiple_of(2));
+            }
+            return;
+        }
+        let (mut rooms, _) = self.best.rooms(self.problem);
+        let r = &mut self.runners[n];
+        shrink(self.problem, &self.best, &mut rooms, r.share);
+        if rooms.len() != r.lane.rooms.len() || r.without != self.best.unplaced {
+            self.aim(n, false);
+        } else {
+            r.aimed_at = self.cost;
+            r.lane.narrow(rooms);
         }
     }
 
@@ -169,17 +239,37 @@ impl<'p> Separation<'p> {
                     }
                 }
             } else {
-                pieces.extend(self.best.unplaced.iter().map(|d| Piece {
+                // All of them at once, or one more than there are: partial success counts.
+                let (problem, all_at_once) = (self.problem, n == 0 && r.failures < EXCHANGE);
+                let shape = |d: usize| &problem.shapes[problem.demands[d].shape];
+                let mut waiting = self.best.unplaced.clone();
+                waiting.sort_by(|a, b| shape(*a).net.total_cmp(&shape(*b).net));
+                let more = if all_at_once { waiting.len() } else { 1 };
+                r.without = waiting.split_off(more.min(waiting.len()));
+                pieces.extend(waiting.iter().map(|d| Piece {
                     demand: *d,
                     turn: 0,
                     room: r.rng.random_range(0..rooms.len()),
                     at: rooms[0].end,
                 }));
+                // Now and then another part waits instead, so that the one that does not fit has its turn.
+                let exchange = r.failures >= EXCHANGE || r.rng.random_bool(CHANGES);
+                if exchange && !r.without.is_empty() {
+                    let out = r.rng.random_range(0..pieces.len());
+                    let back = r.rng.random_range(0..r.without.len());
+                    // What goes first is not left out for what does not, nor anything for what only fills gaps.
+                    let rank = |d: usize| (problem.demands[d].first, !problem.demands[d].filler);
+                    if rank(r.without[back]) >= rank(pieces[out].demand) {
+                        pieces[out].demand = std::mem::replace(&mut r.without[back], pieces[out].demand);
+                        pieces[out].turn = 0;
+                    }
+                }
             }
         } else {
             r.without.clone_from(&self.best.unplaced);
             shrink(self.problem, &self.best, &mut rooms, r.share);
         }
+        r.aimed_at = self.cost;
         // A lane's own places do only where it has the same parts.
         let same = pieces.len() == r.lane.pieces.len() && pieces.iter().zip(&r.lane.pieces).all(|(a, b)| a.demand == b.demand);
         r.lane.set(rooms, (from_best || !same).then_some(pieces));

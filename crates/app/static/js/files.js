@@ -54,10 +54,12 @@ export function takeFiles(notice, sentenceOf) {
       if (heard.has(field)) continue;
       heard.add(field);
       field.addEventListener("change", () => {
-        const files = [...field.files];
+        const files = [...field.files], to = field.dataset.replace ?? target();
+        // Where there is nothing to drop a file on, it goes with its form.
+        if (!to) return;
         // The same file can be given again.
         field.value = "";
-        send(files, field.dataset.replace ?? target());
+        send(files, to);
       });
     }
   };

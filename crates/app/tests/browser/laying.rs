@@ -71,7 +71,7 @@ async fn copies_are_pushed_held_repeated_and_lifted_off() {
     hand.stage_click(last.1 + 8.0, last.2 + 8.0, false).await;
     hand.change("lifted", hand.click("#card [data-hand=lift]")).await;
     assert_eq!(copies(&hand).await.len(), 8);
-    assert!(hand.open_findings().await.contains(&"unplaced".to_owned()), "{:?}", hand.open_findings().await);
+    assert!(hand.open_findings().await.contains(&"lifted-off".to_owned()), "{:?}", hand.open_findings().await);
     browser.shut().await;
 }
 

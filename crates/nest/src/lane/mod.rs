@@ -9,9 +9,11 @@
 mod apart;
 mod moves;
 mod plans;
+mod pool;
 
 use crate::fences::Fences;
 use crate::geometry::{Bounds, Point, Vec2};
+use pool::Pool;
 use rand::rngs::SmallRng;
 use rand::seq::SliceRandom;
 use rand::{Rng, SeedableRng};
@@ -21,7 +23,7 @@ const EXACT: f64 = 1e-5;
 /// Depths below this share of the middling size of the parts are let be until all is pushed apart at the end.
 const LET_BE: f64 = 2e-4;
 /// Rounds without a lesser overlap after which a lane is stuck.
-const STALE: usize = 60;
+const STALE: usize = 200;
 
 /// A part in its place for now.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -57,6 +59,8 @@ pub(super) struct Lane<'p> {
     pub(super) rooms: Vec<Room>,
     pub(super) pieces: Vec<Piece>,
     turned: Vec<usize>,
+    /// Width and height of each as it is turned.
+    sizes: Vec<Vec2>,
     by_room: Vec<Vec<u32>>,
     weights: Vec<f32>,
     walls: Vec<f32>,
@@ -66,6 +70,8 @@ pub(super) struct Lane<'p> {
     stale: usize,
     /// The pieces where they overlapped least.
     kept: Vec<Piece>,
+    /// Near misses of this goal.
+    pool: Pool,
     /// Places priced so far.
     pub(super) priced: u64,
     /// False where some part has room nowhere.
@@ -84,6 +90,7 @@ impl<'p> Lane<'p> {
             rooms,
             pieces,
             turned: vec![0; n],
+            sizes: vec![Vec2::ZERO; n],
             by_room: Vec::new(),
             weights: vec![1.0; n * n],
             walls: vec![1.0; n],
@@ -92,6 +99,7 @@ impl<'p> Lane<'p> {
             least: f64::INFINITY,
             stale: 0,
             kept: Vec::new(),
+            pool: Pool::default(),
             priced: 0,
             possible: true,
             turns: usize::MAX,
@@ -100,13 +108,17 @@ impl<'p> Lane<'p> {
         lane
     }
 
-    /// Takes other rooms and places, and begins anew with them.
+    /// Takes other rooms and places, and begins anew with them. Near misses with other parts are none of these.
     pub(super) fn set(&mut self, rooms: Vec<Room>, pieces: Option<Vec<Piece>>) {
         self.rooms = rooms;
         if let Some(pieces) = pieces {
             let n = pieces.len();
+            if n != self.pieces.len() || pieces.iter().zip(&self.pieces).any(|(a, b)| a.demand != b.demand) {
+                self.pool.clear();
+            }
             self.pieces = pieces;
             self.turned.resize(n, 0);
+            self.sizes.resize(n, Vec2::ZERO);
             self.weights.resize(n * n, 1.0);
             self.walls.resize(n, 1.0);
         }
@@ -130,6 +142,7 @@ impl<'p> Lane<'p> {
             if let Some((room, turn, inner)) = fit {
                 self.pieces[i] = Piece { room, turn, at: clamped(p.at, inner), ..p };
                 self.turned[i] = self.fences.number(shape, turn);
+                self.sizes[i] = self.fences.size(self.turned[i]);
             } else {
                 self.possible = false;
             }
@@ -151,9 +164,31 @@ impl<'p> Lane<'p> {
         self.begin();
     }
 
-    /// Goes back to where least overlapped, and changes places of large parts of different shape.
-    pub(super) fn disturb(&mut self) {
-        self.pieces.clone_from(&self.kept);
+    /// The rooms are smaller, or larger; parts stay where they are as far as they have room, and what overlaps weighs as it did.
+    pub(super) fn narrow(&mut self, rooms: Vec<Room>) {
+        self.rooms = rooms;
+        for i in 0..self.pieces.len() {
+            if let Some(inner) = self.inner(self.pieces[i].room, self.turned[i]) {
+                self.pieces[i].at = clamped(self.pieces[i].at, inner);
+            } else {
+                self.possible = false;
+            }
+        }
+        (self.least, self.stale) = (f64::INFINITY, 0);
+    }
+
+    /// What was found is found: near misses of it are none of the next goal.
+    pub(super) fn forget(&mut self) {
+        self.pool.clear();
+    }
+
+    /// The attempt has failed: it is kept as a near miss, and another begins from one of the nearest, with one or two pairs of large
+    /// parts of different shape in each other's place.
+    pub(super) fn again(&mut self) {
+        self.pool.keep(self.least, &self.kept);
+        if let Some(near) = self.pool.one_of_the_nearest(&mut self.rng) {
+            self.pieces.clone_from(near);
+        }
         let area = |i: usize| self.fences.problem.shapes[self.shape(i)].area;
         let mut large: Vec<usize> = (0..self.pieces.len()).collect();
         large.sort_by(|a, b| area(*b).total_cmp(&area(*a)));

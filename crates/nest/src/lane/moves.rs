@@ -10,6 +10,8 @@ const NEAR: usize = 4;
 /// Ways out that are followed from the deepest overlaps, and how often.
 const DEEPEST: usize = 3;
 const REFINE: usize = 10;
+/// Places that one refinement tries at most: three for each way, and one for each pair of ways.
+const TRIES: usize = 3 * DEEPEST + DEEPEST * (DEEPEST - 1) / 2;
 
 impl Lane<'_> {
     /// A place at random for a part: in the room, or in any.
@@ -42,22 +44,53 @@ impl Lane<'_> {
     /// What it costs to have part `i` there; no more is told than that it is `bound` or more.
     pub(super) fn price(&mut self, i: usize, room: usize, turned: usize, at: Point, bound: f64) -> f64 {
         self.priced += 1;
-        let mut sum = 0.0;
-        for (weight, depth, _) in self.over(i, room, turned, at) {
-            sum += weight * depth;
-            if sum >= bound {
-                break;
+        let n = self.pieces.len();
+        let weights = &self.weights[i * n..(i + 1) * n];
+        let (bound, let_be) = (bound.min(f64::from(f32::MAX)) as f32, self.let_be as f32);
+        let high = at + self.fences.size(turned) + self.fences.reach();
+        let low = at - self.fences.reach();
+        let mut sum = 0.0_f32;
+        for j in &self.by_room[room] {
+            let j = *j as usize;
+            let (p, size) = (self.pieces[j].at, self.sizes[j]);
+            // Most lie nowhere near.
+            if p.x >= high.x || p.y >= high.y || p.x + size.x <= low.x || p.y + size.y <= low.y || j == i {
+                continue;
+            }
+            let depth = self.fences.between(self.turned[j], turned).quick((at - p).to_point());
+            if depth > let_be {
+                sum += weights[j] * depth;
+                if sum >= bound {
+                    return f64::from(sum);
+                }
             }
         }
-        sum
+        for wall in self.fences.walls(self.rooms[room].kind, turned) {
+            let depth = wall.quick(at);
+            if depth > let_be {
+                sum += self.walls[i] * depth;
+            }
+        }
+        f64::from(sum)
     }
 
-    /// The ways out of the deepest overlaps at a place.
-    pub(super) fn ways_out(&self, i: usize, room: usize, turned: usize, at: Point) -> Vec<(f64, Vec2)> {
-        let mut ways: Vec<(f64, f64, Vec2)> = self.over(i, room, turned, at).collect();
-        ways.sort_by(|a, b| (b.0 * b.1).total_cmp(&(a.0 * a.1)));
-        ways.truncate(DEEPEST);
-        ways.into_iter().map(|w| (w.1, w.2)).collect()
+    /// The ways out of the deepest overlaps at a place: depth and way, and how many.
+    fn ways_out(&self, i: usize, room: usize, turned: usize, at: Point) -> ([(f64, Vec2); DEEPEST], usize) {
+        let mut found = [(0.0, Vec2::ZERO); DEEPEST];
+        let mut heavy = [0.0_f64; DEEPEST];
+        let mut n = 0;
+        for (weight, depth, way) in self.over(i, room, turned, at) {
+            let weighs = weight * depth;
+            let place = (0..n).find(|k| weighs > heavy[*k]).unwrap_or(n);
+            if place < DEEPEST {
+                n = (n + 1).min(DEEPEST);
+                for k in (place + 1..n).rev() {
+                    (heavy[k], found[k]) = (heavy[k - 1], found[k - 1]);
+                }
+                (heavy[place], found[place]) = (weighs, (depth, way));
+            }
+        }
+        (found, n)
     }
 
     /// From a place along the ways out as long as it gets better.
@@ -67,30 +100,35 @@ impl Lane<'_> {
             if price <= 0.0 {
                 break;
             }
-            let ways = self.ways_out(i, room, turned, at);
-            let mut tries: Vec<Vec2> = Vec::with_capacity(12);
-            for (k, (depth, way)) in ways.iter().enumerate() {
+            let (ways, count) = self.ways_out(i, room, turned, at);
+            let mut tries = [Vec2::ZERO; TRIES];
+            let mut n = 0;
+            let mut add = |by: Vec2| {
+                tries[n] = by;
+                n += 1;
+            };
+            for (k, (depth, way)) in ways[..count].iter().enumerate() {
                 let out = *way / depth.max(1e-12);
-                tries.push(*way);
+                add(*way);
                 // Straight along the sides, to the same edge.
                 if out.x.abs() > 0.2 && out.y.abs() > 0.01 {
-                    tries.push(Vec2::new(depth / out.x, 0.0));
+                    add(Vec2::new(depth / out.x, 0.0));
                 }
                 if out.y.abs() > 0.2 && out.x.abs() > 0.01 {
-                    tries.push(Vec2::new(0.0, depth / out.y));
+                    add(Vec2::new(0.0, depth / out.y));
                 }
-                for (other_depth, other) in &ways[k + 1..] {
+                for (other_depth, other) in &ways[k + 1..count] {
                     let b = *other / other_depth.max(1e-12);
                     let cross = out.cross(b);
                     // To where both edges cross.
                     if cross.abs() > 0.05 {
-                        tries.push(Vec2::new(depth * b.y - other_depth * out.y, other_depth * out.x - depth * b.x) / cross);
+                        add(Vec2::new(depth * b.y - other_depth * out.y, other_depth * out.x - depth * b.x) / cross);
                     }
                 }
             }
-            let mut best = (price - 1e-9, at);
-            for by in tries {
-                let to = clamped(at + by, inner);
+            let mut best = (price - 1e-6, at);
+            for by in &tries[..n] {
+                let to = clamped(at + *by, inner);
                 let p = self.price(i, room, turned, to, best.0);
                 if p < best.0 {
                     best = (p, to);
@@ -139,7 +177,7 @@ impl Lane<'_> {
                 to = (price, room, turn, at);
             }
         }
-        if to.0 < here - 1e-9 {
+        if to.0 < here - 1e-6 {
             self.lay(i, to.1, to.2, to.3);
         }
     }
@@ -151,6 +189,7 @@ impl Lane<'_> {
             self.by_room[room].push(i as u32);
         }
         self.turned[i] = self.fences.number(self.shape(i), turn);
+        self.sizes[i] = self.fences.size(self.turned[i]);
         self.pieces[i] = Piece { room, turn, at, ..self.pieces[i] };
     }
 }
