@@ -28,6 +28,8 @@ fn cuts(shop: &Shop, job: u32) -> Vec<String> {
 fn what_no_page_would_post_is_answered_in_a_sentence() {
     let shop = Shop::open(&[]);
     let job = laid(&shop);
+    // What is sent without being booked is told before.
+    assert!(shop.get(&format!("/jobs/{job}/release")).text().contains("Not on the rack"));
     let all = cuts(&shop, job);
     assert_eq!(all.len(), 2, "a hole and an outline: {all:?}");
     let (hole, outline) = (all[0].as_str(), all[1].as_str());

@@ -71,7 +71,7 @@ pub struct SheetProof {
     pub cut: f64,
     /// Burned length of scores and marks, mm.
     pub score: f64,
-    /// Beam-off moves from the first to the last burn, mm.
+    /// Beam-off moves, from the program's zero and back to it too, mm.
     pub travel: f64,
     /// Times the beam is lit to cut.
     pub pierces: usize,
@@ -208,8 +208,7 @@ impl SheetProof {
     }
 
     fn sum(&mut self, intended: &SheetPath) {
-        let first = self.moves.iter().position(|m| m.process.is_some());
-        let last = self.moves.iter().rposition(|m| m.process.is_some());
+        let burns = self.moves.iter().any(|m| m.process.is_some());
         let mut burning: Option<usize> = None;
         let mut engraved: Vec<bool> = vec![false; intended.ops.len()];
         let within = self.within_rows(intended);
@@ -235,7 +234,7 @@ impl SheetProof {
                         *seen = true;
                     }
                 }
-                _ if first.is_some_and(|f| i > f) && last.is_some_and(|l| i < l) => self.travel += length,
+                _ if burns => self.travel += length,
                 _ => {}
             }
             burning = m.process.and(m.op);

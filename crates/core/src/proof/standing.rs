@@ -13,6 +13,8 @@ use rstar::{AABB, RTree};
 
 /// A bridge may be narrower than was meant by this much, mm: less is rounding.
 const NARROWER: f64 = 0.05;
+/// The ends of a bridge are equally far from its middle within this, mm.
+const SAME_END: f64 = 0.02;
 /// A way over a part is told from this depth within its outline on, mm.
 const OVER: f64 = 0.2;
 /// Distance of the looks along a way, mm, and most of them on one.
@@ -33,8 +35,13 @@ pub(super) fn bridges(proof: &SheetProof, meant: &Meant, faults: &mut Faults) {
     let mut thin: Vec<Told> = Vec::new();
     for op in meant.path.ops.iter().filter(|op| op.process == Process::Cut) {
         for (p, across) in &op.line().nicks {
-            let half = op.line().runs.iter().flatten().map(|s| s.distance(*p)).fold(f64::INFINITY, f64::min);
-            if !half.is_finite() || 2.0 * half <= op.kerf {
+            // Its ends are the nearest of its own line. One of which an end was burned before this program, as where it goes on with a cut
+            // that broke off, is not its own.
+            let ends = op.line().runs.iter().filter_map(|r| Some([r.first()?.start, r.last()?.end])).flatten();
+            let mut away: Vec<f64> = ends.map(|e| e.distance(*p)).collect();
+            away.sort_by(f64::total_cmp);
+            let [half, other, ..] = away[..] else { continue };
+            if other - half > SAME_END || 2.0 * half <= op.kerf {
                 continue;
             }
             // In its middle, and on either side of the kerf.

@@ -8,6 +8,7 @@ use boustrophe_core::ids::BatchId;
 use boustrophe_core::proof::SheetProof;
 use boustrophe_core::time::clock;
 use boustrophe_shop::app::{App, Loaded};
+use boustrophe_shop::rack;
 use boustrophe_shop::since::{self, Since};
 use boustrophe_store::Run;
 
@@ -17,6 +18,8 @@ struct ReleaseRow {
     time: String,
     /// The program that was released.
     sum: String,
+    /// Its sheet is on the rack, and comes off it when it is run.
+    booked: bool,
 }
 
 /// The release in force, as it is shown.
@@ -59,13 +62,21 @@ pub struct Release {
 fn release_rows(app: &App, loaded: &Loaded, release: Option<&boustrophe_store::Release>) -> Result<Vec<ReleaseRow>, AppError> {
     let here = loaded.here();
     let Some(release) = release else {
-        let row = |(i, p): (usize, &SheetProof)| ReleaseRow {
-            sheet: here.before + i + 1,
-            name: boustrophe_shop::names::stem(&loaded.job, loaded.decided(), here.before + i, &loaded.machine()),
-            time: clock(p.seconds * loaded.shop.time_factor(&here.stock)),
-            sum: String::new(),
+        let row = |(i, p): (usize, &SheetProof)| {
+            let sheet = here.nested.layout.sheets.get(i).map(|s| &s.sheet);
+            let booked = match sheet {
+                Some(s) => rack::number(s).is_some() || rack::like(app, &here.stock, s)?.is_some(),
+                None => false,
+            };
+            Ok(ReleaseRow {
+                sheet: here.before + i + 1,
+                name: boustrophe_shop::names::stem(&loaded.job, loaded.decided(), here.before + i, &loaded.machine()),
+                time: clock(p.seconds * loaded.shop.time_factor(&here.stock)),
+                sum: String::new(),
+                booked,
+            })
         };
-        return Ok(here.proofs.iter().enumerate().map(row).collect());
+        return here.proofs.iter().enumerate().map(row).collect();
     };
     let mine = app.store.release_sheets(release.id)?.into_iter().filter(|r| u32::try_from(r.batch) == Ok(loaded.batch.0));
     let row = |r: boustrophe_store::SheetRow| {
@@ -75,6 +86,7 @@ fn release_rows(app: &App, loaded: &Loaded, release: Option<&boustrophe_store::R
             name: r.file_name.trim_end_matches(".nc").to_owned(),
             time: clock(r.seconds * factor),
             sum: r.sum.chars().take(8).collect(),
+            booked: r.stock_id.is_some(),
         })
     };
     mine.map(row).collect()
