@@ -174,8 +174,8 @@ impl<'p> Separation<'p> {
         r.failures += 1;
         if r.failures < FAILURES {
             r.share = (r.share * TIMID).max(SHRINK.2);
-            let changes = r.aim == Aim::Fewer && (!self.best.unplaced.is_empty() || r.stuck == HOPE);
-            if changes && r.failures.is_multiple_of(EXCHANGE) {
+            let exchanges = !self.best.unplaced.is_empty() && r.failures.is_multiple_of(EXCHANGE);
+            if r.aim == Aim::Fewer && (exchanges || r.stuck == HOPE) {
                 self.aim(n, false);
             } else {
                 self.beyond(n);

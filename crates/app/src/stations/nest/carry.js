@@ -49,7 +49,7 @@ export class Carry extends Hands {
     if (!this.stage.scene?.sheets.length || this.searching()) return false;
     const [x, y] = this.stage.view.mm(e.offsetX, e.offsetY), more = e.shiftKey || e.ctrlKey || e.metaKey;
     this.settle();
-    if (!more && this.onHandle(e)) { this.turning = { from: [x, y], degrees: 0 }; return true; }
+    if (!more && this.onHandle(e)) { this.turning = { from: [x, y] }; return true; }
     const found = this.beneath(x, y);
     if (!found) { if (!more && !e.altKey && this.chosen.length) { this.chosen = []; this.tell(); } return false; }
     const at = this.chosen.findIndex((c) => c.copy.id === found.copy.id);
@@ -67,8 +67,7 @@ export class Carry extends Hands {
     if (this.turning) { this.turnTo(x, y, e.shiftKey); return; }
     if (!this.from) return;
     // Over another sheet they are that sheet's.
-    const over = scene.sheets.findIndex(({ sheet: s }) => x >= s.x && y >= s.y && x <= s.x + s.w && y <= s.y + s.h);
-    const one = this.chosen.every((c) => c.sheet === this.chosen[0].sheet), to = one ? over : -1;
+    const one = this.chosen.every((c) => c.sheet === this.chosen[0].sheet), to = one ? this.sheetAt(x, y) : -1;
     const shifted = (bx, by) => this.chosen.map(({ copy, sheet }) => {
       const on = to < 0 ? sheet : to, was = scene.sheets[sheet].sheet, is = scene.sheets[on].sheet;
       return { copy, sheet: on, pose: after([1, 0, 0, 1, x - this.from[0] + was.x - is.x + bx, y - this.from[1] + was.y - is.y + by], copy.pose) };
@@ -91,7 +90,6 @@ export class Carry extends Hands {
     const { scene } = this.stage, s = scene.sheets[this.chosen[0].sheet].sheet, [x0, y0, x1, y1] = this.box();
     const [mx, my] = [s.x + (x0 + x1) / 2, s.y + (y0 + y1) / 2], angle = (p) => (Math.atan2(p[1] - my, p[0] - mx) * 180) / Math.PI;
     const by = angle([x, y]) - angle(this.turning.from), degrees = free ? by : Math.round(by / SNAP) * SNAP;
-    this.turning.degrees = degrees;
     this.ghost = this.moved(this.turned(degrees));
     this.stage.blit();
   }

@@ -86,7 +86,7 @@ export class Hands {
   }
   double(places) { this.post({ ...this.wish(places), do: "double" }, places.map((p) => p.copy.id)); }
 
-  /** What was taken, laid where the pointer is; on the sheet that it was taken from where it is on none. */
+  /** What was taken, laid where the pointer is; on the first sheet where that is over none. */
   paste() {
     const { scene } = this.stage, [x, y] = this.at, on = Math.max(0, this.sheetAt(x, y)), s = scene.sheets[on]?.sheet;
     if (!s) return;
