@@ -2,11 +2,11 @@
 //! where it may not lie: it slides to the nearest place where it may, or is refused.
 
 use crate::check::Around;
-use crate::geometry::{Affine, Bounds, Vec2};
+use crate::geometry::{Affine, Bounds, Point, Vec2};
 use crate::ids::{CopyId, PartId};
-use crate::layout::{Layout, Placement};
+use crate::layout::{Layout, Placement, Sheet};
 use crate::parts::Parts;
-use crate::terms::Terms;
+use crate::terms::{Against, Terms};
 use std::collections::{BTreeMap, BTreeSet};
 use strum::{EnumString, IntoStaticStr};
 
@@ -187,6 +187,36 @@ pub fn repeated(
         }
     }
     Ok(all)
+}
+
+/// A kind of sheet of which there is one more than a layout uses; the one that may be used without limit, if any, before others.
+pub fn another(layout: &Layout, terms: &Terms) -> Option<Sheet> {
+    let same = |a: &Sheet, b: &Sheet| (a.rack, a.width, a.height) == (b.rack, b.width, b.height);
+    let used = |s: &Sheet| layout.sheets.iter().filter(|l| same(&l.sheet, s)).count();
+    terms.sheets.iter().rev().find(|s| s.count.is_none_or(|n| used(s) < n as usize)).cloned()
+}
+
+/// The first copy that is laid otherwise than it lay and stands against what its part may; one that stood so before may be moved.
+pub fn turned_against(was: &[On], to: &[On], terms: &Terms) -> Option<(CopyId, Against)> {
+    let turned = |p: &Placement| {
+        let was = was.iter().find(|on| on.0.copy == p.copy);
+        was.is_none_or(|on| on.0.mirrored != p.mirrored || (on.0.angle - p.angle).abs() > 1e-9)
+    };
+    to.iter().filter(|on| turned(&on.0)).find_map(|(p, _)| Some((p.copy, terms.against(p)?)))
+}
+
+/// A copy turned to an angle, degrees, with the lower left of its box at a place, mm.
+pub fn placed(work: &dyn Parts, p: &Placement, low: Point, angle: f64) -> Placement {
+    let turned = Placement { angle: angle.rem_euclid(360.0), ..*p };
+    by(&turned, low - box_of(work, &turned).min)
+}
+
+/// A copy of a part as it is laid first, with the middle of its box at a place, mm; a copy that nobody has laid yet.
+pub fn dropped(work: &dyn Parts, layout: &Layout, part: PartId, middle: Point, terms: &Terms) -> Placement {
+    let angle = terms.poses(part).0.first().copied().unwrap_or(0.0);
+    let copy = CopyId { part, number: next_number(layout, part) };
+    let p = Placement { copy, x: 0.0, y: 0.0, angle, mirrored: false };
+    by(&p, middle - box_of(work, &p).center())
 }
 
 /// What copies are lined up by.

@@ -175,6 +175,22 @@ fn whatever_a_hand_does_nothing_lies_where_it_may_not() {
         }
     }
     assert!(done > 60 && refused > 20, "{done} done, {refused} refused");
+    // A part of the list, dropped on a sheet by its middle: its copies need not lie anywhere.
+    let (copies, _) = lying(&shop, job);
+    let part = copies[0].name.split('-').next().expect("its part").to_owned();
+    let all: Vec<&str> = copies.iter().filter(|c| c.name.starts_with(&part)).map(|c| c.name.as_str()).collect();
+    let now = || shop.revision(job).to_string();
+    let lifted =
+        shop.post(&format!("/jobs/{job}/copies"), &[("revision", &now()), ("batch", "1"), ("do", "lift"), ("copies", &all.join(","))]);
+    assert_eq!(lifted.status, 200, "{}", lifted.sentence());
+    let name = format!("{part}-1");
+    let drop =
+        [("revision", &*now()), ("batch", "1"), ("do", "drop"), ("copies", &name), ("to", "100,55,0,0,0")].map(|(k, v)| (k, v.to_owned()));
+    let fields: Vec<(&str, &str)> = drop.iter().map(|(k, v)| (*k, v.as_str())).collect();
+    let answer = shop.post(&format!("/jobs/{job}/copies"), &fields);
+    let (copies, sheets) = lying(&shop, job);
+    assert!(matches!(answer.status, 200 | 422), "{}", answer.sentence());
+    assert_eq!((wrong(&copies, &sheets), copies.iter().any(|c| c.name.starts_with(&part))), (None, answer.status == 200));
     // The same when the shop is opened again.
     let last = lying(&shop, job).0;
     let findings = shop.get(&format!("/jobs/{job}/nest")).text().matches("class=\"finding").count();

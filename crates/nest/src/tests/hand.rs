@@ -1,7 +1,7 @@
 //! What a hand does with copies: nothing that it lays lies where it may not.
 
 use super::*;
-use crate::hand::{Align, NotLined, On, Pattern, box_of, doubled, laid, lined_up, pushed, repeated};
+use crate::hand::{Align, NotLined, On, Pattern, another, box_of, doubled, dropped, laid, lined_up, pushed, repeated};
 use crate::ids::{CopyId, PartId};
 
 /// An angle bracket and a disc, with some copies of each on a sheet.
@@ -164,4 +164,18 @@ fn each_moves_on_its_own_sheet() {
     assert!(far.iter().all(|(p, _)| (p.x - 255.0).abs() < 0.01) && far[0].1 == 0 && far[1].1 == 1, "{far:?}");
     let (again, _) = doubled(&work, &layout, &[(at(1, 100.0, 100.0), 0), (at(1, 160.0, 100.0), 1)], &terms).expect("there is room");
     assert_eq!(again.iter().map(|on| on.0.copy.number).collect::<Vec<_>>(), [4, 5]);
+}
+
+/// What is dropped has its middle where it was let go, wherever its part is drawn; and there is another sheet as long as there is one.
+#[test]
+fn what_is_dropped_has_its_middle_there() {
+    let work = work(&[Path::rectangle(300.0, 70.0, 40.0, 30.0)], 4);
+    let terms = terms_of(300.0, 200.0, 2.0, 5.0);
+    let part = work.parts[0].id;
+    let sheet = SheetLayout { sheet: Sheet::rectangle(300.0, 200.0), placed: Vec::new() };
+    let layout = Layout { sheets: vec![sheet], ..Layout::default() };
+    let p = dropped(&work, &layout, part, Point::new(120.0, 90.0), &terms);
+    assert!(box_of(&work, &p).center().distance(Point::new(120.0, 90.0)) < 1e-9 && p.copy.number == 1);
+    let one = Terms { sheets: vec![Sheet { count: Some(1), ..Sheet::rectangle(300.0, 200.0) }], ..terms.clone() };
+    assert!(another(&layout, &terms).is_some() && another(&layout, &one).is_none());
 }

@@ -11,12 +11,13 @@ use axum::response::{IntoResponse, Response};
 use boustrophe_core::assign::Work;
 use boustrophe_core::decisions::{Edit, NestEdit};
 use boustrophe_core::drawing::Unit;
-use boustrophe_core::geometry::Vec2;
+use boustrophe_core::geometry::{Point, Vec2};
 use boustrophe_core::ids::{BatchId, CopyId, PartId};
 use boustrophe_core::nest::hand::{
-    Align, MOST_REPEATED, NotLined, On, Pattern, box_of, doubled, laid, lined_up, one_more, pushed, repeated, wanted_with,
+    Align, MOST_REPEATED, NotLined, On, Pattern, another, doubled, dropped, laid, lined_up, one_more, placed, pushed, repeated,
+    turned_against, wanted_with,
 };
-use boustrophe_core::nest::{self, Against, Layout, Placement, Sheet, SheetLayout, Terms};
+use boustrophe_core::nest::{self, Against, Layout, Placement, SheetLayout, Terms};
 use boustrophe_core::quantity::{count, length};
 use boustrophe_store::NewRevision;
 use serde::{Deserialize, Serialize};
@@ -46,6 +47,8 @@ enum Deed {
     More,
     /// Laid once more, where they are wanted.
     Double,
+    /// One of a part laid with its middle at a place, wherever others of it lie.
+    Drop,
     /// Repeated in columns and rows.
     Repeat,
     /// Laid on a sheet of their own.
@@ -140,28 +143,6 @@ impl Bench<'_> {
     fn first(&self) -> Result<On, AppError> {
         self.copies.first().copied().ok_or_else(|| sentence("that copy is not there any more; load the page again."))
     }
-
-    /// A sheet of which there is one more.
-    fn another(&self) -> Result<Sheet, AppError> {
-        let used = |s: &Sheet| {
-            self.layout.sheets.iter().filter(|l| (l.sheet.rack, l.sheet.width, l.sheet.height) == (s.rack, s.width, s.height)).count()
-        };
-        let free = |s: &&Sheet| s.count.is_none_or(|n| used(s) < n as usize);
-        let found = self.terms.sheets.iter().rev().find(free).cloned();
-        found.ok_or_else(|| sentence("all sheets that there are have something on them: add sheets in the docket first."))
-    }
-
-    /// What stands against copies that are laid otherwise than they lay.
-    fn against(&self, to: &[On]) -> Option<(String, Against)> {
-        let turned = |p: &Placement| {
-            let was = self.copies.iter().find(|on| on.0.copy == p.copy);
-            was.is_none_or(|on| on.0.mirrored != p.mirrored || (on.0.angle - p.angle).abs() > 1e-9)
-        };
-        to.iter().filter(|on| turned(&on.0)).find_map(|(p, _)| {
-            let name = self.work.parts.iter().find(|part| part.id == p.copy.part)?.name.clone();
-            Some((name, self.terms.against(p)?))
-        })
-    }
 }
 
 impl Hand {
@@ -191,9 +172,7 @@ impl Hand {
         if !angle.is_finite() || angle.abs() > 3600.0 {
             return Err(wrong());
         }
-        let turned = Placement { angle: angle.rem_euclid(360.0), ..first };
-        let corner = box_of(&bench.work, &turned).min;
-        Ok((Placement { x: turned.x + x - corner.x, y: turned.y + y - corner.y, ..turned }, sheet))
+        Ok((placed(&bench.work, &first, Point::new(x, y), angle), sheet))
     }
 
     /// What is done by it, or why it cannot be.
@@ -238,6 +217,12 @@ impl Hand {
                 let (to, slid) = doubled(work, layout, &self.wanted(&names)?, terms).ok_or_else(no_room)?;
                 Ok(Change { slid, ..self.added(bench, to) })
             }
+            Deed::Drop => {
+                let wanted = self.wanted(&names)?.into_iter();
+                let drop = |(p, sheet): On| (dropped(work, layout, p.copy.part, Point::new(p.x, p.y), terms), sheet);
+                let (to, slid) = laid(work, layout, &wanted.take(1).map(drop).collect::<Vec<_>>(), terms).ok_or_else(no_room)?;
+                Ok(Change { slid, ..self.added(bench, to) })
+            }
             Deed::Repeat => Ok(self.added(bench, self.pattern(bench)?)),
             Deed::Lay => {
                 let (to, slid) = laid(work, layout, &self.wanted(&names)?, terms).ok_or_else(no_room)?;
@@ -265,7 +250,8 @@ impl Hand {
 
     /// The copies on a sheet of their own, as they lie or near.
     fn own_sheet(&self, bench: &Bench) -> Result<Change, AppError> {
-        let sheet = bench.another()?;
+        let sheet = another(bench.layout, &bench.terms)
+            .ok_or_else(|| sentence("all sheets that there are have something on them: add sheets in the docket first."))?;
         let next = bench.layout.sheets.len();
         let mut with = bench.layout.clone();
         with.sheets.push(SheetLayout { sheet: sheet.clone(), placed: Vec::new() });
@@ -317,8 +303,8 @@ fn done_by_hand(app: &Shared, job: i32, hand: Hand) -> Result<Response, AppError
     let (shop, batch) = (app.shop(), before.decisions.batch(hand.batch));
     let layout = batch.nest.layout.as_ref().ok_or_else(|| sentence("nothing lies on a sheet yet: nest first."))?;
     let names = hand.names()?;
-    // What is laid once more may have been lifted off since it was taken.
-    let copies = if hand.r#do == Deed::Double { Some(Vec::new()) } else { Bench::lying(layout, &names) };
+    // What is laid once more may have been lifted off since it was taken; what is dropped may lie nowhere.
+    let copies = if matches!(hand.r#do, Deed::Double | Deed::Drop) { Some(Vec::new()) } else { Bench::lying(layout, &names) };
     let bench = Bench {
         work: app.work(&before.decisions, hand.batch)?,
         layout,
@@ -328,9 +314,10 @@ fn done_by_hand(app: &Shared, job: i32, hand: Hand) -> Result<Response, AppError
     let Change { edit, to, slid, anew } = hand.edit(&bench, names)?;
     if hand.ask != "on"
         && hand.against != "on"
-        && let Some((name, against)) = bench.against(&to)
+        && let Some((copy, against)) = turned_against(&bench.copies, &to, &bench.terms)
     {
-        return Ok(refused(&name, against));
+        let part = bench.work.parts.iter().find(|p| p.id == copy.part);
+        return Ok(refused(part.map_or("the part", |p| p.name.as_str()), against));
     }
     let revision = if hand.ask == "on" {
         hand.revision

@@ -94,14 +94,12 @@ export class Hands {
     this.double(this.taken.map((copy) => ({ copy, sheet: on, pose: after([1, 0, 0, 1, x - s.x - bx, y - s.y - by], copy.pose) })));
   }
 
-  /** A part of the list, dropped on a sheet. */
+  /** A part of the list, dropped on a sheet: its middle goes there. */
   drop(part, px, py) {
-    const { scene, view } = this.stage, index = scene.parts.findIndex((p) => p.id === part), [x, y] = view.mm(px, py), on = this.sheetAt(x, y);
+    const { scene, view } = this.stage, [x, y] = view.mm(px, py), on = this.sheetAt(x, y);
     if (on < 0) return;
-    const known = this.ofPart(part)[0]?.copy, copy = known ?? { id: `${part}-1`, part: index, pose: [1, 0, 0, 1, 0, 0] };
-    if (copy.part < 0) { this.post({ do: "double", to: [x - scene.sheets[on].sheet.x, y - scene.sheets[on].sheet.y, 0, 0, on].join(",") }, [`${part}-1`]); return; }
-    const s = scene.sheets[on].sheet, [x0, y0, x1, y1] = scene.box(copy);
-    this.double([{ copy, sheet: on, pose: after([1, 0, 0, 1, x - s.x - (x0 + x1) / 2, y - s.y - (y0 + y1) / 2], copy.pose) }]);
+    const s = scene.sheets[on].sheet;
+    this.post({ do: "drop", to: [x - s.x, y - s.y, 0, 0, on].join(",") }, [`${part}-1`]);
   }
 
   /** The box round all that are chosen, as they lie on their sheets. */
