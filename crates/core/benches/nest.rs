@@ -68,10 +68,13 @@ fn nest(work: &Work, terms: &Terms, seconds: f64) -> Found {
     let steps = Mutex::new(Vec::new());
     let tries = AtomicUsize::new(0);
     let problem = Problem::new(work, terms, &Tolerance::default());
-    let better = |layout: &Layout, _: usize| {
+    let watch = std::env::var_os("WATCH").is_some();
+    let better = |layout: &Layout, tries: usize| {
+        if watch {
+            println!("  try {tries}: {} laid after {:.2} s", layout.copies().count(), began.elapsed().as_secs_f64());
+        }
         steps.lock().expect("steps").push((began.elapsed().as_secs_f64(), layout.sheets.len(), used(work, layout)));
     };
-    let watch = std::env::var_os("WATCH").is_some();
     let tried = |n: usize| {
         tries.store(n, Ordering::Relaxed);
         if watch {
@@ -224,6 +227,38 @@ fn lattices(seconds: f64, case: &str) {
     }
 }
 
+/// How many of those one sheet holds: as many as are wanted are more than that.
+fn full_sheets(seconds: f64, case: &str) {
+    for (name, paths, goal) in ["full-l", "full-t", "full-y", "full-triangle", "full-gusset"]
+        .into_iter()
+        .zip(repeated())
+        .zip([260, 253, 263, 286, 0])
+        .map(|((name, paths), goal)| (name, paths, goal))
+    {
+        for turn in [Turn::Quarter, Turn::Any] {
+            let name = format!("{name}-{}", turn.name());
+            if !wanted(&name, case) {
+                continue;
+            }
+            let work = work(&[(paths.clone(), 330)]);
+            let sheets = vec![Sheet { count: Some(1), ..Sheet::rectangle(900.0, 600.0) }];
+            let terms = Terms { spacing: 2.0, margin: 5.0, sheets, turn, ..Terms::default() };
+            let began = processor_seconds();
+            let found = nest(&work, &terms, seconds);
+            let laid = found.layout.copies().count();
+            println!("{name:24} {laid} on a sheet (to reach {goal}), {} tries, {:.1} processor s", found.tries, processor_seconds() - began);
+        }
+    }
+}
+
+/// Processor seconds of this process so far; nothing where the system does not tell.
+fn processor_seconds() -> f64 {
+    let stat = std::fs::read_to_string("/proc/self/stat").unwrap_or_default();
+    let fields: Vec<f64> = stat.rsplit(')').next().unwrap_or_default().split_whitespace().filter_map(|w| w.parse().ok()).collect();
+    // Behind the state, which is no number: user and system time are the 14th and 15th of all fields, in hundredths.
+    fields.get(10).copied().unwrap_or_default() / 100.0 + fields.get(11).copied().unwrap_or_default() / 100.0
+}
+
 fn quantities(seconds: f64, case: &str) {
     let [l, t, y, triangle, gusset] = repeated();
     let flange = {
@@ -361,6 +396,7 @@ fn main() {
     let case = words.get(1).map_or("", String::as_str);
     cut_up(seconds, case);
     hidden(seconds, case);
+    full_sheets(seconds, case);
     quantities(seconds, case);
     lattices(seconds, case);
     mixtures(seconds, case);

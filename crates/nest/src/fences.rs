@@ -27,7 +27,7 @@ impl<'p> Fences<'p> {
         let mut turned = Vec::new();
         for (shape, s) in problem.shapes.iter().enumerate() {
             first.push(turned.len());
-            turned.extend((0..s.turns.len()).map(|t| (shape, t)));
+            turned.extend((0..s.turns.numbers()).map(|t| (shape, t)));
         }
         if turned.len() > MOST_TURNED {
             return None;

@@ -70,6 +70,7 @@ mod terms;
 #[cfg(test)]
 mod tests;
 mod tray;
+mod turns;
 mod ways;
 
 pub use aim::{Merits, Prices};

@@ -10,6 +10,9 @@ use crate::geometry::{Affine, Bounds, Point, Polygon, Ring, Vec2, hull, ring_are
 /// Openings of a region narrower than this are cracks, mm.
 const CRACK: f64 = 1e-3;
 
+/// Corners of what stands for the disc that a shape is grown by.
+const DISC: usize = 12;
+
 /// A shape in one turn, its box starting at 0, 0.
 #[derive(Clone, Debug)]
 pub(crate) struct Oriented {
@@ -40,12 +43,17 @@ pub(crate) struct Standing {
 
 impl Oriented {
     /// `polygon` mirrored and turned by an angle in degrees, and grown by `spacing` mm for when it stands.
-    pub(crate) fn new(polygon: &Polygon, (angle, mirrored): (f64, bool), spacing: f64) -> Self {
+    pub(crate) fn new(polygon: &Polygon, pose: (f64, bool), spacing: f64) -> Self {
+        Self::grown_by(polygon, pose, (spacing, DISC))
+    }
+
+    /// The same, grown with so many corners for a disc.
+    pub(crate) fn grown_by(polygon: &Polygon, (angle, mirrored): (f64, bool), (spacing, corners): (f64, usize)) -> Self {
         let turned = polygon.transformed(motion(angle, mirrored));
         let bounds = turned.bounds();
         let shift = -bounds.min.to_vec2();
         let home = turned.transformed(Affine::translate(shift));
-        let grown = grow(&convex::pieces(&home), spacing);
+        let grown = grown(&convex::pieces(&home), spacing, corners);
         let pieces = convex::pieces(&Polygon { outer: home.outer, holes: Vec::new() });
         Self { angle, mirrored, shift, size: Vec2::new(bounds.width(), bounds.height()), pieces, openings: home.holes, grown }
     }
@@ -90,8 +98,14 @@ fn motion(angle: f64, mirrored: bool) -> Affine {
 /// The area within `by` mm of the convex pieces, by at most 4 % more in the directions between the twelve of the
 /// dodecagon that stands for the disc; exact along the axes and the sides of hexagons.
 pub(crate) fn grow(pieces: &[Ring], by: f64) -> Standing {
-    let reach = by / (std::f64::consts::PI / 12.0).cos();
-    let disc: Ring = (0..12).map(|i| (reach * Vec2::from_angle((f64::from(i) + 0.5) * std::f64::consts::PI / 6.0)).to_point()).collect();
+    grown(pieces, by, DISC)
+}
+
+/// The same with so many corners for the disc.
+fn grown(pieces: &[Ring], by: f64, corners: usize) -> Standing {
+    let part = std::f64::consts::TAU / corners as f64;
+    let reach = by / (part / 2.0).cos();
+    let disc: Ring = (0..corners).map(|i| (reach * Vec2::from_angle((i as f64 + 0.5) * part)).to_point()).collect();
     let sums: Vec<Ring> = if by > 0.0 { pieces.iter().map(|p| convex::sum(p, &disc)).collect() } else { pieces.to_vec() };
     if sums.len() == 1 {
         return Standing { outlines: sums, openings: Vec::new() };

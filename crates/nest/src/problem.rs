@@ -11,6 +11,7 @@ use crate::parts::Parts;
 use crate::plan::Put;
 use crate::plan::{Filled, Plan};
 use crate::terms::{Distances, Terms, is_straight};
+use crate::turns::Turns;
 use crate::ways::{Aim, PartNest};
 use rustc_hash::FxHashMap;
 use std::collections::{BTreeSet, HashMap};
@@ -24,13 +25,15 @@ const COARSE: f64 = 0.02;
 
 /// A shape that one or more parts have.
 pub(crate) struct Shape {
-    pub(crate) turns: Vec<Oriented>,
+    pub(crate) turns: Turns,
+    /// It may lie at any angle.
+    pub(crate) free: bool,
     /// Area within its outline, mm².
     pub(crate) area: f64,
     /// The same without the openings that others may lie in.
     pub(crate) net: f64,
     pub(crate) size: Vec2,
-    polygon: Polygon,
+    pub(crate) polygon: Polygon,
 }
 
 /// One part to be placed.
@@ -109,12 +112,13 @@ impl<'w> Problem<'w> {
                 .map(|p| ((p.x * 1000.0).round() as i64, (p.y * 1000.0).round() as i64))
                 .collect();
             let (mut angles, mirror) = terms.poses(part.id);
-            if terms.any_angle(part.id) {
+            let free = terms.any_angle(part.id);
+            if free {
                 angles.extend(leaning(&polygon, each - 4));
             }
             // Parts of one shape that may not lie in the same ways are apart.
-            let shape = *known.entry((print, format!("{angles:?} {mirror}"))).or_insert_with(|| {
-                shapes.push(shape(polygon, &angles, mirror, spacing));
+            let shape = *known.entry((print, format!("{angles:?} {mirror} {free}"))).or_insert_with(|| {
+                shapes.push(shape(polygon, (&angles, mirror, free), spacing));
                 shapes.len() - 1
             });
             let lies = start.copies().filter(stays).filter(|p| p.copy.part == part.id).count() as u32;
@@ -194,11 +198,8 @@ impl<'w> Problem<'w> {
                 left[demand] -= 1;
                 let (shape, corner) = (self.demands[demand].shape, self.demands[demand].corner);
                 let s = &mut self.shapes[shape];
-                let same = |o: &Oriented| o.mirrored == p.mirrored && ((o.angle - p.angle + 180.0).rem_euclid(360.0) - 180.0).abs() < 1e-9;
-                let turn = s.turns.iter().position(same).unwrap_or_else(|| {
-                    s.turns.push(Oriented::new(&s.polygon, (p.angle, p.mirrored), self.spacing));
-                    s.turns.len() - 1
-                });
+                let pose = (p.angle, p.mirrored);
+                let turn = s.turns.number(pose).unwrap_or_else(|| s.turns.push(Oriented::new(&s.polygon, pose, self.spacing)));
                 let o = &s.turns[turn];
                 let home = o.motion() * corner.to_point();
                 put.push(Put { demand, turn, at: (Vec2::new(p.x, p.y) - o.shift + home.to_vec2()).to_point() });
@@ -213,7 +214,7 @@ impl<'w> Problem<'w> {
 
     /// The same with convex hulls for shapes: laid out at once, however many kinds there are.
     pub(crate) fn hulls(&self) -> Self {
-        let hull = |s: &Shape| Shape { turns: s.turns.iter().map(Oriented::hull).collect(), polygon: s.polygon.clone(), ..*s };
+        let hull = |s: &Shape| Shape { turns: Turns::new(s.turns.iter().map(Oriented::hull).collect(), false), polygon: s.polygon.clone(), ..*s };
         Self {
             work: self.work,
             shapes: self.shapes.iter().map(hull).collect(),
@@ -231,15 +232,14 @@ impl<'w> Problem<'w> {
         }
     }
 
-    /// The shape of a demand with few corners, its openings filled, in the same turns; the shape's own where it has few.
-    pub(crate) fn coarse(&self, demand: usize, corners: usize) -> Vec<Oriented> {
+    /// The shape of a demand with few corners, its openings filled; the shape's own where it has few, or is round.
+    pub(crate) fn coarse(&self, demand: usize, corners: usize) -> Polygon {
         let d = &self.demands[demand];
-        let turns = &self.shapes[d.shape].turns;
-        let Some(part) = self.work.part(d.part).filter(|_| self.shapes[d.shape].polygon.outer.len() > corners && turns.len() > 1) else {
-            return turns.clone();
-        };
-        let polygon = cover(part.outline, &[], COARSE, d.corner, corners);
-        turns.iter().map(|t| Oriented::new(&polygon, (t.angle, t.mirrored), self.spacing)).collect()
+        let shape = &self.shapes[d.shape];
+        match self.work.part(d.part).filter(|_| shape.polygon.outer.len() > corners && (shape.free || shape.turns.len() > 1)) {
+            Some(part) => cover(part.outline, &[], COARSE, d.corner, corners),
+            None => Polygon { outer: shape.polygon.outer.clone(), holes: Vec::new() },
+        }
     }
 
     /// Right and upper end of what is held on a kind of sheet, mm.
@@ -279,7 +279,7 @@ impl<'w> Problem<'w> {
     }
 }
 
-fn shape(polygon: Polygon, angles: &[f64], mirror: bool, spacing: f64) -> Shape {
+fn shape(polygon: Polygon, (angles, mirror, free): (&[f64], bool, bool), spacing: f64) -> Shape {
     let mut turns: Vec<Oriented> = Vec::new();
     let mut prints: Vec<Vec<(i64, i64)>> = Vec::new();
     let round = is_round(&polygon);
@@ -296,7 +296,8 @@ fn shape(polygon: Polygon, angles: &[f64], mirror: bool, spacing: f64) -> Shape 
     let bounds = polygon.bounds();
     let area = ring_area(&polygon.outer).abs();
     let net = area - polygon.holes.iter().map(|h| ring_area(h).abs()).sum::<f64>();
-    Shape { turns, area, net, size: Vec2::new(bounds.width(), bounds.height()), polygon }
+    let free = free && !round;
+    Shape { turns: Turns::new(turns, free), free, area, net, size: Vec2::new(bounds.width(), bounds.height()), polygon }
 }
 
 /// True for what stands for a circle: to turn it changes nothing.

@@ -34,6 +34,8 @@ pub struct Control<'a> {
 /// Tries of the greedy before the others have their turn, and how seldom it has one after.
 const GREEDY_FIRST: usize = 8;
 const GREEDY_EVERY: usize = 12;
+/// Tries without a better plan after which lattices are sought thoroughly.
+const STALE: usize = 6;
 /// Tries without a better plan after which it is enough: for a few parts all that can be found has been.
 const PATIENCE: (usize, usize) = (24, 40);
 
@@ -157,7 +159,7 @@ pub fn search(problem: &Problem, control: &Control) -> Layout {
         let by_order = boards.as_mut().filter(|_| tries.is_multiple_of(2));
         let found = if let Some(boards) = by_order {
             boards.improve(&best.plan, best.bar(), control.go_on)
-        } else if tries == lattice_try {
+        } else if tries == lattice_try || lattices.have_more() && tries - best.found_at >= STALE {
             lattices.improve(&best.plan, best.bar(), control.go_on)
         } else if early || tries.is_multiple_of(GREEDY_EVERY) || fences.is_none() {
             greedy.improve(&best.plan, best.bar(), control.go_on)

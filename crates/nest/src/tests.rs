@@ -9,6 +9,7 @@ mod aims;
 mod dense;
 mod exact;
 mod hand;
+mod lattices;
 mod rest;
 mod snap;
 
@@ -140,11 +141,10 @@ fn a_search_is_the_same_for_the_same_seed_on_any_number_of_cores() {
         let layout = pool.install(|| search(&problem, &control));
         (layout, better.into_inner().expect("alone"))
     };
-    let one = found(1, 1, 60);
+    let one = found(1, 1, 30);
     assert!(one.1 > 2, "it finds better ones on its way: {}", one.1);
-    assert_eq!(one, found(1, 2, 60));
-    assert_eq!(one, found(1, 5, 60));
-    assert!((2..8).any(|seed| found(seed, 2, 60).0 != one.0), "another seed goes another way");
+    assert_eq!(one, found(1, 3, 30));
+    assert!((2..8).any(|seed| found(seed, 2, 30).0 != one.0), "another seed goes another way");
     // Told to stop it keeps what it has: the first layout, which is always finished.
     let stopped = search(&problem, &Control { go_on: &|| false, better: &|_, _| {}, tried: &|_| {}, seed: 1, tries: usize::MAX });
     assert!(stopped.unplaced.is_empty() && faults(&work, &stopped, terms.distances()).count == 0);

@@ -27,7 +27,7 @@ pub fn run(args: impl IntoIterator<Item = OsString>) -> Result<ExitCode, Failure
         Command::ReadDrawing(name) => reading::run(&name),
         Command::Prep(options) => {
             // Each batch is nested for so long.
-            bound(LONGEST + options.nest_seconds * (1 + options.stocks.len()) as f64);
+            bound(LONGEST + options.nest_for.seconds() * (1 + options.stocks.len()) as f64);
             prep::run(&options)
         }
         Command::Prove(asked) => {

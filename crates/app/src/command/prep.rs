@@ -2,7 +2,7 @@
 
 use super::book::Book;
 use super::options::Reading;
-use super::preparing::Prep;
+use super::preparing::{NestFor, Prep};
 use crate::failure::Failure;
 use boustrophe_core::cache::Cache;
 use boustrophe_core::decisions::{Decisions, DrawingDecisions, EditError, HoldDecisions, NestEdit, Stock};
@@ -332,11 +332,12 @@ fn offcut(path: &Path, reading: &Reading, machine: &Machine) -> Result<Sheet, Fa
 fn nest(id: BatchId, batch: &BatchRoute, decisions: &Decisions, shop: &Shop, options: &Prep) -> Layout {
     let terms = nest::terms(decisions, id, shop);
     let problem = Problem::new(&batch.work, &terms, &shop.tolerance);
-    let end = Instant::now() + Duration::from_secs_f64(options.nest_seconds);
-    search(
-        &problem,
-        &Control { go_on: &|| Instant::now() < end, better: &|_, _| {}, tried: &|_| {}, seed: options.seed, tries: usize::MAX },
-    )
+    let (end, tries) = match options.nest_for {
+        NestFor::Seconds(seconds) => (Some(Instant::now() + Duration::from_secs_f64(seconds)), usize::MAX),
+        NestFor::Steps(steps) => (None, steps as usize),
+    };
+    let go_on = || end.is_none_or(|end| Instant::now() < end);
+    search(&problem, &Control { go_on: &go_on, better: &|_, _| {}, tried: &|_| {}, seed: options.seed, tries })
 }
 
 /// The paper proof and the setup sheet of a sheet, where they are wanted.

@@ -12,6 +12,30 @@ use boustrophe_formats::print::Paper;
 use clap::{Args, ValueHint};
 use std::path::PathBuf;
 
+/// Tries of a nest at most.
+const MOST_STEPS: u32 = 100_000;
+/// A try takes no longer than that on a slow machine, s.
+const LONGEST_STEP: f64 = 6.0;
+
+/// How long each batch is nested.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum NestFor {
+    /// By the clock.
+    Seconds(f64),
+    /// By tries: the same layout on any machine.
+    Steps(u32),
+}
+
+impl NestFor {
+    /// What it takes at most on the clock, s.
+    pub fn seconds(self) -> f64 {
+        match self {
+            Self::Seconds(s) => s,
+            Self::Steps(n) => f64::from(n) * LONGEST_STEP,
+        }
+    }
+}
+
 /// Options of `prep`.
 #[derive(Clone, Debug)]
 pub struct Prep {
@@ -42,7 +66,7 @@ pub struct Prep {
     pub grain: Option<Grain>,
     pub spacing: Option<f64>,
     pub margin: Option<f64>,
-    pub nest_seconds: f64,
+    pub nest_for: NestFor,
     pub nicks: bool,
     pub leads: bool,
     pub accept: bool,
@@ -144,6 +168,9 @@ pub struct PrepWords {
     /// How long is nested.
     #[arg(long, value_name = "S", default_value = "5")]
     nest_seconds: String,
+    /// How many tries the nest takes, instead of seconds: the same layout on any machine.
+    #[arg(long, value_name = "N", conflicts_with = "nest_seconds")]
+    nest_steps: Option<String>,
     /// How the machine goes over a sheet: least, parts, rows, spread[:MM], fragile, corner[:lower-left ...].
     #[arg(long, value_name = "NAME")]
     strategy: Option<String>,
@@ -215,7 +242,10 @@ impl PrepWords {
             grain: word("--grain", self.grain.as_ref(), |w| Grain::from_word(w).map(Some), "along or across")?,
             spacing: number_of("--spacing", self.spacing.as_ref(), (0.0, 500.0))?,
             margin: number_of("--margin", self.margin.as_ref(), (0.0, 500.0))?,
-            nest_seconds: number("--nest-seconds", &self.nest_seconds, (0.0, 36_000.0))?,
+            nest_for: match &self.nest_steps {
+                Some(steps) => NestFor::Steps(quantity::count(steps, 1, MOST_STEPS).map_err(|e| usage("--nest-steps", &e))?),
+                None => NestFor::Seconds(number("--nest-seconds", &self.nest_seconds, (0.0, 36_000.0))?),
+            },
             nicks: !self.no_nicks,
             leads: !self.no_leads,
             accept: self.accept,

@@ -15,7 +15,7 @@ fn rows_that_are_aimed_at_stand_in_line() {
     let work = plates(7);
     let terms = |aim: Aim| Terms { aim, turn: Turn::Half, ..terms_of(420.0, 300.0, 3.0, 5.0) };
     let merits = |aim: Aim| {
-        let layout = nest(&work, &terms(aim), 60);
+        let layout = nest(&work, &terms(aim), 30);
         assert_eq!((layout.sheets.len(), layout.unplaced.len(), faults(&work, &layout, terms(aim).distances()).count), (1, 0, 0));
         Merits::of(&layout, &work, &terms(aim))
     };
