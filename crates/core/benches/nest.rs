@@ -132,6 +132,25 @@ fn hidden(seconds: f64, case: &str) {
     }
 }
 
+/// Boards that are known to fit one sheet, a little smaller than they were cut from it, on as many sheets as it takes.
+fn boards(seconds: f64, case: &str) {
+    for (n, room) in [(40, 1.0), (40, 1.02), (40, 1.05), (80, 1.02)] {
+        let name = format!("boards-{n}-{room}");
+        if !wanted(&name, case) {
+            continue;
+        }
+        for seed in 1..=3 {
+            let piece = |p: &Vec<Point>| (Path::polygon(p).grown(-0.5, Corners::Mitre), 1);
+            let work = work(&puzzle(n, Cut::Square, seed).iter().map(piece).collect::<Vec<_>>());
+            let sheet = Sheet::rectangle(400.0 * room - 1.0, 300.0 * room - 1.0);
+            let terms = Terms { spacing: 1.0, margin: 0.0, sheets: vec![sheet], turn: Turn::Quarter, ..Terms::default() };
+            let found = nest(&work, &terms, seconds);
+            let sheets: Vec<usize> = found.layout.sheets.iter().map(|s| s.placed.len()).collect();
+            println!("{name:24} seed {seed}: sheets of {sheets:?}, {} tries", found.tries);
+        }
+    }
+}
+
 /// Seconds until the layout was first as short as that.
 fn since(found: &Found, ratio: f64) -> String {
     let at = found.steps.iter().find(|s| s.1 == 1 && s.2 <= ratio * 400.0 + 1e-3);
@@ -397,6 +416,7 @@ fn main() {
     cut_up(seconds, case);
     hidden(seconds, case);
     full_sheets(seconds, case);
+    boards(seconds, case);
     quantities(seconds, case);
     lattices(seconds, case);
     mixtures(seconds, case);

@@ -20,11 +20,11 @@ pub struct Print {
     check: u64,
 }
 
-/// Prints of values that could not be written down so far: none is like another.
+/// Prints of values that could not be saved so far: none is like another.
 static UNWRITTEN: AtomicU64 = AtomicU64::new(0);
 
 impl Print {
-    /// Of any value. One that cannot be written down gets a print that nothing else has.
+    /// Of any value. One that cannot be saved gets a print that nothing else has.
     pub fn of(value: &(impl Serialize + ?Sized)) -> Self {
         let mut writer = Writer::default();
         if value.serialize(&mut writer).is_err() {
@@ -80,7 +80,7 @@ impl Writer {
     }
 }
 
-/// What a value said that could not be written down.
+/// What a value said that could not be saved.
 #[derive(Debug)]
 struct Unwritten(String);
 

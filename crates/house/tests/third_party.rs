@@ -1,4 +1,4 @@
-//! What others made: from one registry, under licences that are allowed, told at /about as it is in the lock file.
+//! Third-party parts: from one registry, under licences that are allowed, told at /about as it is in the lock file.
 
 use boustrophe_house::root;
 use std::collections::{BTreeMap, BTreeSet};

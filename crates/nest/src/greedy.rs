@@ -11,7 +11,7 @@ use rand::{Rng, SeedableRng};
 use rayon::prelude::*;
 
 /// More sheets than this are not one job.
-const MOST_SHEETS: usize = 200;
+pub(crate) const MOST_SHEETS: usize = 200;
 /// Turns tried for every place: a part may have dozens, the greedy looks at the first of them.
 const MOST_TURNS: usize = 8;
 
@@ -44,10 +44,10 @@ impl<'p> Greedy<'p> {
         Self { problem, best: None, seed, tried: 0, starts }
     }
 
-    /// Convex hulls in one order: whatever the parts, it is there at once.
-    pub(crate) fn hulls(problem: &Problem) -> Plan {
+    /// Convex hulls in one order: it is there soon, whatever the parts. `None` when it was stopped.
+    pub(crate) fn hulls(problem: &Problem, go_on: &dyn Fn() -> bool) -> Option<Plan> {
         let way = Way { order: sorted(problem, 0), taste: Taste::Left, turns: 4 };
-        put_down(&problem.hulls(), &way, &empty(problem), None, &|| true).unwrap_or_default()
+        put_down(&problem.hulls(), &way, &empty(problem), None, go_on)
     }
 
     /// What a plan leaves without a place, laid into the gaps of its sheets, and on further ones.

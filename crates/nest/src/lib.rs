@@ -65,6 +65,7 @@ mod quick;
 pub mod rest;
 mod search;
 mod separation;
+mod shelves;
 mod snap;
 mod terms;
 #[cfg(test)]

@@ -14,6 +14,7 @@ use crate::layout::Layout;
 use crate::plan::Plan;
 use crate::problem::Problem;
 use crate::separation::Separation;
+use crate::shelves::on_shelves;
 use crate::snap::snapped;
 use crate::ways::Aim;
 
@@ -34,6 +35,8 @@ pub struct Control<'a> {
 /// Tries of the greedy before the others have their turn, and how seldom it has one after.
 const GREEDY_FIRST: usize = 8;
 const GREEDY_EVERY: usize = 12;
+/// More copies than this are not laid at once by their hulls.
+const MANY: usize = 150;
 /// Tries without a better plan after which lattices are sought thoroughly.
 const STALE: usize = 6;
 /// Tries without a better plan after which it is enough: for a few parts all that can be found has been.
@@ -132,7 +135,12 @@ pub fn search(problem: &Problem, control: &Control) -> Layout {
     let start = problem.start.as_ref().and_then(|s| Greedy::filled_up(problem, s, &|| true));
     let started = start.is_some_and(|s| best.take(s, 1, control));
     if !started {
-        best.take(Greedy::hulls(problem), 1, control);
+        // Of very many boxes on shelves, so that the time that is given does for them.
+        let shelves = if copies > MANY { on_shelves(problem) } else { None };
+        let laid = shelves.is_some_and(|plan| best.take(plan, 1, control));
+        if let Some(plan) = Greedy::hulls(problem, &|| !laid || (control.go_on)()) {
+            best.take(plan, 1, control);
+        }
     }
     best.make_cheaper(1, control);
     let mut tries = 1;

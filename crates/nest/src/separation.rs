@@ -112,7 +112,7 @@ impl Engine for Separation<'_> {
 
 /// Places that separation prices in so many tries, from the first layout on: for whoever measures how many that is a second.
 pub fn places_priced(problem: &Problem, tries: usize) -> u64 {
-    let (first, fences) = (Greedy::hulls(problem), Fences::new(problem));
+    let (first, fences) = (Greedy::hulls(problem, &|| true).unwrap_or_default(), Fences::new(problem));
     let Some(mut engine) = fences.as_ref().and_then(|f| Separation::new(f, &first, 1)) else { return 0 };
     for _ in 0..tries {
         let (best, cost) = (engine.best.clone(), engine.cost);

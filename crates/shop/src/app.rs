@@ -213,7 +213,7 @@ impl App {
             return Ok(found);
         }
         let mut file = self.file_coming_in()?;
-        let put_down = |e: std::io::Error| ShopError::Sentence(format!("{name} cannot be put down for reading ({e}); is the disk full?"));
+        let put_down = |e: std::io::Error| ShopError::Sentence(format!("{name} cannot be stored for reading ({e}); is the disk full?"));
         file.write_all(&self.store.file(hash)?).map_err(put_down)?;
         let read = self.runtime.block_on(self.readers.read(name, file.path()))?;
         Ok(self.know(hash, name, read))

@@ -52,7 +52,7 @@ pub fn change_stock(app: &App, id: i32, change: &StockChange, person: &str) -> R
     if !matches!(change, StockChange::Keep { .. }) && !stocked.reserved.is_empty() {
         let held: Vec<String> = stocked.reserved.iter().map(|r| format!("“{}”", r.1)).collect();
         return Err(ShopError::Sentence(format!(
-            "{} is in hand for {}; let those nest on something else first.",
+            "{} is reserved for {}; let those nest on something else first.",
             name(&stocked),
             held.join(" and ")
         )));

@@ -31,7 +31,7 @@ impl Kept {
     pub fn of(drawings: &[Arc<Drawing>], decisions: &Decisions, shop: &Shop) -> Result<Self, ShopError> {
         let packed = |d: &Arc<Drawing>| Ok(STANDARD.encode(postcard::to_stdvec(&**d)?));
         let drawings = drawings.iter().map(packed).collect::<Result<_, postcard::Error>>();
-        let drawings = drawings.map_err(|e| ShopError::Sentence(format!("the drawings cannot be written down: {e}.")))?;
+        let drawings = drawings.map_err(|e| ShopError::Sentence(format!("the drawings cannot be saved: {e}.")))?;
         Ok(Self { version: 1, shop: shop.clone(), decisions: decisions.clone(), drawings })
     }
 
@@ -43,7 +43,7 @@ impl Kept {
 
     /// As a file.
     pub fn written(&self) -> Result<Vec<u8>, ShopError> {
-        serde_json::to_vec(self).map_err(|e| ShopError::Sentence(format!("the job cannot be written down: {e}.")))
+        serde_json::to_vec(self).map_err(|e| ShopError::Sentence(format!("the job cannot be saved: {e}.")))
     }
 
     /// What a file says; what is wrong with it, where it is none of ours.

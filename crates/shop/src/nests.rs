@@ -75,7 +75,7 @@ pub fn start(app: &Arc<App>, job: i32, batch: BatchId, wish: Wish) -> Result<(),
         let seed = u64::from(loaded.revision.id.unsigned_abs());
         let note = |best: &Layout| {
             if let Err(error) = app.store.set_search_best(job, best) {
-                tracing::warn!(job, %error, "the best layout so far could not be written down");
+                tracing::warn!(job, %error, "the best layout so far could not be saved");
             }
         };
         let layout = threads.install(|| run(&problem, &search, seed, yield_of, note));

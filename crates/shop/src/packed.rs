@@ -22,7 +22,7 @@ const MOST: u64 = 4 << 30;
 
 /// Packs something to be stored.
 pub fn packed(value: &impl Serialize) -> Result<Vec<u8>, ShopError> {
-    let failed = |e: &dyn std::fmt::Display| ShopError::Sentence(format!("the release cannot be written down ({e})."));
+    let failed = |e: &dyn std::fmt::Display| ShopError::Sentence(format!("the release cannot be saved ({e})."));
     let mut out = flate2::write::DeflateEncoder::new(Vec::new(), flate2::Compression::fast());
     let mut writer = rmp_serde::Serializer::new(std::io::BufWriter::new(&mut out)).with_struct_map();
     value.serialize(&mut writer).map_err(|e| failed(&e))?;
@@ -34,5 +34,5 @@ pub fn packed(value: &impl Serialize) -> Result<Vec<u8>, ShopError> {
 pub fn unpacked<T: DeserializeOwned>(bytes: &[u8]) -> Result<T, ShopError> {
     let reader = std::io::BufReader::new(flate2::read::DeflateDecoder::new(bytes).take(MOST));
     rmp_serde::from_read(reader)
-        .map_err(|e| ShopError::Sentence(format!("what was released cannot be read any more ({e}); release it anew.")))
+        .map_err(|e| ShopError::Sentence(format!("what was released cannot be read any more ({e}); release it again.")))
 }

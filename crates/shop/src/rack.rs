@@ -138,7 +138,7 @@ pub fn told(app: &App, job: i32, decisions: &Decisions) -> Result<Vec<Finding>, 
     for (id, n) in wanted_still(app, job, decisions)? {
         let (text, code) = match app.store.stocked(id) {
             Ok(s) if s.free_for(job) >= n => continue,
-            Ok(s) if s.stock.count >= n => (format!("On the rack {} is in hand for {}.", name(&s), others(&s, job)), Code::SheetTaken),
+            Ok(s) if s.stock.count >= n => (format!("On the rack {} is reserved for {}.", name(&s), others(&s, job)), Code::SheetTaken),
             Ok(s) => (format!("The rack has {} of {}; {n} are nested on.", s.stock.count, name(&s)), Code::SheetGone),
             Err(StoreError::Missing { .. }) => (format!("The rack has no sheet {id} any more."), Code::SheetGone),
             Err(other) => return Err(other.into()),
@@ -217,7 +217,7 @@ pub fn settle(app: &App) {
     };
     for run in runs {
         if let Err(error) = app.store.run(run).map_err(ShopError::Store).and_then(|r| booked(app, &r)) {
-            tracing::error!(run, %error, "what a run took off the rack could not be written down");
+            tracing::error!(run, %error, "what a run took off the rack could not be saved");
         }
     }
     for words in balance(app).unwrap_or_default() {

@@ -21,7 +21,7 @@ impl SheetOf {
     /// The sheet of a run as it was when the run was sent.
     pub fn run(app: &App, run: &Run) -> Result<Self, ShopError> {
         let earlier =
-            || ShopError::Sentence("this run is of an earlier version, which did not keep what was released; send the sheet anew.".into());
+            || ShopError::Sentence("this run is of an earlier version, which did not keep what was released; send the sheet again.".into());
         let release = run.release_id.ok_or_else(earlier)?;
         let row = app.store.release_sheet(release, run.sheet)?;
         Ok(Self { batch: app.released(release, row.batch)?, at: usize::try_from(row.place).unwrap_or(0) })
@@ -32,7 +32,7 @@ impl SheetOf {
     }
     /// All that there is of it.
     pub fn sheet(&self) -> Result<&ReleasedSheet, ShopError> {
-        self.batch.sheets.get(self.at).ok_or_else(|| ShopError::Sentence("the sheet is not in its release; send it anew.".into()))
+        self.batch.sheets.get(self.at).ok_or_else(|| ShopError::Sentence("the sheet is not in its release; send it again.".into()))
     }
     /// The machine that it was released for.
     pub fn machine(&self) -> &Machine {

@@ -139,7 +139,7 @@ impl Preparing<'_> {
             papers(self.options, b, i, &self.shop)?;
         }
         let report = Report::new(route, &self.findings, &self.decisions, released, self.clock.seconds.clone());
-        let text = serde_json::to_string_pretty(&report).map_err(|e| Failure::Other(format!("the report cannot be written down: {e}")))?;
+        let text = serde_json::to_string_pretty(&report).map_err(|e| Failure::Other(format!("the report cannot be saved: {e}")))?;
         write_whole(&out.join("report.json"), |file| file.write_all(text.as_bytes()))?;
         let kept = Kept::of(&self.drawings, &self.decisions, &self.shop).and_then(|k| k.written());
         let kept = kept.map_err(|e| Failure::Other(e.to_string()))?;

@@ -60,7 +60,7 @@ function watchSearch() {
   events.onmessage = (event) => {
     const state = JSON.parse(event.data);
     const line = $("#search-state");
-    if (line) line.textContent = state.waits ? "waiting for its turn: other nests are being searched" : `${state.left} s left, ${state.tries} tries, ${state.sheets} ${state.sheets === 1 ? "sheet" : "sheets"}, yield ${(state.yield * 100).toFixed(1)} %`;
+    if (line) line.textContent = state.waits ? "waiting for its turn: other jobs are nesting" : `${state.left} s left, ${state.tries} tries, ${state.sheets} ${state.sheets === 1 ? "sheet" : "sheets"}, yield ${(state.yield * 100).toFixed(1)} %`;
     curve(state.curve, state.run);
     if (state.tries !== tries && !state.ended) {
       tries = state.tries;

@@ -87,7 +87,7 @@ fn missing_rows(items: &[&Item], batch: &Stock, rows: &Rows, shop: &Shop) -> Vec
                     "The {name} settings for {material} {} mm on {machine} are unproved: {:.0} mm/min, {:.0} %. Try them on scrap, and keep them once a run has come out well.",
                     batch.thickness, row.feed, row.power
                 );
-                findings.push(Finding::new(Station::Assign, Severity::Look, Code::Unproved, 1, text).acceptable("Go on with them"));
+                findings.push(Finding::new(Station::Assign, Severity::Look, Code::Unproved, 1, text).acceptable("Continue with them"));
             }
             continue;
         }

@@ -265,7 +265,7 @@ impl Finding {
             .map(|(id, _)| Edit::Intake(IntakeEdit::SetRegions { drawing: *id, regions: Vec::new() }))
             .collect();
         let offered =
-            if narrowed.is_empty() { offered } else { offered.choice("Take all of the drawings again", Edit::All { edits: narrowed }) };
+            if narrowed.is_empty() { offered } else { offered.choice("Use the whole drawings again", Edit::All { edits: narrowed }) };
         let edits = drawings.keys().map(|id| Edit::Intake(IntakeEdit::RemoveDrawing { drawing: *id })).collect();
         offered.choice("Remove the drawings", Edit::All { edits })
     }

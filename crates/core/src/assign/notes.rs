@@ -172,7 +172,7 @@ fn untied(drawing: &Cleaned, listed: &list::Listed) -> Option<Finding> {
     );
     let points: Vec<Point> = listed.astray.iter().map(|a| a.2).collect();
     let found = Finding::new(Station::Assign, Severity::Look, Code::ListUntied, points.len(), text).at(drawing.drawing, points);
-    Some(found.acceptable("They are as they are set"))
+    Some(found.acceptable("Keep these settings"))
 }
 
 /// Notes that say different things of one part.
@@ -323,7 +323,7 @@ fn unknown(drawing: &Cleaned, notes: &[Tied]) -> Option<Finding> {
     );
     let points: Vec<Point> = notes.iter().map(|t| t.middle).collect();
     let found = Finding::new(Station::Assign, Severity::Look, Code::MaterialUnknown, n, text).at(drawing.drawing, points);
-    Some(found.acceptable("It is made of what is chosen"))
+    Some(found.acceptable("Use the chosen material"))
 }
 
 /// The same machine, material and thickness.

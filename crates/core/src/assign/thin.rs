@@ -72,7 +72,7 @@ pub(super) fn thin(items: &[Item], spot: f64) -> Option<Finding> {
                     keep: false,
                 }),
             )
-            .acceptable("Engrave them so"),
+            .acceptable("Engrave anyway"),
     )
 }
 

@@ -11,7 +11,7 @@ use crate::hold::{Op, Toolpath};
 use crate::ids::ContourId;
 use crate::intake::Intake;
 use crate::nest::Nested;
-use crate::order::Sequence;
+use crate::order::{Ordered, Sequence, SheetSequence};
 use crate::print::Print;
 use crate::proof::SheetProof;
 use crate::release::Program;
@@ -39,8 +39,12 @@ pub struct Cache {
     pub(crate) nested: Shelf<Nested>,
     pub(crate) plans: Shelf<CutPlan>,
     pub(crate) sequence: Shelf<Sequence>,
+    /// The order of single sheets.
+    pub(crate) ordered: Shelf<Ordered>,
     pub(crate) toolpath: Shelf<Toolpath>,
     pub(crate) proofs: Shelf<Proved>,
+    /// Single sheets' programs and proofs.
+    pub(crate) proved: Shelf<ProvedSheet>,
 }
 
 impl Cache {
@@ -56,7 +60,15 @@ impl Cache {
         };
         counter.load(Ordering::Relaxed)
     }
+
+    /// How many single sheets have been ordered, and how many proved.
+    pub fn sheets_made(&self) -> (usize, usize) {
+        (self.ordered.made.load(Ordering::Relaxed), self.proved.made.load(Ordering::Relaxed))
+    }
 }
+
+/// A sheet's program and its proof.
+pub(crate) type ProvedSheet = (Program, SheetProof);
 
 /// The programs and their proofs, one a sheet.
 pub(crate) type Proved = (Arc<Vec<Program>>, Arc<Vec<SheetProof>>);
@@ -176,9 +188,23 @@ impl Weighty for CutPlan {
     }
 }
 
+fn of_sequence(sheet: &SheetSequence) -> u64 {
+    AROUND + 48 * sheet.steps.len() as u64
+}
+
+impl Weighty for Ordered {
+    fn weight(&self) -> u64 {
+        of_sequence(&self.0) + self.1.iter().map(|r| 40 + r.1.len() as u64).sum::<u64>()
+    }
+    fn print(&self) -> Print {
+        // What is made of it is made of all sheets together.
+        Print::default()
+    }
+}
+
 impl Weighty for Sequence {
     fn weight(&self) -> u64 {
-        self.sheets.iter().map(|s| AROUND + 48 * s.steps.len() as u64).sum()
+        self.sheets.iter().map(of_sequence).sum()
     }
     fn print(&self) -> Print {
         Print::of(self)
@@ -199,10 +225,24 @@ impl Weighty for Toolpath {
     }
 }
 
+fn of_proved(program: &Program, proof: &SheetProof) -> u64 {
+    let text = if let Program::Kept(t) = program { t.len() as u64 } else { 0 };
+    text + AROUND + 90 * proof.moves.len() as u64
+}
+
+impl Weighty for ProvedSheet {
+    fn weight(&self) -> u64 {
+        of_proved(&self.0, &self.1)
+    }
+    fn print(&self) -> Print {
+        // Nothing is made of a proof.
+        Print::default()
+    }
+}
+
 impl Weighty for Proved {
     fn weight(&self) -> u64 {
-        let text = |p: &Program| if let Program::Kept(t) = p { t.len() as u64 } else { 0 };
-        self.0.iter().map(text).sum::<u64>() + self.1.iter().map(|p| AROUND + 90 * p.moves.len() as u64).sum::<u64>()
+        self.0.iter().zip(self.1.iter()).map(|(program, proof)| of_proved(program, proof)).sum()
     }
     fn print(&self) -> Print {
         // Nothing is made of a proof.

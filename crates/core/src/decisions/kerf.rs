@@ -78,9 +78,9 @@ impl InnerCorner {
     /// As shown.
     pub fn name(self) -> &'static str {
         match self {
-            Self::Plain => "gone through",
-            Self::Dwell => "stood in",
-            Self::Loop => "looped in the scrap",
+            Self::Plain => "as drawn",
+            Self::Dwell => "with a dwell",
+            Self::Loop => "with a loop in the scrap",
         }
     }
 }
@@ -92,8 +92,8 @@ impl OuterCorner {
     /// As shown.
     pub fn name(self) -> &'static str {
         match self {
-            Self::Plain => "gone round",
-            Self::Loop => "looped in the scrap",
+            Self::Plain => "as drawn",
+            Self::Loop => "with a loop in the scrap",
         }
     }
 }

@@ -59,7 +59,7 @@ pub(super) fn webs(work: &Work, layout: &Layout, given: &Given) -> Option<Findin
     };
     let edits = found.iter().map(|f| thicken(f.0)).collect();
     let finding = finding.on(found.iter().flat_map(|f| std::iter::repeat_n(f.0.id.0, f.1.len()))).on_sheet(sheet, points);
-    Some(finding.acceptable("Cut it so").choice(format!("Make what is thinner than {wide} mm that thick"), Edit::All { edits }))
+    Some(finding.acceptable("Cut anyway").choice(format!("Make what is thinner than {wide} mm that thick"), Edit::All { edits }))
 }
 
 /// Where a part, as drawn, is thinner than each of these widths, mm, the least first: outlines of those places. Corners, which

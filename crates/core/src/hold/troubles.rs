@@ -115,11 +115,11 @@ impl Troubles {
         [
             vanished.map(|f| f.leaving_out("Leave them out", to_reference(&self.vanished))),
             pictures.map(|f| f.leaving_out("Leave them out", to_reference(&self.large_pictures))),
-            narrow.map(|f| f.acceptable("Cut it so")),
+            narrow.map(|f| f.acceptable("Cut anyway")),
             no_lead.map(|f| f.acceptable("Pierce on the line")),
-            hand_lead.map(|f| f.mend("Leave the pierce to the rule", self.pierces_by_rule(given))),
+            hand_lead.map(|f| f.mend("Reset the pierce to the rule", self.pierces_by_rule(given))),
             in_a_cut.map(|f| f.acceptable("Pierce there")),
-            on_the_edge.map(|f| f.choice("Leave those nicks off", self.without_nicks(given)).acceptable("Light it there")),
+            on_the_edge.map(|f| f.choice("Leave those nicks off", self.without_nicks(given)).acceptable("Pierce there anyway")),
             unheld.map(|f| f.acceptable("Cut them free")),
             self.slow_rows(sheet, given),
             small.map(|f| {
@@ -198,7 +198,7 @@ impl Troubles {
                 .on_sheet(sheet, self.short_run_up.iter().map(|s| s.at))
                 .choice(format!("Sweep them at {feed:.0} mm/min, {power} %"), slower)
                 .choice(format!("Nest again {margin} mm from the edge"), NestEdit::SetMargin { margin: Some(margin) }.on(BatchId::FIRST))
-                .acceptable("Leave it so"),
+                .acceptable("Leave as it is"),
         )
     }
 }

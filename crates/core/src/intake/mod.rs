@@ -217,7 +217,7 @@ fn damaged(drawing: &Drawing, decisions: &DrawingDecisions) -> Option<Finding> {
     let finding = Finding::new(Station::Intake, Severity::Look, Code::DamagedFile, drawing.damage.len(), text);
     Some(
         finding
-            .acceptable("Go on with what is there")
+            .acceptable("Continue with what was read")
             .choice("Remove it", Edit::Intake(IntakeEdit::RemoveDrawing { drawing: decisions.id })),
     )
 }
@@ -236,7 +236,7 @@ fn skipped(drawing: &Drawing) -> Vec<Finding> {
             if drawing.broken.len() == 1 { "It is" } else { "It and others like it are" }
         );
         findings.push(
-            Finding::new(Station::Intake, Severity::Look, Code::BrokenEntity, drawing.broken.len(), text).acceptable("Go on without"),
+            Finding::new(Station::Intake, Severity::Look, Code::BrokenEntity, drawing.broken.len(), text).acceptable("Continue without it"),
         );
     }
     let kinds: Vec<String> = drawing.skipped.iter().map(|(kind, n)| format!("{n} {kind}")).collect();
@@ -272,7 +272,7 @@ fn size_trouble(
         let own = mm / decisions.scale;
         if decisions.scale != 1.0 && own * raw.width().max(raw.height()) < LARGEST_COORDINATE {
             let edit = Edit::Intake(IntakeEdit::SetScale { drawing: decisions.id, scale: 1.0 });
-            finding = finding.choice("Without its scale", edit).coming_to(sizes(own * raw.width(), own * raw.height()));
+            finding = finding.choice("Ignore its scale", edit).coming_to(sizes(own * raw.width(), own * raw.height()));
         }
         finding
     };

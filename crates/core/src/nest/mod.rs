@@ -104,7 +104,7 @@ pub fn run(work: &Work, kept: Option<&Layout>, terms: &Terms, bed: &Bed) -> (Nes
             findings.push(
                 Finding::new(Station::Nest, Severity::Look, Code::SheetOverBed, 1, text)
                     .choice("Nest again on sheets as large as the bed", Edit::All { edits })
-                    .acceptable("Leave it so"),
+                    .acceptable("Leave as it is"),
             );
         }
     }
@@ -157,7 +157,7 @@ fn against(work: &Work, layout: &Layout, terms: &Terms) -> Option<Finding> {
     );
     let at = found.iter().filter(|f| f.0 == sheet).filter_map(|(_, p, _)| Some(p.affine() * part(p)?.bounds.center()));
     let finding = Finding::new(Station::Nest, Severity::Look, Code::LaidAgainst, found.len(), text);
-    Some(finding.on([first.copy.part.0]).on_sheet(sheet, at).acceptable("They may lie so"))
+    Some(finding.on([first.copy.part.0]).on_sheet(sheet, at).acceptable("Keep them as they lie"))
 }
 
 /// Parts that are told by name.
@@ -241,7 +241,7 @@ fn unplaced(work: &Work, layout: &Layout, terms: &Terms) -> Vec<Finding> {
         findings.push(
             Finding::new(Station::Nest, Severity::Stop, Code::LiftedOff, lifted, text)
                 .choice("Nest again", NestEdit::Nest.on(BatchId::FIRST))
-                .choice("Make those only that lie on a sheet", Edit::All { edits: fewer() }),
+                .choice("Make only those on a sheet", Edit::All { edits: fewer() }),
         );
     }
     if waiting > 0 {

@@ -41,7 +41,7 @@ pub(super) fn outside(work: &Work, layout: &Layout) -> Option<Finding> {
     if let Some(tray) = tray {
         let tray = Some(Box::new(Tray { lie: Lie::Centred, ..tray }));
         let edits = vec![NestEdit::SetTray { tray }.on(BatchId::FIRST), NestEdit::Nest.on(BatchId::FIRST)];
-        finding = finding.choice("Lay all in the middle", Edit::All { edits });
+        finding = finding.choice("Centre all of them", Edit::All { edits });
     }
     let edits = none.into_iter().chain([NestEdit::Nest.on(BatchId::FIRST)]).collect();
     Some(finding.choice(format!("Make none of the {n}"), Edit::All { edits }))

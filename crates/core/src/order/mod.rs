@@ -18,6 +18,7 @@ use phases::Group;
 use pins::{Pins, Refusal};
 use rayon::prelude::*;
 use serde::Serialize;
+use std::sync::Arc;
 use tour::{Ends, Entry, Stop};
 
 /// One contour of one copy, in its turn.
@@ -85,18 +86,30 @@ pub struct Task<'a> {
     pub turns: &'a [(u32, Process)],
 }
 
+/// A sheet in order, and which cuts cannot have the place that a hand gave them, with the reason.
+pub(crate) type Ordered = (SheetSequence, Vec<(CutId, String)>);
+
 /// Orders every sheet of a plan: engravings, marks, scores, then cuts from the inside out, as the strategy says.
 pub fn run(task: &Task) -> (Sequence, Vec<Finding>) {
-    let sheets = task.plan.sheets.par_iter().zip(&task.layout.sheets).map(|(cuts, lying)| sheet(task, cuts, lying));
-    let (sheets, refused): (Vec<SheetSequence>, Vec<Vec<(CutId, String)>>) = sheets.unzip();
-    let refused: Vec<(CutId, String)> = refused.concat();
+    run_kept(task, &|_, order| Arc::new(order()))
+}
+
+/// The same by whoever keeps what single sheets came to: it is given a sheet's number, from 0, and what orders it.
+pub(crate) fn run_kept(
+    task: &Task,
+    kept: &(dyn Fn(usize, &dyn Fn() -> Ordered) -> Arc<Ordered> + Sync),
+) -> (Sequence, Vec<Finding>) {
+    let both = task.plan.sheets.par_iter().zip(&task.layout.sheets).enumerate();
+    let done: Vec<Arc<Ordered>> = both.map(|(i, (cuts, lying))| kept(i, &|| sheet(task, cuts, lying))).collect();
+    let sheets: Vec<SheetSequence> = done.iter().map(|d| d.0.clone()).collect();
+    let refused: Vec<(CutId, String)> = done.iter().flat_map(|d| d.1.iter().cloned()).collect();
     let spread = spread(&sheets);
     let finding = refused.first().map(|(_, why)| {
         let n = refused.len();
         let text = format!("{} cannot have the place that a hand gave: {why}.", counted(n, "cut", "cuts"));
         let back = refused.iter().map(|(cut, _)| OrderEdit::SetPlace { cut: *cut, at: None }.on(BatchId::FIRST)).collect();
         Finding::new(Station::Order, Severity::Look, Code::PlaceNotKept, n, text)
-            .mend("Leave them to the machine", crate::decisions::Edit::All { edits: back })
+            .mend("Let the machine choose the order", crate::decisions::Edit::All { edits: back })
     });
     (Sequence { sheets }, finding.into_iter().chain(spread).collect())
 }
@@ -127,7 +140,7 @@ fn reason(refusal: Refusal, number: impl Fn(usize) -> usize) -> String {
     }
 }
 
-fn sheet(task: &Task, sheet: &SheetCuts, layout: &SheetLayout) -> (SheetSequence, Vec<(CutId, String)>) {
+fn sheet(task: &Task, sheet: &SheetCuts, layout: &SheetLayout) -> Ordered {
     let mut out = SheetSequence::default();
     let mut refused: Vec<(CutId, String)> = Vec::new();
     let names = if task.decisions.places.is_empty() { Vec::new() } else { sheet.names() };

@@ -31,7 +31,7 @@ pub(crate) fn offered(
             return f;
         }
         match f.code {
-            Code::OffBed if pose.is_moved() => f.choice("Lay the sheets at the bed's corner", ReleaseEdit::LayAtCorner.on(BatchId::FIRST)),
+            Code::OffBed if pose.is_moved() => f.choice("Place the sheets at the bed's corner", ReleaseEdit::LayAtCorner.on(BatchId::FIRST)),
             Code::OffBed => on_the_bed(f, layout, machine),
             Code::FeedOver => within(f, path, next_setting, |op| op.feed > machine.feed_limit, |s| s.feed = Some(machine.feed_limit)),
             Code::EdgesNotOnce => f.mend("Cut each part by itself", by_itself()),
@@ -51,7 +51,7 @@ fn by_rule(finding: Finding, path: &SheetPath) -> Finding {
     let contours: BTreeSet<ContourId> = path.ops.iter().filter(near).map(|op| op.contour).collect();
     let back = |contour: ContourId| HoldEdit::SetNickPlaces { contour, places: None, copy: None }.on(BatchId::FIRST);
     let edits: Vec<Edit> = contours.into_iter().map(back).collect();
-    if edits.is_empty() { finding } else { finding.choice("Set those nicks by the rule", Edit::All { edits }) }
+    if edits.is_empty() { finding } else { finding.choice("Use the rule for these nicks", Edit::All { edits }) }
 }
 
 /// No more common edges: every contour is a cut of its own.
@@ -86,7 +86,7 @@ fn within(finding: Finding, path: &SheetPath, first: u32, over: impl Fn(&Op) -> 
             ]
         })
         .collect();
-    if edits.is_empty() { finding } else { finding.choice("Do it at the machine's limit", Edit::All { edits }) }
+    if edits.is_empty() { finding } else { finding.choice("Run at the machine's limit", Edit::All { edits }) }
 }
 
 /// With a button that leaves out what the fault is at: the work there, or, where it is nowhere in particular, the sheet's parts.

@@ -67,7 +67,7 @@ pub(super) fn check(proof: &SheetProof, meant: &Meant) -> Vec<Finding> {
         let times = if places.iter().any(|p| p.1 > 1) { ", in every copy" } else { "" };
         let text = format!("On sheet {} {} {what}{times}.", sheet + 1, counted(n, "place", "places"));
         let finding = Finding::new(Station::Proof, Severity::Look, code, n, text);
-        findings.push(finding.on(places.iter().map(|p| p.0)).on_sheet(sheet, places.iter().map(|p| p.2)).acceptable("Cut it so"));
+        findings.push(finding.on(places.iter().map(|p| p.0)).on_sheet(sheet, places.iter().map(|p| p.2)).acceptable("Cut anyway"));
     };
     tell(
         Code::NotCutOut,

@@ -25,7 +25,7 @@ pub(super) fn told(drawings: &[Arc<Drawing>], decisions: &Decisions, shop: &Shop
         let edit = if same { gone } else { Edit::All { edits: vec![gone, revised] } };
         let kept = Edit::Intake(IntakeEdit::Apart { drawing: d.id });
         let found = Finding::new(Station::Intake, Severity::Look, Code::NameAgain, 1, text).at(d.id, []);
-        Some(found.choice(label, edit).choice("It is another drawing: keep both", kept))
+        Some(found.choice(label, edit).choice("Keep both: they are different drawings", kept))
     };
     decisions.drawings.iter().zip(drawings).filter_map(one).collect()
 }

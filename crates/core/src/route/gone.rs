@@ -33,13 +33,13 @@ pub(super) fn told(b: &Stock, shop: &Shop) -> Vec<Finding> {
     };
     // What is nearest comes first: the same material, then the same machine.
     if shop.machine(&b.machine).is_none() {
-        let text = format!("The machine “{}” is no longer in the shop's book. Choose another, or write it down again.", b.machine);
+        let text = format!("The machine “{}” is no longer in the shop's book. Choose another, or add it again.", b.machine);
         let finding = Finding::new(Station::Assign, Severity::Stop, Code::MachineGone, 1, text);
         let (same, other): (Vec<_>, Vec<_>) = shop.chart.iter().partition(|r| r.material == b.material);
         found.push(offered(finding, &mut same.into_iter().chain(other)));
     }
     if shop.material(&b.material).is_none() {
-        let text = format!("The material “{}” is no longer in the shop's book. Choose another, or write it down again.", b.material);
+        let text = format!("The material “{}” is no longer in the shop's book. Choose another, or add it again.", b.material);
         let finding = Finding::new(Station::Assign, Severity::Stop, Code::MaterialGone, 1, text);
         let (same, other): (Vec<_>, Vec<_>) = shop.chart.iter().partition(|r| r.machine == b.machine);
         found.push(offered(finding, &mut same.into_iter().chain(other)));

@@ -2,7 +2,7 @@
 
 use super::BatchRoute;
 use crate::assign::{self, Work};
-use crate::cache::{Cache, Kept, Proved};
+use crate::cache::{Cache, Kept, Proved, ProvedSheet};
 use crate::cuts::{self, CutPlan, SheetCuts};
 use crate::decisions::{Decisions, Pose, Stock};
 use crate::finding::Finding;
@@ -10,9 +10,9 @@ use crate::hold::{self, SheetPath, Toolpath};
 use crate::ids::BatchId;
 use crate::ledger::Ledger;
 use crate::nest::{self, Layout, Nested, SheetLayout, Terms};
-use crate::order::{self, Sequence};
+use crate::order::{self, Ordered, Sequence};
 use crate::print::Print;
-use crate::proof::{self, Meant, Reader, SheetProof};
+use crate::proof::{self, Meant, Reader};
 use crate::release::{Program, ProgramOrder, Writer};
 use crate::shop::{Machine, Rows, Shop};
 use rayon::prelude::*;
@@ -104,7 +104,10 @@ impl<'a> Line<'a> {
         let (decided, turns) = (&self.decisions.batch(self.id).order, self.decisions.assign.turns());
         let key = Print::of(&[self.work.print, print, plan.print, Print::of(decided), Print::of(&turns)]);
         let task = order::Task { work, layout: &nested.layout, plan: &plan.output, decisions: decided, turns: &turns };
-        let sequence = cache.sequence.get(key, || order::run(&task));
+        // A sheet on which nothing was moved keeps its order.
+        let of_sheet = |i: usize| Print::of(&(self.work.print, &nested.layout.sheets[i], &plan.output.sheets[i], decided, &turns));
+        let kept = |i: usize, order: &dyn Fn() -> Ordered| cache.ordered.get(of_sheet(i), || (order(), Vec::new())).output;
+        let sequence = cache.sequence.get(key, || order::run_kept(&task, &kept));
         self.plan = Some(plan);
         let told = self.named(sequence.findings.iter().cloned());
         self.sequence = Some(sequence);
@@ -145,13 +148,13 @@ impl<'a> Line<'a> {
             (made(self.nested.as_ref()), made(self.plan.as_ref()), made(self.toolpath.as_ref()));
         let numbered = (self.numbered, self.decisions.assign.next_setting(), self.poses(&nested.layout));
         let key = Print::of(&[self.work.print, lies, cut, print, Print::of(&*self.machine), Print::of(self.stock), Print::of(&numbered)]);
-        let proved = cache.proofs.get(key, || self.proofs(&nested.layout, &plan, &toolpath, write));
+        let proved = cache.proofs.get(key, || self.proofs((&nested.layout, &plan, &toolpath), cache, write));
         let told = self.named(proved.findings.iter().cloned());
         self.proved = Some(proved);
         told
     }
 
-    fn proofs(&self, layout: &Layout, plan: &CutPlan, toolpath: &Toolpath, write: &Writer) -> (Proved, Vec<Finding>) {
+    fn proofs(&self, (layout, plan, toolpath): (&Layout, &CutPlan, &Toolpath), cache: &Cache, write: &Writer) -> (Proved, Vec<Finding>) {
         let (work, machine) = (&self.work.output, &*self.machine);
         let poses = self.poses(layout);
         let one = |(i, ((path, lying), cuts)): (usize, ((&SheetPath, &SheetLayout), &SheetCuts))| {
@@ -173,15 +176,19 @@ impl<'a> Line<'a> {
             let (proof, findings) = proof::run(&text, &meant);
             (Program::Kept(Arc::from(text.as_ref())), proof, offered(findings))
         };
-        let done: Vec<(Program, SheetProof, Vec<Finding>)> =
-            toolpath.sheets.par_iter().zip(&layout.sheets).zip(&plan.sheets).enumerate().map(one).collect();
-        let mut findings = Vec::new();
-        let (mut programs, mut proofs) = (Vec::new(), Vec::new());
-        for (program, proof, found) in done {
-            programs.push(program);
-            proofs.push(proof);
-            findings.extend(found);
-        }
+        // A sheet on which nothing has changed is proved already.
+        let next = self.decisions.assign.next_setting();
+        let of_all = Print::of(&(self.work.print, machine, self.stock, self.numbered, next));
+        let kept = |(i, all): (usize, ((&SheetPath, &SheetLayout), &SheetCuts))| {
+            let ((path, lying), cuts) = all;
+            cache.proved.get(Print::of(&(of_all, i, path, lying, cuts, poses[i])), || {
+                let (program, proof, findings) = one((i, all));
+                ((program, proof), findings)
+            })
+        };
+        let done: Vec<Kept<ProvedSheet>> = toolpath.sheets.par_iter().zip(&layout.sheets).zip(&plan.sheets).enumerate().map(kept).collect();
+        let findings = done.iter().flat_map(|d| d.findings.iter().cloned()).collect();
+        let (programs, proofs) = done.iter().map(|d| (*d.output).clone()).unzip();
         ((Arc::new(programs), Arc::new(proofs)), findings)
     }
 

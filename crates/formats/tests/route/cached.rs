@@ -4,11 +4,11 @@ use crate::edits::{KINDS, drawn};
 use crate::job::Job;
 use crate::steel;
 use boustrophe_core::cache::Cache;
-use boustrophe_core::decisions::{AssignEdit, Decisions, Edit, HoldEdit, IntakeEdit, NestEdit, OrderEdit, Process, Stock};
+use boustrophe_core::decisions::{AssignEdit, Decisions, Edit, HoldEdit, IntakeEdit, NestEdit, OrderEdit, Process, Stock, Strategy};
 use boustrophe_core::finding::Station;
 use boustrophe_core::geometry::{Affine, Vec2};
 use boustrophe_core::ids::{BatchId, CopyId, EdgePlace};
-use boustrophe_core::nest::Placement;
+use boustrophe_core::nest::{Placement, Sheet};
 use boustrophe_core::print::Print;
 use boustrophe_core::route::Route;
 use boustrophe_core::shop::{ChartRow, Match, Rule};
@@ -280,4 +280,33 @@ fn a_change_makes_no_more_work_than_it_must() {
     let part = job.route().batch(BatchId(2)).work.parts[0].id;
     job.edit(&NestEdit::SetQuantity { part, quantity: 3 }.on(BatchId(2)));
     assert!(!worked(&job, &before).contains(&Station::Clean));
+}
+
+/// A copy moved on one of many sheets: that sheet alone is ordered and proved anew, and all comes out as if everything had been.
+#[test]
+fn a_move_on_one_sheet_leaves_the_others_alone() {
+    let mut job = Job::of(&[("boards.svg", svg(BOARDS))], Stock::default());
+    let parts: Vec<_> = job.route().work.parts.iter().map(|p| p.id).collect();
+    for part in parts {
+        job.edit(&NestEdit::SetQuantity { part, quantity: 9 }.on(BatchId::FIRST));
+    }
+    job.edit(&NestEdit::SetSheets { sheets: vec![Sheet::rectangle(250.0, 130.0)] }.on(BatchId::FIRST));
+    job.nest(1, 3);
+    let sheets = job.route().first().nested.layout.sheets.len();
+    assert!(sheets > 3, "{sheets}");
+    let before = job.cache.sheets_made();
+    let mut layout = job.decisions.first().nest.layout.clone().expect("a layout");
+    layout.sheets[1].placed[0].x += 0.25;
+    job.edit(&NestEdit::KeepLayout { layout }.on(BatchId::FIRST));
+    let warm = job.route();
+    assert_eq!(job.cache.sheets_made(), (before.0 + 1, before.1 + 1));
+    let seen_warm = seen(&job, &warm);
+    job.cache = Cache::default();
+    let cold = job.route();
+    assert_eq!(seen_warm, seen(&job, &cold));
+    assert_eq!(job.cache.sheets_made(), (sheets, sheets));
+    // Another order is another order on every sheet.
+    job.edit(&OrderEdit::SetStrategy { strategy: Strategy::Parts }.on(BatchId::FIRST));
+    job.route();
+    assert_eq!(job.cache.sheets_made().0, 2 * sheets);
 }

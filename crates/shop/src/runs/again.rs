@@ -168,7 +168,7 @@ fn proved(run: &Run, sheet: &SheetOf, path: &SheetPath, pose: Pose) -> Result<Pr
     let mut text = Vec::new();
     let lines = write_lines(&sheet.batch.order(sheet.at, path, pose), &mut text).map_err(|e| failed(&e))?;
     let program = String::from_utf8(text).map_err(|e| failed(&e))?;
-    let gone = || ShopError::Sentence(format!("what {} was to do is not in its release; send the sheet anew.", run.file_name));
+    let gone = || ShopError::Sentence(format!("what {} was to do is not in its release; send the sheet again.", run.file_name));
     let whole = sheet.batch.meant(sheet.at).ok_or_else(gone)?;
     let (proof, findings) = proof::run(&program, &Meant { path, pose, ..whole });
     if let Some(f) = findings.iter().find(|f| f.severity == Severity::Stop) {

@@ -146,7 +146,7 @@ impl InHand {
         self.write(app, Change::Heard(Heard { state: RunState::Fault, detail, ..Heard::default() }));
     }
 
-    /// Takes over what the machine says, and has it written down where something has changed. What cannot be written down now (a
+    /// Takes over what the machine says, and has it written down where something has changed. What cannot be saved now (a
     /// full disk) is tried again at the next look; the machine is followed all the same.
     pub(super) async fn follow(&mut self, app: &Arc<App>, machine: &str, status: &Status) -> Noted {
         if let Some(writing) = self.writing.take_if(|w| w.done.is_finished()) {
@@ -163,7 +163,7 @@ impl InHand {
                 (Ok(()), Change::GivenBack(_)) => return Noted::Closed,
                 // Somebody else has brought it to its end, or deleted it.
                 (Err(ShopError::Store(StoreError::RunMoved { .. } | StoreError::Missing { .. })), _) => return Noted::Closed,
-                (Err(error), _) => tracing::error!(machine, run = self.run, %error, "a run could not be written down"),
+                (Err(error), _) => tracing::error!(machine, run = self.run, %error, "a run could not be saved"),
             }
         }
         let change = self.heard(machine, status);

@@ -168,7 +168,7 @@ fn rack_rows(app: &App, loaded: &Loaded) -> Result<Vec<RackRow>, AppError> {
             height: s.stock.sheet.height,
             free,
             chosen: u32::try_from(s.id).is_ok_and(|id| chosen.contains(&id)),
-            taken: if free == 0 { format!("in hand for {}", others()) } else { String::new() },
+            taken: if free == 0 { format!("reserved for {}", others()) } else { String::new() },
             place: rack::place_words(&loaded.shop, &s.stock.place),
         }
     };

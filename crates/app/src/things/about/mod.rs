@@ -9,7 +9,7 @@ use axum::response::{IntoResponse, Response};
 #[template(path = "things/about/about.html")]
 struct About {
     version: &'static str,
-    /// What others made: its name and version, and under which licence.
+    /// Third-party parts: its name and version, and under which licence.
     others: Vec<(String, String)>,
 }
 

@@ -158,7 +158,7 @@ pub fn scale_said(drawing: &Cleaned, intake: &Intake, decided: &DrawingDecisions
     );
     let points: Vec<Point> = wrong.iter().flat_map(|(_, t)| t.at.iter().copied()).collect();
     let found = Finding::new(Station::Intake, Severity::Look, Code::ScaleSaid, wrong.len(), text).at(drawing.drawing, points);
-    Some(found.choice(label, edit).acceptable("It is as large as it is meant"))
+    Some(found.choice(label, edit).acceptable("The size is right"))
 }
 
 /// What figures and titles of one area come to; `None` where they say nothing or contradict each other.
