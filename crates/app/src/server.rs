@@ -5,7 +5,7 @@ use crate::error::AppError;
 use crate::failure::Failure;
 use crate::guard::{Names, guard};
 use crate::serving::{asked_to_end, serve};
-use crate::stations::{assign, bench, changes, clean, history, hold, intake, nest, order, proof, release, stage};
+use crate::stations::{assign, bench, changes, clean, history, hold, intake, mending, nest, order, proof, release, stage};
 use crate::things::{about, book, floor, machines, rack, runs};
 use axum::Router;
 use axum::extract::{DefaultBodyLimit, Request};
@@ -134,6 +134,7 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/jobs/{job}/miniature", get(floor::miniature))
         .route("/jobs/{job}/fate", post(floor::fate))
         .route("/jobs/{job}/back", post(changes::back))
+        .route("/jobs/{job}/mend", post(mending::all))
         .route("/jobs/{job}/undo", post(changes::undo))
         .route("/jobs/{job}/redo", post(changes::redo))
         .route("/jobs/{job}/drawings", files(changes::files))

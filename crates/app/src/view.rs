@@ -66,13 +66,29 @@ pub struct RemedyView {
 pub struct FindingView {
     pub index: usize,
     pub severity: String,
-    pub text: String,
+    /// Its sentence in pieces; a colour that is named is shown before it.
+    pub said: Vec<(Option<String>, String)>,
     pub remedies: Vec<RemedyView>,
     /// True when the stage has something to show for it.
     pub shown: bool,
     /// The edit that accepts it as it is, where that may be.
     pub accept: Option<String>,
     pub code: String,
+}
+
+/// A sentence in pieces, each that begins with a colour `#rrggbb` with that colour.
+pub fn swatched(text: &str) -> Vec<(Option<String>, String)> {
+    let is_colour = |t: &str| t.len() >= 7 && t.is_char_boundary(7) && t[1..7].bytes().all(|b| b.is_ascii_hexdigit());
+    let mut starts: Vec<usize> = text.match_indices('#').map(|m| m.0).filter(|i| is_colour(&text[*i..])).collect();
+    if starts.first() != Some(&0) {
+        starts.insert(0, 0);
+    }
+    let ends = starts.iter().skip(1).copied().chain([text.len()]);
+    let piece = |(from, to): (&usize, usize)| {
+        let piece = &text[*from..to];
+        (piece.starts_with('#').then(|| piece.get(..7).map(str::to_owned)).flatten().filter(|c| is_colour(c)), piece.to_owned())
+    };
+    starts.iter().zip(ends).map(piece).collect()
 }
 
 /// Findings of a station, the worst first.
@@ -90,10 +106,10 @@ pub fn findings(loaded: &Loaded, station: Station) -> Vec<FindingView> {
         .map(|(index, f)| FindingView {
             index,
             severity: f.severity.to_string(),
-            text: match f.place.batch.filter(|_| station < Station::Nest && loaded.route.batches.len() > 1) {
+            said: swatched(&match f.place.batch.filter(|_| station < Station::Nest && loaded.route.batches.len() > 1) {
                 Some(b) => format!("{}: {}", boustrophe_shop::app::stock_words(&loaded.route.batch(b).stock, &loaded.shop), f.text),
                 None => f.text.clone(),
-            },
+            }),
             remedies: f
                 .remedies
                 .iter()
@@ -157,3 +173,18 @@ pub fn ledger_of(loaded: &Loaded, before: Option<&Ledger>) -> Vec<Cell> {
 
 /// Batches told one by one under a figure.
 const EACH: usize = 4;
+
+#[cfg(test)]
+mod tests {
+    use super::swatched;
+
+    #[test]
+    fn a_colour_in_a_sentence_is_shown_before_it() {
+        let seen = |text: &str| -> Vec<(Option<String>, String)> { swatched(text) };
+        assert_eq!(seen("no colour, # 5"), [(None, "no colour, # 5".to_owned())]);
+        let two = seen("line #e40530 is near #e4002b; #12é456 is none");
+        assert_eq!(two.iter().map(|p| p.0.as_deref()).collect::<Vec<_>>(), [None, Some("#e40530"), Some("#e4002b")]);
+        assert_eq!(two.iter().map(|p| p.1.as_str()).collect::<String>(), "line #e40530 is near #e4002b; #12é456 is none");
+        assert_eq!(seen("#aabbcc")[0].0.as_deref(), Some("#aabbcc"));
+    }
+}

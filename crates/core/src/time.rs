@@ -125,13 +125,18 @@ pub fn run_up(speed: f64, acceleration: f64) -> f64 {
     speed * speed / (2.0 * acceleration)
 }
 
-/// Seconds as people read them: `48 s`, `14:40`, `1:02:05`.
-pub fn clock(seconds: f64) -> String {
+/// Seconds as people read them, never like the time of day.
+///
+/// ```
+/// # use boustrophe_core::time::duration;
+/// assert_eq!([48.0, 880.0, 3725.0].map(duration), ["48 s", "14 min 40 s", "1 h 2 min 5 s"]);
+/// ```
+pub fn duration(seconds: f64) -> String {
     let s = seconds.max(0.0).round() as u64;
     match s {
         0..60 => format!("{s} s"),
-        60..3600 => format!("{}:{:02}", s / 60, s % 60),
-        _ => format!("{}:{:02}:{:02}", s / 3600, s / 60 % 60, s % 60),
+        60..3600 => format!("{} min {} s", s / 60, s % 60),
+        _ => format!("{} h {} min {} s", s / 3600, s / 60 % 60, s % 60),
     }
 }
 

@@ -59,12 +59,23 @@ fn shown(template: &str) -> Vec<String> {
 
 /// Labels of remedies and choices in the code.
 fn labels(code: &str) -> Vec<String> {
-    [".mend(\"", ".choice(\"", ".acceptable(\""].iter().flat_map(|w| code.split(w).skip(1)).filter_map(|t| t.split('"').next()).map(str::to_owned).collect()
+    [".mend(\"", ".choice(\"", ".acceptable(\""]
+        .iter()
+        .flat_map(|w| code.split(w).skip(1))
+        .filter_map(|t| t.split('"').next())
+        .map(str::to_owned)
+        .collect()
 }
 
 /// What a page of the guide marks as a label: what stands between asterisks.
 fn marked(page: &str) -> Vec<String> {
-    page.split('*').skip(1).step_by(2).filter(|t| !t.trim().is_empty() && !t.contains('\n')).map(str::to_owned).chain(between_pairs(page)).collect()
+    page.split('*')
+        .skip(1)
+        .step_by(2)
+        .filter(|t| !t.trim().is_empty() && !t.contains('\n'))
+        .map(str::to_owned)
+        .chain(between_pairs(page))
+        .collect()
 }
 
 fn between_pairs(page: &str) -> Vec<String> {
@@ -111,7 +122,8 @@ fn nothing_is_said_that_the_list_has_another_word_for() {
 
 #[test]
 fn what_is_not_said_is_found() {
-    let page = "<p class=\"hint\">{# Say so #}{% if x %}<label title=\"Write it down\">{{ n }} there</label>{% endif %}<button>Do it</button></p>";
+    let page =
+        "<p class=\"hint\">{# Say so #}{% if x %}<label title=\"Write it down\">{{ n }} there</label>{% endif %}<button>Do it</button></p>";
     let said = shown(page);
     for phrase in ["do it", "write it down", "there"] {
         assert!(said.iter().any(|t| says(t, phrase)), "{phrase}: {said:?}");

@@ -214,7 +214,8 @@ impl<'w> Problem<'w> {
 
     /// The same with convex hulls for shapes: laid out at once, however many kinds there are.
     pub(crate) fn hulls(&self) -> Self {
-        let hull = |s: &Shape| Shape { turns: Turns::new(s.turns.iter().map(Oriented::hull).collect(), false), polygon: s.polygon.clone(), ..*s };
+        let hull =
+            |s: &Shape| Shape { turns: Turns::new(s.turns.iter().map(Oriented::hull).collect(), false), polygon: s.polygon.clone(), ..*s };
         Self {
             work: self.work,
             shapes: self.shapes.iter().map(hull).collect(),

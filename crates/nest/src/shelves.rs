@@ -53,7 +53,8 @@ pub(crate) fn on_shelves(problem: &Problem) -> Option<Plan> {
                 });
                 let sheet = above.or_else(|| {
                     let takes = |k: &usize| left[*k] > 0 && m + size.x <= room(*k).x && m + size.y <= room(*k).y;
-                    let kind = (0..left.len()).find(takes).filter(|_| !problem.demands[demand].filler && plan.sheets.len() < MOST_SHEETS)?;
+                    let kind =
+                        (0..left.len()).find(takes).filter(|_| !problem.demands[demand].filler && plan.sheets.len() < MOST_SHEETS)?;
                     left[kind] -= 1;
                     plan.sheets.push(Filled { kind, put: Vec::new() });
                     tops.push(m);

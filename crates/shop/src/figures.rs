@@ -1,7 +1,7 @@
 //! Figures of a ledger as they are shown, with their change.
 
 use boustrophe_core::ledger::Ledger;
-use boustrophe_core::time::clock;
+use boustrophe_core::time::duration;
 
 /// One figure of the ledger.
 #[derive(Default)]
@@ -49,7 +49,7 @@ pub fn ledger(now: &Ledger, before: Option<&Ledger>) -> Vec<Cell> {
         cell("travel", now.travel, was(|l| l.travel), Some(false), metres),
         cell("pierces", now.pierces as f64, was(|l| l.pierces as f64), Some(false), |v| format!("{v:.0}")),
         cell("engraved", now.engraved / 100.0, was(|l| l.engraved / 100.0), None, |v| format!("{v:.1} cm²")),
-        cell("time", now.seconds, was(|l| l.seconds), Some(false), clock),
+        cell("time", now.seconds, was(|l| l.seconds), Some(false), duration),
         cell("cost", now.cost, was(|l| l.cost), Some(false), |v| format!("{v:.2}")),
     ]
 }
@@ -64,7 +64,7 @@ mod tests {
         let now = Ledger { seconds: 880.0, sheets: 2, yield_share: 0.75, ..Ledger::default() };
         let cells = ledger(&now, Some(&before));
         let of = |name: &str| cells.iter().find(|c| c.name == name).map(|c| (c.value.as_str(), c.change.as_str(), c.trend));
-        assert_eq!(of("time"), Some(("14:40", "−2:05", "better")));
+        assert_eq!(of("time"), Some(("14 min 40 s", "−2 min 5 s", "better")));
         assert_eq!(of("sheets"), Some(("2", "−1", "better")));
         assert_eq!(of("yield"), Some(("75.0 %", "+25.0 %", "better")));
         assert_eq!(of("cut"), Some(("0 mm", "", "")));

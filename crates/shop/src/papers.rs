@@ -6,7 +6,7 @@ use boustrophe_core::hold::Op;
 use boustrophe_core::ids::PartId;
 use boustrophe_core::route::BatchRoute;
 use boustrophe_core::shop::Shop;
-use boustrophe_core::time::clock;
+use boustrophe_core::time::duration;
 use boustrophe_formats::print::{self, Setting, Setup};
 use std::collections::BTreeMap;
 
@@ -40,7 +40,7 @@ pub fn setup(batch: &BatchRoute, shop: &Shop, i: usize, (job, file, sum): (&str,
         machine,
         material: format!("{material} {} mm", batch.stock.thickness),
         program: (file.to_owned(), sum.to_owned()),
-        time: clock(proof.seconds * shop.time_factor(&batch.stock)),
+        time: duration(proof.seconds * shop.time_factor(&batch.stock)),
         times: 1,
         settings: settings(&path.ops, &proof.by_process),
         parts: parts.into_iter().filter_map(named).collect(),
@@ -91,7 +91,7 @@ fn settings(ops: &[Op], times: &BTreeMap<Option<Process>, f64>) -> Vec<Setting> 
             let swept = process.is_swept();
             let amount = if swept { format!("{:.1} cm²", much / 100.0) } else { format!("{:.2} m", much / 1000.0) };
             // The time is known by process, not by setting.
-            let time = if several(process) { String::new() } else { times.get(&Some(process)).map_or_else(String::new, |t| clock(*t)) };
+            let time = if several(process) { String::new() } else { times.get(&Some(process)).map_or_else(String::new, |t| duration(*t)) };
             Setting { amount, time, ..setting }
         })
         .collect()

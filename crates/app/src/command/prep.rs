@@ -11,7 +11,7 @@ use boustrophe_core::finding::{Code, Finding, Severity, Station};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::nest::{self, Control, Layout, Problem, Sheet, search};
 use boustrophe_core::process::Process;
-use boustrophe_core::route::{self, BatchRoute, Route};
+use boustrophe_core::route::{self, BatchRoute, Route, mended};
 use boustrophe_core::shop::{ChartRow, Machine, MachineKind, Shop};
 use boustrophe_formats::print::tiled;
 use boustrophe_formats::sheet::{write_dxf, write_svg};
@@ -105,20 +105,16 @@ impl Preparing<'_> {
     }
 
     /// What is safe to mend unseen is mended, and still reported; the first station first, as that may settle later ones.
-    fn mend(&mut self, mut route: Route) -> Result<Route, Failure> {
-        while self.findings.len() <= MOST_MENDS {
-            let safe = |f: &&Finding| f.severity == Severity::Look && f.remedies.first().is_some_and(|r| r.safe);
-            let open: Vec<Finding> = early(&route).filter(safe).cloned().collect();
-            let Some(station) = open.iter().map(|f| f.station).min() else { break };
-            // Paper by itself: what gaps and dashes its lines have is not mended.
-            let paper = open.iter().any(|f| f.code == Code::PaperBorder && f.station == station);
-            for f in open.into_iter().filter(|f| f.station == station && (!paper || f.code == Code::PaperBorder)) {
-                self.decisions = f.remedies[0].edit.apply(&self.decisions).map_err(told)?;
-                self.findings.push(f);
-            }
-            route = self.route();
-        }
-        Ok(route)
+    fn mend(&mut self, route: Route) -> Result<Route, Failure> {
+        let decisions = std::mem::take(&mut self.decisions);
+        let run = &mut |decisions: &Decisions| -> Result<Route, EditError> {
+            self.decisions = decisions.clone();
+            Ok(self.route())
+        };
+        let done = mended(route, &decisions, &is_early, run).map_err(told)?;
+        self.decisions = done.decisions;
+        self.findings.extend(done.settled);
+        Ok(done.route)
     }
 
     /// Programs, pictures and papers of what is released, the report, and the job as it can be proved again.
@@ -241,12 +237,14 @@ fn told(error: EditError) -> Failure {
     Failure::Other(error.to_string())
 }
 
-/// Mends taken in one run at most: a mend that does not settle its finding must not go round for ever.
-const MOST_MENDS: usize = 200;
+/// True for a finding before the nest.
+fn is_early(f: &Finding) -> bool {
+    f.station < Station::Nest || f.code == Code::NoCopies
+}
 
 /// Findings before the nest.
 fn early(route: &Route) -> impl Iterator<Item = &Finding> {
-    route.findings.iter().filter(|f| f.station < Station::Nest || f.code == Code::NoCopies)
+    route.findings.iter().filter(|f| is_early(f))
 }
 
 /// Reads the files; each drawing's parts are wanted `quantity` times.

@@ -9,6 +9,7 @@ use axum::extract::{Path, Query};
 use axum::response::{Html, Redirect};
 use boustrophe_core::finding::Station;
 use boustrophe_core::ids::BatchId;
+use boustrophe_core::route::safe_now;
 use boustrophe_shop::app::{App, Loaded, stock_words};
 use serde::Deserialize;
 
@@ -21,6 +22,10 @@ pub struct Docket {
     pub station: &'static str,
     pub title: &'static str,
     pub findings: Vec<FindingView>,
+    /// How many of them have a remedy that is safe to take unseen.
+    pub safe: usize,
+    /// Findings that were settled all at once, each with the remedy that was taken.
+    pub taken: Vec<(String, String)>,
     /// The station's own decisions.
     pub body: String,
     pub next: Option<(&'static str, &'static str)>,
@@ -31,6 +36,8 @@ pub struct Docket {
     pub hand: (&'static str, &'static str),
     /// The batches, where there are several.
     pub tabs: Vec<Tab>,
+    /// What it is made on and of.
+    pub stock: String,
     /// What carries the batch along in an address.
     pub query: String,
     pub can_undo: bool,
@@ -45,6 +52,7 @@ struct Page {
     person: String,
     due: String,
     batch: String,
+    title: &'static str,
     job: i32,
     stops: Vec<Stop>,
     cells: Vec<Cell>,
@@ -88,7 +96,8 @@ fn whole(loaded: &Loaded, station: Station, docket: Docket) -> Result<Html<Strin
         name: loaded.job.name.clone(),
         person: loaded.job.person.clone(),
         due: loaded.job.due.clone().unwrap_or_default(),
-        batch: stock_words(&loaded.decided().stock, &loaded.shop),
+        batch: docket.stock,
+        title: docket.title,
         job: loaded.job.id,
         stops: docket.stops,
         cells: docket.cells,
@@ -131,6 +140,8 @@ pub fn docket(app: &App, loaded: &Loaded, station: Station, fragment: bool) -> R
         station: station.slug(),
         title: station.name(),
         findings: findings(loaded, station),
+        safe: safe_now(&loaded.route, &|f| f.station == station).len(),
+        taken: Vec::new(),
         body: dockets::body(app, loaded, station)?,
         next: Station::ALL.get(at + 1).map(|s| (s.slug(), s.name())),
         stops: stops(loaded, Some(station)),
@@ -138,6 +149,7 @@ pub fn docket(app: &App, loaded: &Loaded, station: Station, fragment: bool) -> R
         batch: loaded.batch,
         hand: hand(station),
         tabs: tabs(loaded, station),
+        stock: stock_words(&loaded.decided().stock, &loaded.shop),
         query: query(loaded.batch),
         can_undo: loaded.revision.parent.is_some(),
         fragment,

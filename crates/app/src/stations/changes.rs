@@ -192,7 +192,7 @@ fn coupon_added(app: &Shared, job: i32, form: CouponForm) -> Result<Redirect, Ap
 }
 
 /// The job has moved on: what was wanted and what is there now, side by side.
-fn conflict(app: &App, job: i32, station: Station, edit: &Edit, head: i32) -> Result<Response, AppError> {
+pub fn conflict(app: &App, job: i32, station: Station, edit: &Edit, head: i32) -> Result<Response, AppError> {
     let theirs = app.store.revision(job, head)?.label;
     let page = Conflict {
         job,
@@ -212,11 +212,11 @@ fn conflict(app: &App, job: i32, station: Station, edit: &Edit, head: i32) -> Re
 /// The revision that the page shows, and which docket is to come back.
 #[derive(serde::Deserialize)]
 pub struct Back {
-    revision: i32,
+    pub revision: i32,
     #[serde(default)]
-    station: String,
+    pub station: String,
     #[serde(default)]
-    batch: BatchId,
+    pub batch: BatchId,
 }
 
 /// Back one revision.

@@ -10,6 +10,7 @@ pub mod form;
 pub mod history;
 pub mod hold;
 pub mod intake;
+pub mod mending;
 pub mod nest;
 pub mod order;
 pub mod proof;

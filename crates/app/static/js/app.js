@@ -6,6 +6,7 @@ import { takeFiles } from "./files.js";
 import { trySliders } from "/static/rooms/stations/intake/sliders.js";
 import { cards } from "./cards.js";
 import { quantities } from "/static/rooms/stations/nest/list.js";
+import { folds } from "./folds.js";
 import { keys } from "./keys.js";
 import { say as notice } from "./say.js";
 
@@ -159,6 +160,7 @@ boxing();
 trySliders(stage);
 quantities();
 if (stage) cards(stage, { notice, sentenceOf });
+folds();
 keys(stage, () => player);
 refresh();
 

@@ -68,6 +68,7 @@ export function keys(stage, playing) {
     const acts = {
       g: () => nextFinding(stage),
       a: () => inTurn(async () => { await stage?.settled(); return document.querySelector(".finding.now .remedy.first") ?? document.querySelector(".finding .remedy.first"); }),
+      A: () => inTurn(async () => { await stage?.settled(); return $("#mend-all"); }),
       f: () => stage?.fit(),
       n: () => stage?.toggleNumbers(),
       h: () => $("#open-history")?.click(),

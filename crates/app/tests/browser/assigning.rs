@@ -43,7 +43,7 @@ async fn the_key_is_set_by_rows_by_carrying_and_with_settings_of_the_jobs_own() 
     hand.nest().await;
     let thrice = hand.text("[data-figure=time] .value").await;
     hand.station("3", "assign").await;
-    hand.change("back to the chart's", hand.click("[aria-label='Take away deep']")).await;
+    hand.change("back to the chart's", hand.click("[aria-label='Delete deep']")).await;
     assert!(hand.text("[data-figure=time] .change").await.starts_with('−'), "one pass is quicker than three: {thrice}");
     hand.shoot("assign-key").await;
     browser.shut().await;

@@ -13,6 +13,7 @@ mod holding;
 mod laying;
 mod machines;
 mod memory;
+mod mending;
 mod ordering;
 mod plans;
 mod pointer;

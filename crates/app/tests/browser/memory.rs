@@ -24,7 +24,7 @@ async fn changes_and_history_outlive_a_power_cut() {
     hand.go("/jobs/1/nest").await;
     hand.drawn().await;
     assert_eq!(hand.value(&format!("document.querySelector('{spacing}').value")).await.as_str(), Some("6.175"));
-    assert!(hand.text("#search").await.contains("when the shop was shut"), "{}", hand.text("#search").await);
+    assert!(hand.text("#search").await.contains("The shop was shut down while it was nesting"), "{}", hand.text("#search").await);
     // What it had found by then is offered, and can be taken.
     assert!(hand.open_findings().await.contains(&"nest-overlap".to_owned()), "{:?}", hand.open_findings().await);
     hand.change("what was found", hand.click("#nest-take")).await;

@@ -49,12 +49,12 @@ async fn an_offcut_is_nested_on_run_and_its_rest_comes_back() {
     let outline = hand.value("document.querySelector('#stage').stage.scene.sheets[0].sheet.outline.length").await;
     assert_eq!(outline.as_i64(), Some(2), "its edge and its hole");
 
-    // Another job is told that it is in hand, and cannot have it.
+    // Another job is told that it is reserved, and cannot have it.
     hand.job_with("Other plates", std::slice::from_ref(&plates)).await;
     hand.mend_all().await;
     hand.station("4", "nest").await;
     let taken = hand.text("#rack li:first-child").await;
-    assert!(taken.contains("in hand for “Plates”"), "{taken}");
+    assert!(taken.contains("reserved for “Plates”"), "{taken}");
     assert_eq!(hand.value("document.querySelector('#rack [name=stock][value=\"1\"]').disabled").await.as_bool(), Some(true));
 
     // The run takes it off, and what is left is on the rack with the holes that were cut.

@@ -10,6 +10,7 @@ mod hands;
 mod job_files;
 mod killed;
 mod laid;
+mod mending;
 mod nested;
 mod odd_hands;
 mod shutting;

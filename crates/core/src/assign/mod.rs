@@ -177,7 +177,7 @@ pub fn run(drawings: &[Arc<Cleaned>], given: &Given) -> (Work, Vec<Finding>) {
             );
             findings.push(
                 Finding::new(Station::Assign, Severity::Look, Code::OutsideParts, n, text).on(gathered.outside.iter().copied()).mend(
-                    "Make them reference",
+                    if n == 1 { "Make it reference" } else { "Make them reference" },
                     Edit::Assign(AssignEdit::SetContours { contours: gathered.outside, process: Some(Process::Reference) }),
                 ),
             );

@@ -7,7 +7,7 @@ use crate::finding::{Code, Finding, Severity, Station};
 use crate::ids::BatchId;
 use crate::nest::{self, Axis, Layout, Lined, SheetLayout, in_line};
 use crate::order::{SheetSequence, Step};
-use crate::time::clock;
+use crate::time::duration;
 
 /// Copies nearer in line than this belong in one line, mm.
 const REACH: f64 = 2.0;
@@ -42,7 +42,7 @@ pub(super) fn proposed(bench: &Bench, sequence: &SheetSequence, swept: Swept, sh
         "{moved} parts on sheet {} stand up to {furthest:.2} mm out of line, in {lines} {}; their engraved rows do not coincide, which costs {}.",
         sheet + 1,
         if lines == 1 { "line" } else { "lines" },
-        clock(gain)
+        duration(gain)
     );
     let finding = Finding::new(Station::Hold, Severity::Note, Code::OutOfLine, moved, text);
     Some(finding.on_sheet(sheet, []).mend("Line them up", NestEdit::KeepLayout { layout: after }.on(BatchId::FIRST)))

@@ -86,6 +86,9 @@ pub struct Task<'a> {
     pub turns: &'a [(u32, Process)],
 }
 
+/// Gives the order of a sheet, by its number from 0; what orders it is asked where it is not known.
+pub(crate) type Keeper<'a> = dyn Fn(usize, &dyn Fn() -> Ordered) -> Arc<Ordered> + Sync + 'a;
+
 /// A sheet in order, and which cuts cannot have the place that a hand gave them, with the reason.
 pub(crate) type Ordered = (SheetSequence, Vec<(CutId, String)>);
 
@@ -94,11 +97,8 @@ pub fn run(task: &Task) -> (Sequence, Vec<Finding>) {
     run_kept(task, &|_, order| Arc::new(order()))
 }
 
-/// The same by whoever keeps what single sheets came to: it is given a sheet's number, from 0, and what orders it.
-pub(crate) fn run_kept(
-    task: &Task,
-    kept: &(dyn Fn(usize, &dyn Fn() -> Ordered) -> Arc<Ordered> + Sync),
-) -> (Sequence, Vec<Finding>) {
+/// The same by whoever keeps what single sheets came to.
+pub(crate) fn run_kept(task: &Task, kept: &Keeper) -> (Sequence, Vec<Finding>) {
     let both = task.plan.sheets.par_iter().zip(&task.layout.sheets).enumerate();
     let done: Vec<Arc<Ordered>> = both.map(|(i, (cuts, lying))| kept(i, &|| sheet(task, cuts, lying))).collect();
     let sheets: Vec<SheetSequence> = done.iter().map(|d| d.0.clone()).collect();

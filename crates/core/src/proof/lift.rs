@@ -31,7 +31,9 @@ pub(crate) fn offered(
             return f;
         }
         match f.code {
-            Code::OffBed if pose.is_moved() => f.choice("Place the sheets at the bed's corner", ReleaseEdit::LayAtCorner.on(BatchId::FIRST)),
+            Code::OffBed if pose.is_moved() => {
+                f.choice("Place the sheets at the bed's corner", ReleaseEdit::LayAtCorner.on(BatchId::FIRST))
+            }
             Code::OffBed => on_the_bed(f, layout, machine),
             Code::FeedOver => within(f, path, next_setting, |op| op.feed > machine.feed_limit, |s| s.feed = Some(machine.feed_limit)),
             Code::EdgesNotOnce => f.mend("Cut each part by itself", by_itself()),

@@ -7,6 +7,9 @@
 mod again;
 mod gone;
 mod line;
+mod mends;
+
+pub use mends::{Mended, mended, safe_now};
 
 use crate::assign::{self, Customs, Wanted, Work};
 use crate::cache::{Cache, Kept};

@@ -117,4 +117,3 @@ fn crossing(a: Point, b: Point, c: Point, d: Point) -> Option<Point> {
     let (t, u) = ((c - a).cross(s) / cross, (c - a).cross(r) / cross);
     ((0.0..=1.0).contains(&t) && (0.0..=1.0).contains(&u)).then(|| a + r * t)
 }
-

@@ -1,6 +1,6 @@
 //! Assign's docket: the drawing key, batches, the job's own settings, pictures, numbers.
 
-use crate::view::metres;
+use crate::view::{metres, swatched};
 use askama::Template;
 use boustrophe_core::assign::{KeyRow, Process};
 use boustrophe_core::card::Card;
@@ -21,6 +21,8 @@ pub struct Choice {
 struct KeyView {
     key: String,
     words: String,
+    /// The same in pieces, each with the colour that it begins with.
+    said: Vec<(Option<String>, String)>,
     count: usize,
     length: String,
     why: String,
@@ -147,6 +149,7 @@ fn key_view(loaded: &Loaded, row: &KeyRow) -> KeyView {
     let colour = |c: Option<[u8; 3]>| c.map_or_else(|| "none".to_owned(), |c| format!("#{:02x}{:02x}{:02x}", c[0], c[1], c[2]));
     KeyView {
         key: row.key.clone(),
+        said: swatched(&row.style.words()),
         words: row.style.words(),
         count: row.count,
         length: metres(row.length),

@@ -7,7 +7,7 @@ use boustrophe_core::decisions::{CornerRule, Edit, HoldEdit, InnerCorner, LeadEn
 use boustrophe_core::hold::{Fate, Holding};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::shop::MachineKind;
-use boustrophe_core::time::clock;
+use boustrophe_core::time::duration;
 use boustrophe_shop::app::Loaded;
 
 #[derive(Template)]
@@ -70,9 +70,9 @@ fn sweep_view(loaded: &Loaded) -> Option<SweepView> {
         rows,
         angle: s.angle.map_or_else(String::new, |a| format!("{a}")),
         one_way: s.one_way,
-        planned: clock(planned),
-        full: clock(full),
-        saved: clock(full - planned),
+        planned: duration(planned),
+        full: duration(full),
+        saved: duration(full - planned),
         groups: sheets.iter().flat_map(|p| &p.ops).filter(|o| o.process == Process::Engrave).count(),
     })
 }

@@ -13,7 +13,7 @@ use boustrophe_core::geometry::Bounds;
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::nest::{self, Aim, Grain, Layout, Merits, Prices, Sheet, Terms, Turn, is_better};
 use boustrophe_core::route::placed_area;
-use boustrophe_core::time::clock;
+use boustrophe_core::time::duration;
 use boustrophe_shop::app::{App, Loaded};
 use boustrophe_shop::rack;
 use boustrophe_store::Stocked;
@@ -181,7 +181,7 @@ fn saved(loaded: &Loaded) -> String {
     let shared = here.plan.shared();
     let rows = loaded.shop.rows_for(&loaded.revision.decisions.assign, &here.stock);
     let Some(row) = rows.get(Process::Cut, None).filter(|_| shared > 0.0) else { return String::new() };
-    format!("saves {:.2} m of cut, {}", shared / 1000.0, clock(shared * f64::from(row.passes.max(1)) / (row.feed / 60.0)))
+    format!("saves {:.2} m of cut, {}", shared / 1000.0, duration(shared * f64::from(row.passes.max(1)) / (row.feed / 60.0)))
 }
 
 /// What can be aimed at, each with what this nest has of it and what that is worth in the shop's prices.

@@ -14,7 +14,7 @@ use boustrophe_core::hold::Op;
 use boustrophe_core::ids::{BatchId, CutId};
 use boustrophe_core::ledger::Ledger;
 use boustrophe_core::quantity::count;
-use boustrophe_core::time::clock;
+use boustrophe_core::time::duration;
 use boustrophe_shop::app::{App, Loaded};
 use serde::Deserialize;
 
@@ -164,7 +164,7 @@ fn choice(loaded: &Loaded, strategy: Strategy, then: &Ledger) -> Choice {
         chosen: strategy == loaded.decided().order.strategy,
         travel: metres(then.travel),
         travel_change: signed(then.travel - now.travel, metres((then.travel - now.travel).abs())),
-        time: clock(then.seconds),
-        time_change: signed(then.seconds - now.seconds, clock((then.seconds - now.seconds).abs())),
+        time: duration(then.seconds),
+        time_change: signed(then.seconds - now.seconds, duration((then.seconds - now.seconds).abs())),
     }
 }

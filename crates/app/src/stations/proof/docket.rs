@@ -3,7 +3,7 @@
 use askama::Template;
 use boustrophe_core::assign::Process;
 use boustrophe_core::finding::{Severity, Station};
-use boustrophe_core::time::clock;
+use boustrophe_core::time::duration;
 use boustrophe_shop::app::Loaded;
 
 struct SheetTime {
@@ -30,8 +30,8 @@ pub fn body(loaded: &Loaded) -> Proof {
     let (route, here) = (&loaded.route, loaded.here());
     let sheets = here.proofs.iter().enumerate().map(|(i, p)| SheetTime {
         sheet: here.before + i + 1,
-        total: clock(p.seconds),
-        split: p.by_process.iter().map(|(process, s)| (process.map_or("travel", Process::slug), clock(*s))).collect(),
+        total: duration(p.seconds),
+        split: p.by_process.iter().map(|(process, s)| (process.map_or("travel", Process::slug), duration(*s))).collect(),
     });
     let faults = route.findings_of(Station::Proof).filter(|f| f.severity == Severity::Stop).count();
     let open = route.findings.iter().filter(|f| f.severity != Severity::Note && f.station != Station::Proof).count();
@@ -69,7 +69,7 @@ fn longest(loaded: &Loaded) -> (Vec<Taking>, Vec<Taking>) {
     let told = |mut all: Vec<(String, f64)>| {
         all.retain(|a| a.1 > 0.0);
         all.sort_by(|a, b| b.1.total_cmp(&a.1));
-        all.into_iter().take(LONGEST).map(|(name, s)| (name, clock(s))).collect()
+        all.into_iter().take(LONGEST).map(|(name, s)| (name, duration(s))).collect()
     };
     (told(parts.into_iter().collect()), told(cuts))
 }

@@ -90,7 +90,7 @@ fn compared(app: &Arc<App>, job: i32, sheet: usize, name: &str, program: &str) -
                 wrong: String::new(),
                 differences: found,
                 more,
-                seconds: boustrophe_core::time::clock(proof.seconds),
+                seconds: boustrophe_core::time::duration(proof.seconds),
                 burns: serde_json::to_string(&burns).unwrap_or_default(),
             }
         }

@@ -6,7 +6,7 @@ use boustrophe_core::decisions::{Pose, Zero};
 use boustrophe_core::finding::{Severity, Station};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::proof::SheetProof;
-use boustrophe_core::time::clock;
+use boustrophe_core::time::duration;
 use boustrophe_shop::app::{App, Loaded};
 use boustrophe_shop::rack;
 use boustrophe_shop::since::{self, Since};
@@ -71,7 +71,7 @@ fn release_rows(app: &App, loaded: &Loaded, release: Option<&boustrophe_store::R
             Ok(ReleaseRow {
                 sheet: here.before + i + 1,
                 name: boustrophe_shop::names::stem(&loaded.job, loaded.decided(), here.before + i, &loaded.machine()),
-                time: clock(p.seconds * loaded.shop.time_factor(&here.stock)),
+                time: duration(p.seconds * loaded.shop.time_factor(&here.stock)),
                 sum: String::new(),
                 booked,
             })
@@ -84,7 +84,7 @@ fn release_rows(app: &App, loaded: &Loaded, release: Option<&boustrophe_store::R
         Ok(ReleaseRow {
             sheet: usize::try_from(r.sheet).unwrap_or(0),
             name: r.file_name.trim_end_matches(".nc").to_owned(),
-            time: clock(r.seconds * factor),
+            time: duration(r.seconds * factor),
             sum: r.sum.chars().take(8).collect(),
             booked: r.stock_id.is_some(),
         })

@@ -13,7 +13,7 @@ use axum::http::StatusCode;
 use axum::response::{Html, Redirect};
 use boustrophe_core::run::RunState;
 use boustrophe_core::shop::{self, Shop};
-use boustrophe_core::time::clock;
+use boustrophe_core::time::duration;
 use boustrophe_shop::app::{App, stock_words};
 use boustrophe_shop::desks::Seen;
 use boustrophe_store::{Kind, PastRun, Run};
@@ -99,8 +99,8 @@ fn desk(app: &App, shop: &Shop, id: &str, name: &str) -> Result<Desk, AppError> 
         queue.push(Waiting {
             job: app.store.job(run.job_id)?.name,
             lay: row.map_or_else(|| "the job's sheet".into(), |r| r.lay),
-            minutes: clock(left),
-            turn: if before > 0.0 { format!("in {}", clock(before)) } else { "next".into() },
+            minutes: duration(left),
+            turn: if before > 0.0 { format!("in {}", duration(before)) } else { "next".into() },
             movable: matches!(run.state, RunState::Waiting | RunState::Ready) && run.goes_on.is_none(),
             since: super::runs::released(app, &run)?.map_or_else(String::new, |r| r.since),
             run,
@@ -150,8 +150,8 @@ fn was(run: PastRun) -> Past {
     };
     Past {
         when: run.ended_at.as_deref().unwrap_or_default().chars().take(16).collect::<String>().replace('T', " "),
-        planned: clock(run.total),
-        taken: clock(run.seconds),
+        planned: duration(run.total),
+        taken: duration(run.seconds),
         off,
         run,
     }

@@ -15,7 +15,7 @@ use axum::http::HeaderName;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use boustrophe_core::quantity::count;
 use boustrophe_core::run::{Answer, RunState};
-use boustrophe_core::time::clock;
+use boustrophe_core::time::duration;
 use boustrophe_machine::{Alarm, State};
 use boustrophe_shop::app::App;
 use boustrophe_shop::cards::{Told, release_told};
@@ -231,9 +231,9 @@ fn status_of(app: &App, mut run: Run) -> Result<Status, AppError> {
         silence: if run.ended_at.is_none() { silence(&machine, &seen) } else { String::new() },
         waits: if run.state == RunState::Waiting { waits(app, &run, &machine, &seen)? } else { String::new() },
         percent: (share * 100.0).round() as u32,
-        done: clock(run.seconds),
-        left: clock(crate::things::machines::time_left(app, &run)?),
-        total: clock(run.total * crate::things::machines::factor(app, &run)?),
+        done: duration(run.seconds),
+        left: duration(crate::things::machines::time_left(app, &run)?),
+        total: duration(run.total * crate::things::machines::factor(app, &run)?),
         machine,
         run,
     })
