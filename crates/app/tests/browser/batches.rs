@@ -44,9 +44,9 @@ async fn two_acrylics_go_from_drawings_to_proved_programs() {
     hand.drawn().await;
     hand.nest().await;
     hand.shoot("batches-nest").await;
-    let minutes = |text: String| -> f64 {
-        let mut parts = text.split(':').rev().filter_map(|p| p.trim().trim_end_matches("s").trim().parse::<f64>().ok());
-        parts.next().unwrap_or(0.0) + 60.0 * parts.next().unwrap_or(0.0)
+    let seconds = |text: String| -> f64 {
+        let words: Vec<&str> = text.split_whitespace().collect();
+        words.chunks(2).filter_map(|w| Some(w[0].parse::<f64>().ok()? * if w.get(1) == Some(&"min") { 60.0 } else { 1.0 })).sum()
     };
     let each = hand.value("[...document.querySelectorAll('[data-figure=time] .each')].map(e => e.innerText)").await;
     let told = each.to_string();
@@ -56,9 +56,9 @@ async fn two_acrylics_go_from_drawings_to_proved_programs() {
         .flatten()
         .filter_map(|t| t.as_str())
         .flat_map(|t| t.split('·').map(str::to_owned))
-        .map(minutes)
+        .map(seconds)
         .collect();
-    let sum = minutes(hand.text("[data-figure=time] .value").await);
+    let sum = seconds(hand.text("[data-figure=time] .value").await);
     assert!(each.len() == 2 && (each.iter().sum::<f64>() - sum).abs() <= 1.0, "{each:?} ({told}) make {sum}");
 
     for (key, station) in [("5", "order"), ("6", "hold"), ("7", "proof")] {

@@ -145,7 +145,11 @@ async fn steel_is_cut_on_the_plasma_table_paused_and_resumed() {
     hand.station("6", "hold").await;
     assert!(hand.text("#docket").await.contains("narrower than the plate is thick"));
     hand.mend_all().await;
-    assert!(hand.text(".fields").await.contains("21 set"), "a lead on every contour: {}", hand.text(".fields").await);
+    assert!(
+        hand.text("[data-remember=hold-leads]").await.contains("21 set"),
+        "a lead on every contour: {}",
+        hand.text("[data-remember=hold-leads]").await
+    );
     hand.station("8", "release").await;
     hand.click(".send").await;
     hand.run_state("ready").await;

@@ -47,7 +47,7 @@ fn a_name_that_comes_again_is_asked_about() {
     assert_eq!(files(12.0).status, 204);
     let asked = finding(&page()).expect("it is asked");
     assert!(
-        asked.contains("new revision") && asked.find("It is a new revision").expect("first") < asked.find("keep both").expect("second")
+        asked.contains("new revision") && asked.find("It is a new revision").expect("first") < asked.find("Keep both").expect("second")
     );
     // As its revision there is one drawing, compared with the one before.
     let edit = |asked: &str, nth: usize| {

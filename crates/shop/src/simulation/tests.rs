@@ -32,7 +32,7 @@ const FEWEST: usize = 10;
 /// Things that each of the two people does.
 const DEEDS: usize = 40;
 /// Histories that are played when nobody says how many.
-const HISTORIES: u64 = 300;
+const HISTORIES: u64 = 160;
 
 /// Plays one history to its end; gives what happened.
 fn played(seed: u64) -> Vec<String> {

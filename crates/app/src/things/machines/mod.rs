@@ -166,7 +166,7 @@ fn paces(app: &App, shop: &Shop, past: &[PastRun]) -> Vec<Pace> {
     });
     let said = |p: shop::Pace| Pace {
         words: format!(
-            "{}: {} runs took {} times what was reckoned; the chart says {}",
+            "{}: {} runs took {} times what was calculated; the chart says {}",
             stock_words(&p.stock, shop),
             p.runs,
             p.factor,
