@@ -40,3 +40,18 @@ fn all_safe_remedies_are_taken_by_one_order_and_back_by_one_undo() {
     assert_eq!(order("undo").status, 200);
     assert_eq!(looks(&page()), looks(&before), "one undo takes all of it back");
 }
+
+/// A colour that is named in the key is shown beside its name, as a drawing: the pages' policy lets nothing style itself.
+#[test]
+fn a_colour_that_is_named_is_shown() {
+    let shop = Shop::open(&[]);
+    let job = shop.job("Blue");
+    let blue = MESSY.replace("stroke=\"black\"", "stroke=\"#3355aa\"");
+    assert_eq!(shop.upload(&format!("/jobs/{job}/drawings"), &[("blue.svg", blue.as_bytes())]).status, 204);
+    let page = shop.get(&format!("/jobs/{job}/assign")).text();
+    let key = page.split("class=\"key\"").nth(1).expect("the key");
+    assert!(key.contains("fill=\"#3355aa\"/></svg>#3355aa"), "{key}");
+    for station in ["intake", "clean", "assign", "nest", "order", "hold", "proof", "release"] {
+        assert!(!shop.get(&format!("/jobs/{job}/{station}")).text().contains(" style=\""), "{station} styles itself, which is not let");
+    }
+}
