@@ -237,7 +237,10 @@ fn sentence(error: &clap::Error) -> String {
             format!("{flag} {} will not do; use {known}.", said(ContextKind::InvalidValue))
         }
         ErrorKind::MissingRequiredArgument => format!("it needs {} behind it.", said(ContextKind::InvalidArg)),
-        ErrorKind::ArgumentConflict => format!("{flag} stands there twice."),
+        ErrorKind::ArgumentConflict => match said(ContextKind::PriorArg).split_whitespace().next() {
+            Some(other) if !flag.starts_with(other) => format!("{flag} and {other} cannot both be given; leave one out."),
+            _ => format!("{flag} is given twice; leave one out."),
+        },
         ErrorKind::TooManyValues => format!("{flag} takes no value."),
         _ => error.to_string().lines().next().unwrap_or_default().trim_start_matches("error: ").to_owned() + ".",
     }

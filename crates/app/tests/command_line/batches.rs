@@ -1,7 +1,8 @@
 //! Several batches in one call: each on its own machine, of its own material, with its own programs.
 
-use crate::{demo, dxf, prep};
+use crate::{demo, dxf, prep, prep_on};
 use serde_json::Value;
+use std::process::Command;
 
 /// A plate with a hole, its corner at `x`.
 fn plate(x: f64, width: f64) -> String {
@@ -87,5 +88,25 @@ fn a_stock_that_cannot_be_is_refused_in_one_line() {
         let run = prep(std::slice::from_ref(&clear), &format!("--stock {stock}"));
         assert_eq!(run.code(), Some(2), "{stock}: {}", run.said());
         assert!(run.said().contains(said) && run.said().trim().lines().count() == 1, "{stock}: {}", run.said());
+    }
+}
+
+/// By steps instead of seconds the layout is the same, however many threads work at it and however long they take.
+#[test]
+fn a_nest_by_steps_is_the_same_on_any_number_of_threads() {
+    let files = [demo("frame-bars.dxf"), demo("mouse-guard.dxf")];
+    let placed = |steps: u32, threads: &str| {
+        let mut command = Command::new(env!("CARGO_BIN_EXE_boustrophe"));
+        let with = format!("--units mm --quantity 6 --sheet 500x350 --turn any --accept --nest-steps {steps}");
+        let run = prep_on(command.env("RAYON_NUM_THREADS", threads), &files, &with);
+        assert_eq!(run.code(), Some(0), "{}", run.said());
+        run.report()["sheets"].as_array().expect("sheets").iter().map(|s| s["placed"].clone()).collect::<Vec<_>>()
+    };
+    let one = placed(9, "1");
+    assert_eq!(one, placed(9, "3"));
+    assert_ne!(one, placed(1, "3"), "more steps come to something else");
+    for (options, told) in [("--nest-steps 0", "--nest-steps"), ("--nest-steps 5 --nest-seconds 2", "--nest-seconds")] {
+        let run = prep(&files[..1], options);
+        assert!(run.code() == Some(2) && run.said().contains(told) && run.said().trim().lines().count() == 1, "{}", run.said());
     }
 }

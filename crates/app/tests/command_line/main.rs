@@ -45,15 +45,13 @@ fn boustrophe(words: &[&str]) -> Output {
 }
 
 fn prep(files: &[PathBuf], options: &str) -> Run {
+    prep_on(&mut Command::new(env!("CARGO_BIN_EXE_boustrophe")), files, options)
+}
+
+/// The same by a command with surroundings of its own.
+fn prep_on(command: &mut Command, files: &[PathBuf], options: &str) -> Run {
     let out = tempfile::tempdir().expect("a folder");
-    let output = Command::new(env!("CARGO_BIN_EXE_boustrophe"))
-        .arg("prep")
-        .args(files)
-        .arg("--out")
-        .arg(out.path())
-        .args(options.split_whitespace())
-        .output()
-        .expect("it runs");
+    let output = command.arg("prep").args(files).arg("--out").arg(out.path()).args(options.split_whitespace()).output().expect("it runs");
     Run { output, out }
 }
 
