@@ -150,7 +150,9 @@ pub fn search(problem: &Problem, control: &Control) -> Layout {
     let mut lattices = Lattices::new(problem);
     let mut separation: Option<Separation> = None;
     let mut boards = Boards::new(problem, control.seed);
-    let lattice_try = if lattices.promise_much() { 3 } else { 3 * GREEDY_EVERY + 1 };
+    // Of many kinds of parts none makes a sheet: the time is the others'.
+    let thorough = lattices.promise_much();
+    let lattice_try = if thorough { 3 } else { 3 * GREEDY_EVERY + 1 };
     let patience = PATIENCE.0 + PATIENCE.1 * copies * copies;
     // Hulls may not do: then true shapes are laid, however short the time is.
     let on = |best: &Best, tries: usize| (control.go_on)() || best.has_nothing() && tries <= GREEDY_FIRST;
@@ -167,7 +169,7 @@ pub fn search(problem: &Problem, control: &Control) -> Layout {
         let by_order = boards.as_mut().filter(|_| tries.is_multiple_of(2));
         let found = if let Some(boards) = by_order {
             boards.improve(&best.plan, best.bar(), control.go_on)
-        } else if tries == lattice_try || lattices.have_more() && tries - best.found_at >= STALE {
+        } else if tries == lattice_try || thorough && lattices.have_more() && tries - best.found_at >= STALE {
             lattices.improve(&best.plan, best.bar(), control.go_on)
         } else if early || tries.is_multiple_of(GREEDY_EVERY) || fences.is_none() {
             greedy.improve(&best.plan, best.bar(), control.go_on)

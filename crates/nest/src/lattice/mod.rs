@@ -41,11 +41,11 @@ const PLACES: usize = 96;
 const SLACK: f64 = 1e-5;
 /// More sheets than this are not one job.
 const MOST_SHEETS: usize = 200;
-/// Kinds of parts that lattices are sought for.
-const MOST_KINDS: usize = 6;
 
 /// How thoroughly lattices are sought and laid.
 pub(crate) struct Depth {
+    /// Kinds of parts, those that take most room first.
+    kinds: usize,
     /// Ways that the second of a pair lies by the first, and directions of rows.
     offsets: usize,
     directions: usize,
@@ -59,8 +59,8 @@ pub(crate) struct Depth {
 
 /// At once, and with time.
 pub(crate) const DEPTHS: [Depth; 2] = [
-    Depth { offsets: 32, directions: 60, kept: 60, turns: 16, phases: (4, 12), promising: 24 },
-    Depth { offsets: 160, directions: 180, kept: 400, turns: 125, phases: (6, 24), promising: 400 },
+    Depth { kinds: 6, offsets: 32, directions: 60, kept: 60, turns: 16, phases: (4, 12), promising: 24 },
+    Depth { kinds: 2, offsets: 160, directions: 180, kept: 400, turns: 125, phases: (6, 24), promising: 400 },
 ];
 
 /// A turn in degrees, mirrored or not.
@@ -293,7 +293,7 @@ impl Engine for Lattices<'_> {
         let mut many: Vec<(usize, Vec<usize>)> =
             (0..p.shapes.len()).map(|s| (s, self.wanted(s))).filter(|w| w.1.len() >= LEAST_COPIES).collect();
         many.sort_by(|a, b| (b.1.len() as f64 * p.shapes[b.0].area).total_cmp(&(a.1.len() as f64 * p.shapes[a.0].area)));
-        many.truncate(MOST_KINDS);
+        many.truncate(depth.kinds);
         let mut whole = empty(p);
         let mut begun = empty(p);
         let mut rest: Vec<usize> = Vec::new();
