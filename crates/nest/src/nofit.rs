@@ -90,7 +90,7 @@ impl Oriented {
 }
 
 /// Mirrored in x, then turned by an angle in degrees.
-fn motion(angle: f64, mirrored: bool) -> Affine {
+pub(crate) fn motion(angle: f64, mirrored: bool) -> Affine {
     let mirror = if mirrored { Affine::scale_non_uniform(-1.0, 1.0) } else { Affine::IDENTITY };
     crate::layout::turned(angle) * mirror
 }

@@ -1,9 +1,9 @@
 //! How many of a lattice's places a sheet has room for: in every turn, at many phases, touching the left and the lower side.
 
 use super::{Lattice, SLACK};
-use crate::geometry::{Affine, Bounds, Point, Vec2};
+use crate::geometry::{Bounds, Point, Vec2};
 use crate::layout::turned;
-use crate::nofit::{NoFit, Oriented};
+use crate::nofit::{NoFit, Oriented, motion};
 use crate::problem::Problem;
 
 /// Degrees between the turns of a shape that may lie at any angle.
@@ -32,7 +32,7 @@ impl Turned {
     pub(super) fn new(lattice: &Lattice, by: f64, around: &[Point], room: Bounds) -> Option<Self> {
         let turn = turned(by);
         let place = |(pose, at): &((f64, bool), Vec2)| {
-            let body = Bounds::of(around.iter().map(|p| motion((pose.0 + by, pose.1)) * *p));
+            let body = Bounds::of(around.iter().map(|p| motion(pose.0 + by, pose.1) * *p));
             let within = Bounds { min: room.min - body.min.to_vec2(), max: room.max - body.max.to_vec2() };
             let fits = within.width() > -SLACK && within.height() > -SLACK;
             fits.then_some(((turn * at.to_point()).to_vec2(), within.grown(SLACK)))
@@ -133,11 +133,6 @@ fn within(from: f64, step: f64, (min, max): (f64, f64)) -> (f64, f64) {
     }
     let (a, b) = ((min - from) / step, (max - from) / step);
     if a < b { (a, b) } else { (b, a) }
-}
-
-fn motion((angle, mirrored): (f64, bool)) -> Affine {
-    let mirror = if mirrored { Affine::scale_non_uniform(-1.0, 1.0) } else { Affine::IDENTITY };
-    turned(angle) * mirror
 }
 
 /// What stands on a kind of sheet in the way of a part in a turn; seen from where the drawing's origin comes to lie.

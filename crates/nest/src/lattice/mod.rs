@@ -13,7 +13,7 @@ mod rows;
 use crate::cost::Cost;
 use crate::engine::Engine;
 use crate::geometry::{Bounds, Point, Vec2, hull};
-use crate::greedy::{Greedy, empty};
+use crate::greedy::{Greedy, MOST_SHEETS, empty};
 use crate::nofit::{NoFit, Oriented};
 use crate::plan::{Filled, Plan, Put};
 use crate::problem::Problem;
@@ -39,8 +39,6 @@ const ALIKE: f64 = 0.012;
 const PLACES: usize = 96;
 /// Rounding, mm.
 const SLACK: f64 = 1e-5;
-/// More sheets than this are not one job.
-const MOST_SHEETS: usize = 200;
 
 /// How thoroughly lattices are sought and laid.
 pub(crate) struct Depth {
