@@ -6,7 +6,7 @@ use crate::failure::Failure;
 use crate::guard::{Names, guard};
 use crate::serving::{asked_to_end, serve};
 use crate::stations::{assign, bench, changes, clean, history, hold, intake, mending, nest, order, proof, release, stage};
-use crate::things::{about, book, floor, machines, rack, runs};
+use crate::things::{about, book, floor, machines, rack, runs, shift};
 use axum::Router;
 use axum::extract::{DefaultBodyLimit, Request};
 use axum::http::StatusCode;
@@ -77,7 +77,14 @@ fn files<H: axum::handler::Handler<T, Arc<App>>, T: 'static>(handler: H) -> axum
 fn router(app: Arc<App>, names: Names) -> Router {
     Router::new()
         .route("/", get(floor::floor))
+        .route("/floor/cards", get(floor::cards_of))
+        .route("/shift", get(shift::page))
+        .route("/shift/notes", post(shift::leave))
+        .route("/shift/notes/{id}", post(shift::done))
+        .route("/machines/strips", get(machines::strips::now))
         .route("/jobs", post(floor::begin))
+        .route("/jobs/{job}/asked", post(floor::ask))
+        .route("/jobs/{job}/again", post(floor::again))
         .route("/jobs/dropped", files(floor::dropped))
         .route("/jobs/{job}", get(bench::job))
         .route("/jobs/{job}/{station}", get(bench::page))
@@ -127,6 +134,8 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/shop/rack/{id}", post(rack::change))
         .route("/shop/machines", get(book::things::things))
         .route("/shop/machines/{id}", post(book::things::save_machine))
+        .route("/shop/machines/{id}/copy", post(book::copies::machine))
+        .route("/shop/materials/{id}/copy", post(book::copies::material))
         .route("/shop/machines/{id}/dialect", post(book::things::try_dialect))
         .route("/shop/materials/{id}", post(book::things::save_material))
         .route("/about", get(about::page))
@@ -156,6 +165,8 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/jobs/{job}/search/take", post(nest::searching::take))
         .route("/jobs/{job}/search/start", post(nest::searching::start))
         .route("/jobs/{job}/search/longer", post(nest::searching::longer))
+        .route("/jobs/{job}/search/pause", post(nest::searching::pause))
+        .route("/jobs/{job}/search/resume", post(nest::searching::resume))
         .route("/jobs/{job}/search/stop", post(nest::searching::stop))
         .route("/jobs/{job}/search/events", get(nest::searching::events))
         .route("/jobs/{job}/files/{name}", get(release::papers::file))

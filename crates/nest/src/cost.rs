@@ -1,8 +1,9 @@
 //! What a plan costs, what layout it is, and which of two is better.
 
 use crate::aim::Merits;
-use crate::geometry::Vec2;
+use crate::geometry::{Bounds, Vec2};
 use crate::ids::{CopyId, PartId};
+use crate::kits::{Torn, all_torn, torn};
 use crate::layout::{Layout, Placement, Sheet, SheetLayout};
 use crate::parts::Parts;
 use crate::plan::{Filled, Plan, Put};
@@ -13,9 +14,31 @@ use std::collections::BTreeMap;
 /// A part that goes first counts so many times where it has no place.
 const FIRST: usize = 1000;
 
-/// Cost of a plan, smaller is better: parts without a place, sheets, their price, then the room used on the last sheet.
+/// Cost of a plan, smaller is better, in this order.
 #[derive(Clone, Copy, Debug, PartialEq, PartialOrd)]
-pub(crate) struct Cost(pub(crate) usize, pub(crate) usize, pub(crate) f64, pub(crate) f64);
+pub(crate) struct Cost {
+    /// Parts without a place.
+    pub(crate) unplaced: usize,
+    /// Kits that do not lie on one sheet.
+    pub(crate) torn: u32,
+    /// Price of the sheets: three small ones may be cheaper than a large one.
+    pub(crate) price: f64,
+    pub(crate) sheets: usize,
+    /// Kits that should lie side by side on their sheet, and do not.
+    pub(crate) apart: u32,
+    /// Share of the room used on the last sheet.
+    pub(crate) room: f64,
+}
+
+impl Cost {
+    /// More than any plan costs.
+    pub(crate) const NOTHING: Self = Self { unplaced: usize::MAX, torn: 0, price: 0.0, sheets: 0, apart: 0, room: 0.0 };
+
+    /// The same but for the room.
+    pub(crate) fn as_dear(&self, other: &Self) -> bool {
+        Self { room: 0.0, ..*self } == Self { room: 0.0, ..*other }
+    }
+}
 
 impl Filled {
     /// Right and upper end of what lies there, mm.
@@ -44,7 +67,23 @@ impl Plan {
         let spread: f64 = self.sheets.iter().map(share).sum::<f64>() * 1e-4;
         let price = rounded(self.sheets.iter().map(|s| problem.price(s.kind)).sum());
         let waits = |d: &usize| if problem.demands[*d].first { FIRST } else { 1 };
-        Cost(self.unplaced.iter().map(waits).sum(), self.sheets.len(), price, last + spread)
+        let unplaced = self.unplaced.iter().map(waits).sum();
+        let Torn { sheets: torn, apart } = self.torn(problem);
+        Cost { unplaced, torn, price, sheets: self.sheets.len(), apart, room: last + spread }
+    }
+
+    /// Kits that are torn.
+    fn torn(&self, problem: &Problem) -> Torn {
+        if problem.kits.is_empty() {
+            return Torn::default();
+        }
+        let put = |p: &Put| {
+            let demand = &problem.demands[p.demand];
+            (demand.part, Bounds { min: p.at, max: p.at + problem.shapes[demand.shape].turns[p.turn].size })
+        };
+        let held = |p: &Placement| Some((p.copy.part, problem.work.part(p.copy.part)?.outline.transformed(p.affine()).bounds()));
+        let lying = |s: &Filled| s.put.iter().map(put).chain(problem.held[s.kind].iter().filter_map(held)).collect();
+        all_torn(&problem.kits, &self.sheets.iter().map(lying).collect::<Vec<_>>(), problem.distances.spacing)
     }
 
     /// As placements of copies, numbered.
@@ -69,20 +108,22 @@ impl Plan {
     }
 }
 
-/// True where a layout is better than another of the same parts: more of them laid, those that go first before all, on fewer
-/// sheets, on cheaper ones, or with more of what is aimed at.
+/// True where a layout is better than another of the same parts: more of them laid, those that go first before all, fewer
+/// kits torn, on cheaper sheets, on fewer, or with more of what is aimed at.
 pub fn is_better(a: &Layout, b: &Layout, work: &dyn Parts, terms: &Terms) -> bool {
     let first = |part: &PartId| terms.parts.get(part).is_some_and(|p| p.first);
     let cost = |l: &Layout| {
         let price = rounded(l.sheets.iter().map(|s| terms.price(&s.sheet)).sum());
         let waits = l.unplaced.iter().map(|(p, n)| *n as usize * if first(p) { FIRST } else { 1 }).sum::<usize>();
-        (waits, l.sheets.len(), price, -Merits::of(l, work, terms).worth(terms.aim))
+        let torn = torn(work, l, terms).iter().fold((0, 0), |sum, (_, t)| (sum.0 + t.sheets, sum.1 + t.apart));
+        let room = -Merits::of(l, work, terms).worth(terms.aim);
+        Cost { unplaced: waits, torn: torn.0, price, sheets: l.sheets.len(), apart: torn.1, room }
     };
     let (a, b) = (cost(a), cost(b));
-    a.0.cmp(&b.0).then(a.1.cmp(&b.1)).then(a.2.total_cmp(&b.2)).then((a.3 + 1e-5).total_cmp(&b.3)).is_lt()
+    Cost { room: a.room + 1e-5, ..a } < b
 }
 
 /// Prices that differ by less than a ten-thousandth are one.
-fn rounded(price: f64) -> f64 {
+pub(crate) fn rounded(price: f64) -> f64 {
     (price * 1e4).round() / 1e4
 }

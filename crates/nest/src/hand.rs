@@ -240,6 +240,8 @@ pub enum Align {
     Across,
     /// Equal gaps from the bottom to the top; the outermost stay.
     Up,
+    /// The lowest of what is engraved on them at one height, so that one row does for all; what has nothing engraved stays.
+    Engraved,
 }
 
 /// Why copies are not lined up.
@@ -251,6 +253,8 @@ pub enum NotLined {
     NoGaps,
     /// There is no such sheet.
     NoSheet,
+    /// On fewer than two of them is anything engraved.
+    NothingEngraved,
 }
 
 /// Copies lined up by the first of each sheet; nothing is laid where it may not lie.
@@ -261,6 +265,7 @@ pub fn lined_up(work: &dyn Parts, layout: &Layout, copies: &[On], align: Align, 
         let boxes: Vec<Bounds> = group.iter().map(|p| box_of(work, p)).collect();
         let moved: Vec<Placement> = match align {
             Align::Across | Align::Up => spread(&group, &boxes, align).ok_or(NotLined::NoGaps)?,
+            Align::Engraved => at_one_height(work, &group)?,
             edge => group.iter().zip(&boxes).map(|(p, b)| by(p, edge.way(b, &boxes[0]))).collect(),
         };
         let others = others(layout, sheet, &mine).ok_or(NotLined::NoSheet)?;
@@ -284,9 +289,21 @@ impl Align {
             Self::Bottom => Vec2::new(0.0, first.min.y - b.min.y),
             Self::Upright => Vec2::new(first.center().x - b.center().x, 0.0),
             Self::Level => Vec2::new(0.0, first.center().y - b.center().y),
-            Self::Across | Self::Up => Vec2::ZERO,
+            Self::Across | Self::Up | Self::Engraved => Vec2::ZERO,
         }
     }
+}
+
+/// Copies with the lowest of what is engraved on them as high as that of the first that has any; the others stay.
+fn at_one_height(work: &dyn Parts, group: &[Placement]) -> Result<Vec<Placement>, NotLined> {
+    let lowest = |p: &Placement| {
+        let engraved = work.engraved(p.copy.part).into_iter().map(|path| path.transformed(p.affine()).bounds().min.y);
+        engraved.reduce(f64::min)
+    };
+    let heights: Vec<Option<f64>> = group.iter().map(lowest).collect();
+    let first = heights.iter().copied().flatten().next().filter(|_| heights.iter().flatten().count() > 1);
+    let first = first.ok_or(NotLined::NothingEngraved)?;
+    Ok(group.iter().zip(heights).map(|(p, h)| by(p, Vec2::new(0.0, h.map_or(0.0, |h| first - h)))).collect())
 }
 
 /// Copies with equal gaps between their boxes; `None` where the outermost leave no room for gaps.

@@ -53,6 +53,7 @@ mod grain;
 mod greedy;
 pub mod hand;
 mod in_line;
+pub mod kits;
 mod lane;
 mod lattice;
 mod layout;
@@ -67,6 +68,7 @@ mod search;
 mod separation;
 mod shelves;
 mod snap;
+mod stock;
 mod terms;
 #[cfg(test)]
 mod tests;
@@ -87,7 +89,7 @@ pub use search::{Control, search};
 pub use separation::places_priced;
 pub use terms::{Against, Distances, Terms};
 pub use tray::{Lie, Tray};
-pub use ways::{Aim, PartNest, Turn};
+pub use ways::{Aim, Kit, PartNest, Turn};
 
 use boustrophe_geometry as geometry;
 use boustrophe_geometry::ids;

@@ -41,6 +41,32 @@ impl Taste {
     }
 }
 
+/// How a part is put down.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Pick {
+    pub(crate) taste: Taste,
+    /// No more than the first so many of its turns are tried.
+    pub(crate) turns: usize,
+    /// The box of what it shall lie beside; that goes before taste.
+    pub(crate) beside: Option<Bounds>,
+}
+
+impl Pick {
+    pub(crate) fn new(taste: Taste, turns: usize) -> Self {
+        Self { taste, turns, beside: None }
+    }
+
+    fn score(&self, at: Point, size: Vec2, used: Vec2) -> (f64, f64) {
+        match self.beside {
+            Some(others) => {
+                let all = others.union(Bounds { min: at, max: at + size });
+                (all.width() * all.height(), self.taste.score(at, size, used).0)
+            }
+            None => self.taste.score(at, size, used),
+        }
+    }
+}
+
 /// What came of putting a part down.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Outcome {
@@ -53,6 +79,7 @@ pub(crate) enum Outcome {
 }
 
 /// The free corners for one kind and turn of part on one sheet.
+#[derive(Clone)]
 struct Corners {
     points: Vec<Point>,
     /// Regions of everything put down so far, at their places.
@@ -63,6 +90,7 @@ struct Corners {
 }
 
 /// One sheet being filled.
+#[derive(Clone)]
 pub(crate) struct Filling {
     pub(crate) kind: usize,
     pub(crate) put: Vec<Put>,
@@ -82,19 +110,18 @@ impl Filling {
     }
 
     /// Puts one copy of `demand` at its best place. Looking for it ends early when `go_on` says so.
-    /// No more than the first `turns` of its turns are tried.
-    pub(crate) fn put(&mut self, problem: &Problem, demand: usize, (taste, turns): (Taste, usize), go_on: &dyn Fn() -> bool) -> Outcome {
+    pub(crate) fn put(&mut self, problem: &Problem, demand: usize, pick: Pick, go_on: &dyn Fn() -> bool) -> Outcome {
         let shape = problem.demands[demand].shape;
         if self.full_for[shape] {
             return Outcome::Full;
         }
         let mut best: Option<((f64, f64), usize, Point)> = None;
-        for (turn, oriented) in problem.shapes[shape].turns.iter().enumerate().take(turns) {
+        for (turn, oriented) in problem.shapes[shape].turns.iter().enumerate().take(pick.turns) {
             if !self.corners_for(problem, shape, turn, go_on) {
                 return Outcome::Stopped;
             }
             for at in &self.corners[&(shape, turn)].points {
-                let score = taste.score(*at, oriented.size, self.used);
+                let score = pick.score(*at, oriented.size, self.used);
                 if best.is_none_or(|b| score < b.0) {
                     best = Some((score, turn, *at));
                 }

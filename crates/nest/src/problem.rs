@@ -5,6 +5,7 @@ use crate::cover::cover;
 use crate::geometry::{Bounds, Corners, Path, Point, Polygon, Ring, Tolerance, Vec2, hull, ring_area};
 use crate::ids::CopyId;
 use crate::ids::PartId;
+use crate::kits::Kits;
 use crate::layout::{Layout, Placement, Sheet};
 use crate::nofit::{NoFit, Oriented, Standing, grow};
 use crate::parts::Parts;
@@ -61,6 +62,8 @@ pub struct Problem<'w> {
     pub(crate) spacing: f64,
     pub(crate) distances: Distances,
     pub(crate) aim: Aim,
+    /// Parts that belong together.
+    pub(crate) kits: Vec<Kits>,
     /// Price of sheets by area, money per mm².
     rate: f64,
     /// For each kind of sheet what is no room: beyond an offcut's outline, grown by the margin, and round what is held.
@@ -135,6 +138,7 @@ impl<'w> Problem<'w> {
             spacing,
             distances: terms.distances(),
             aim: terms.aim,
+            kits: Kits::of(work, terms),
             rate: terms.rate,
             start: None,
             regions: RwLock::new(HashMap::new()),
@@ -224,6 +228,7 @@ impl<'w> Problem<'w> {
             spacing: self.spacing,
             distances: self.distances,
             aim: self.aim,
+            kits: self.kits.clone(),
             rate: self.rate,
             blocked: self.blocked.clone(),
             held: self.held.clone(),

@@ -16,6 +16,7 @@ use crate::problem::Problem;
 use crate::separation::Separation;
 use crate::shelves::on_shelves;
 use crate::snap::snapped;
+use crate::stock::Stock;
 use crate::ways::Aim;
 
 /// How a search is run and watched. There is no clock in here: the caller decides when it is enough.
@@ -35,6 +36,9 @@ pub struct Control<'a> {
 /// Tries of the greedy before the others have their turn, and how seldom it has one after.
 const GREEDY_FIRST: usize = 8;
 const GREEDY_EVERY: usize = 12;
+/// The try in which combinations of kinds of sheets have their turn first, and how often from then on.
+const STOCK_FIRST: usize = 2;
+const STOCK_EVERY: usize = 3;
 /// More copies than this are not laid at once by their hulls.
 const MANY: usize = 150;
 /// Tries without a better plan after which lattices are sought thoroughly.
@@ -68,8 +72,7 @@ impl Best<'_> {
             return false;
         }
         let worth = self.worth_of(&layout, cost);
-        let no_dearer = (cost.0, cost.1, cost.2) == (self.cost.0, self.cost.1, self.cost.2);
-        if no_dearer && worth <= self.worth + 1e-9 {
+        if cost.as_dear(&self.cost) && worth <= self.worth + 1e-9 {
             return false;
         }
         (self.plan, self.cost, self.layout, self.found_at, self.worth) = (plan, cost, layout, tries, worth);
@@ -80,13 +83,13 @@ impl Best<'_> {
     /// What is aimed at; of the room that is left the engines' own measure, which is the finer one.
     fn worth_of(&self, layout: &Layout, cost: Cost) -> f64 {
         let merits = Merits::with_kerf(layout, self.problem.work, self.problem.distances.common);
-        Merits { rest: -cost.3, ..merits }.worth(self.problem.aim)
+        Merits { rest: -cost.room, ..merits }.worth(self.problem.aim)
     }
 
     /// What a plan has to cost less than. What is aimed at beside room no engine knows: whatever is no dearer is looked at.
     fn bar(&self) -> Cost {
         if !self.has_nothing() && (self.problem.distances.common.is_some() || self.problem.aim != Aim::Rest) {
-            Cost(self.cost.0, self.cost.1, self.cost.2, f64::INFINITY)
+            Cost { room: f64::INFINITY, ..self.cost }
         } else {
             self.cost
         }
@@ -103,7 +106,7 @@ impl Best<'_> {
 
     /// True as long as no plan has been taken.
     fn has_nothing(&self) -> bool {
-        self.cost.0 == usize::MAX
+        self.cost.unplaced == usize::MAX
     }
 
     /// One part alone in its corner: there is nothing to be had.
@@ -124,8 +127,8 @@ pub fn search(problem: &Problem, control: &Control) -> Layout {
         unplaced: (0..problem.demands.len()).flat_map(|d| std::iter::repeat_n(d, problem.demands[d].quantity as usize)).collect(),
         ..Plan::default()
     };
-    let none = Cost(usize::MAX, 0, 0.0, 0.0);
-    let mut best = Best { problem, layout: nothing.layout(problem), plan: nothing, cost: none, found_at: 0, worth: f64::NEG_INFINITY };
+    let mut best =
+        Best { problem, layout: nothing.layout(problem), plan: nothing, cost: Cost::NOTHING, found_at: 0, worth: f64::NEG_INFINITY };
     if copies == 0 {
         let held = crate::greedy::empty(problem);
         best.take(held, 1, control);
@@ -150,6 +153,7 @@ pub fn search(problem: &Problem, control: &Control) -> Layout {
     let mut lattices = Lattices::new(problem);
     let mut separation: Option<Separation> = None;
     let mut boards = Boards::new(problem, control.seed);
+    let mut stock = Stock::new(problem, fences.as_ref(), control.seed);
     // Of many kinds of parts none makes a sheet: the time is the others'.
     let thorough = lattices.promise_much();
     let lattice_try = if thorough { 3 } else { 3 * GREEDY_EVERY + 1 };
@@ -167,7 +171,9 @@ pub fn search(problem: &Problem, control: &Control) -> Layout {
         }
         let early = tries <= GREEDY_FIRST;
         let by_order = boards.as_mut().filter(|_| tries.is_multiple_of(2));
-        let found = if let Some(boards) = by_order {
+        let found = if tries % STOCK_EVERY == STOCK_FIRST && stock.has_more(&best.cost) {
+            stock.improve(&best.plan, best.cost, control.go_on)
+        } else if let Some(boards) = by_order {
             boards.improve(&best.plan, best.bar(), control.go_on)
         } else if tries == lattice_try || thorough && lattices.have_more() && tries - best.found_at >= STALE {
             lattices.improve(&best.plan, best.bar(), control.go_on)

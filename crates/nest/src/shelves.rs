@@ -21,9 +21,9 @@ struct Shelf {
     end: f64,
 }
 
-/// All parts in rows; `None` where something stands in the way on some sheet. Kinds of sheets are used in their order.
+/// All parts in rows; `None` where something stands in the way on some sheet, or parts belong together. Kinds of sheets are used in their order.
 pub(crate) fn on_shelves(problem: &Problem) -> Option<Plan> {
-    if problem.blocked.iter().any(|b| !b.is_empty()) || problem.held.iter().any(|h| !h.is_empty()) {
+    if !problem.kits.is_empty() || problem.blocked.iter().any(|b| !b.is_empty()) || problem.held.iter().any(|h| !h.is_empty()) {
         return None;
     }
     let (m, gap) = (problem.distances.margin, problem.spacing);

@@ -9,9 +9,11 @@ mod aims;
 mod dense;
 mod exact;
 mod hand;
+mod kits;
 mod lattices;
 mod rest;
 mod snap;
+mod stock;
 
 /// Parts as drawn: what lies within an outline is its holes, or engraved on it.
 struct Work {

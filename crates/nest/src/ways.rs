@@ -87,6 +87,29 @@ impl Aim {
     }
 }
 
+/// The kit that a part belongs to.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Kit {
+    /// Kits of a job are told apart by it, from 0.
+    pub number: u32,
+    /// What belongs to one lies side by side, not only on one sheet.
+    #[serde(default)]
+    pub near: bool,
+}
+
+impl Kit {
+    /// As it is called: `A`, `B`, ... `Z`, `A1`.
+    ///
+    /// ```
+    /// # use boustrophe_nest::*;
+    /// assert_eq!((Kit { number: 1, near: false }.name(), Kit { number: 26, near: true }.name()), ("B".into(), "A1".into()));
+    /// ```
+    pub fn name(self) -> String {
+        let letter = char::from(b'A' + (self.number % 26) as u8);
+        if self.number < 26 { letter.to_string() } else { format!("{letter}{}", self.number / 26) }
+    }
+}
+
 /// How one part may be laid, where that is not what is said of all; narrower wins.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
 #[serde(default)]
@@ -101,6 +124,9 @@ pub struct PartNest {
     pub first: bool,
     /// It fills what room the others leave: never a sheet for its sake.
     pub filler: bool,
+    /// The kit that it belongs to.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub kit: Option<Kit>,
 }
 
 impl PartNest {
@@ -112,6 +138,7 @@ impl PartNest {
         told.extend(self.mirror.map(|m| if m { "may be mirrored" } else { "never mirrored" }.into()));
         told.extend(self.first.then(|| "goes first".into()));
         told.extend(self.filler.then(|| "fills gaps".into()));
+        told.extend(self.kit.map(|k| format!("kit {}", k.name())));
         told.join(", ")
     }
 }

@@ -21,6 +21,8 @@ pub struct Figures {
     pub stops: usize,
     /// See `stops`.
     pub looks: usize,
+    /// Names of its drawings' files.
+    pub files: Vec<String>,
     /// Copies wanted of all parts.
     pub parts: u32,
     /// True where something lies on a sheet.
@@ -82,6 +84,7 @@ impl Figures {
             station: route.reached.slug().into(),
             stops: count(Severity::Stop),
             looks: count(Severity::Look),
+            files: loaded.revision.decisions.drawings.iter().map(|d| d.name.clone()).collect(),
             parts: route.work.parts.iter().map(|p| p.quantity).sum(),
             nested: route.ledger.sheets > 0,
             cells: told.map(|c| (c.name.to_owned(), c.value)).collect(),

@@ -4,7 +4,7 @@
 use crate::app::App;
 use crate::changing::apply;
 use crate::error::ShopError;
-use boustrophe_core::decisions::{Edit, IntakeEdit};
+use boustrophe_core::decisions::{Decisions, Edit, IntakeEdit};
 use boustrophe_store::StoreError;
 use sha2::{Digest, Sha256};
 use std::io::Read;
@@ -91,7 +91,24 @@ pub fn add(app: &App, job: i32, taken: Vec<Taken>, by: &str) -> Result<(), ShopE
         return Ok(());
     }
     let edits = taken.into_iter().map(|t| Edit::Intake(IntakeEdit::AddDrawing { file: t.hash, name: t.name })).collect();
-    on_top(app, job, &Edit::All { edits }, by)
+    on_top(app, job, &Edit::All { edits }, by)?;
+    as_the_job(app, job, by)
+}
+
+/// Drawings that have just come are wanted as often as the job is.
+fn as_the_job(app: &App, job: i32, by: &str) -> Result<(), ShopError> {
+    let (quantity, head) = (app.store.job(job)?.quantity.unsigned_abs(), app.store.job(job)?.head.unwrap_or(0));
+    if quantity <= 1 {
+        return Ok(());
+    }
+    let edits = quantities(&app.store.revision(job, head)?.decisions, 1, quantity);
+    if edits.is_empty() { Ok(()) } else { on_top(app, job, &Edit::All { edits }, by) }
+}
+
+/// Changes of the quantity of all drawings of which so many are wanted.
+pub(crate) fn quantities(decisions: &Decisions, was: u32, quantity: u32) -> Vec<Edit> {
+    let of = decisions.drawings.iter().filter(|d| d.quantity == was);
+    of.map(|d| Edit::Intake(IntakeEdit::SetDrawingQuantity { drawing: d.id, quantity })).collect()
 }
 
 /// Makes an edit on whatever revision is in force.

@@ -35,3 +35,4 @@ pub mod sheets;
 mod simulation;
 pub mod since;
 pub mod tables;
+pub mod wanted;

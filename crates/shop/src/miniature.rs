@@ -61,9 +61,11 @@ pub fn of(batch: &BatchRoute, shop: &Shop, number: usize) -> String {
         out,
         "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"{}\" role=\"img\" aria-label=\"The sheet\">{sheet}\
          <path d=\"{parts}\" fill=\"#fff\" fill-opacity=\"0.42\" fill-rule=\"evenodd\" stroke=\"#22292b\" stroke-width=\"{stroke:.2}\"/>\
-         <path d=\"{areas}\" fill=\"{engraved}\" fill-opacity=\"0.85\" fill-rule=\"evenodd\"/>\
+         <path d=\"{areas}\" fill=\"{engraved}\" fill-opacity=\"0.85\" fill-rule=\"evenodd\" stroke=\"#22292b\" stroke-opacity=\"0.7\" stroke-width=\"{:.2}\"/>\
          <path d=\"{lines}\" fill=\"none\" stroke=\"#7b3b63\" stroke-width=\"{:.2}\"/></svg>",
         view((w, h)),
+        // What is engraved in nearly the material's own tone is seen by its edge.
+        stroke * 0.4,
         stroke * 0.6
     );
     out

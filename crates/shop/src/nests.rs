@@ -2,10 +2,10 @@
 
 use crate::app::App;
 use crate::error::ShopError;
-use crate::searches::{Phase, Search, run};
-use boustrophe_core::decisions::NestEdit;
+use crate::searches::{Phase, Search, Worth, run};
+use boustrophe_core::decisions::{Edit, NestEdit};
 use boustrophe_core::ids::BatchId;
-use boustrophe_core::nest::{self, Layout, Problem, is_better};
+use boustrophe_core::nest::{self, Layout, Merits, Problem, is_better};
 use boustrophe_core::route::placed_area;
 use boustrophe_store::NewRevision;
 use std::sync::atomic::Ordering;
@@ -67,9 +67,11 @@ pub fn start(app: &Arc<App>, job: i32, batch: BatchId, wish: Wish) -> Result<(),
             held.extend(here.nested.layout.copies().map(|p| p.copy));
         }
         let problem = Problem::from(&here.work, &terms, &loaded.shop.tolerance, &here.nested.layout, &held);
-        let yield_of = |layout: &Layout| {
+        let worth_of = |layout: &Layout| {
             let sheets: f64 = layout.sheets.iter().map(|s| s.sheet.area()).sum();
-            placed_area(&here.work, layout) / sheets.max(1.0)
+            let rest = Merits::of(layout, &here.work, &terms).rest_area;
+            let price = layout.sheets.iter().map(|s| terms.price(&s.sheet)).sum();
+            Worth { yield_share: placed_area(&here.work, layout) / sheets.max(1.0), rest, rest_price: rest * terms.rate, price }
         };
         // Another search of the same parts goes another way.
         let seed = u64::from(loaded.revision.id.unsigned_abs());
@@ -78,9 +80,10 @@ pub fn start(app: &Arc<App>, job: i32, batch: BatchId, wish: Wish) -> Result<(),
                 tracing::warn!(job, %error, "the best layout so far could not be saved");
             }
         };
-        let layout = threads.install(|| run(&problem, &search, seed, yield_of, note));
+        let layout = threads.install(|| run(&problem, &search, seed, worth_of, note));
         search.progress().phase = Phase::Keeping;
-        if let Err(error) = keep(app, job, loaded.batch, layout, &by) {
+        let begun = here.nested.current.then_some(&here.nested.layout);
+        if let Err(error) = keep_or_offer(app, job, loaded.batch, layout, begun, &by) {
             tracing::error!(job, %error, "a nest could not be kept");
         }
         search.progress().phase = Phase::Kept;
@@ -106,6 +109,20 @@ impl Drop for Leave {
     }
 }
 
+/// Keeps what a search has found; where the layout that it began with was changed by hand meanwhile, that one stays, and what was found
+/// is set aside, to be compared with it.
+fn keep_or_offer(app: &App, job: i32, batch: BatchId, found: Layout, begun: Option<&Layout>, by: &str) -> Result<(), ShopError> {
+    let loaded = app.load(job)?.about(batch);
+    let (nested, nest) = (&loaded.here().nested, &loaded.decided().nest);
+    let by_hand = begun.is_some_and(|begun| nested.current && nested.layout != *begun);
+    let terms = nest::terms(&loaded.revision.decisions, loaded.batch, &loaded.shop);
+    if !by_hand || nest.aside.is_some() || !is_better(&found, &nested.layout, &loaded.here().work, &terms) {
+        return keep(app, job, batch, found, by);
+    }
+    let offered = [NestEdit::SetAside, NestEdit::KeepLayout { layout: found }, NestEdit::SwapAside];
+    store(app, job, &Edit::All { edits: offered.map(|e| e.on(batch)).into() }, "A better nest found, set aside", by)
+}
+
 /// Keeps the layout as a decision on whatever revision is in force by then.
 pub fn keep(app: &App, job: i32, batch: BatchId, layout: Layout, by: &str) -> Result<(), ShopError> {
     // What is kept stays unless this is better: a new nest never makes a job worse.
@@ -125,10 +142,15 @@ pub fn keep(app: &App, job: i32, batch: BatchId, layout: Layout, by: &str) -> Re
         return Ok(app.store.set_search(job, None)?);
     }
     let edit = NestEdit::KeepLayout { layout }.on(loaded.batch);
+    store(app, job, &edit, &edit.label(), by)
+}
+
+/// An edit as a revision upon whatever is in force by then; the search is over with it.
+fn store(app: &App, job: i32, edit: &Edit, label: &str, by: &str) -> Result<(), ShopError> {
     for _ in 0..5 {
         let head = app.store.job(job)?.head.unwrap_or(0);
         let decisions = edit.apply(&app.store.revision(job, head)?.decisions)?;
-        let new = NewRevision { label: &edit.label(), person: by, decisions: &decisions };
+        let new = NewRevision { label, person: by, decisions: &decisions };
         match app.store.add_revision(job, head, new) {
             Err(boustrophe_store::StoreError::Moved { .. }) => {}
             Err(other) => return Err(other.into()),

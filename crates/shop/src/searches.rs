@@ -21,8 +21,8 @@ pub struct Progress {
     pub layout: Option<Arc<Layout>>,
     /// Tries so far.
     pub tries: usize,
-    /// Yield of the best layout.
-    pub yield_share: f64,
+    /// What the best layout comes to.
+    pub worth: Worth,
     /// Of which batch.
     pub batch: BatchId,
     /// How far it is.
@@ -31,10 +31,26 @@ pub struct Progress {
     pub left: u64,
     /// It waits for its turn.
     pub waits: bool,
+    /// It stands still until it is told to go on.
+    pub paused: bool,
     /// Time since it began, s.
     pub run: f64,
     /// How it came to that, thinned to what can be drawn.
     pub curve: Vec<Step>,
+}
+
+/// What a layout comes to.
+#[derive(Clone, Copy, Debug, Default, PartialEq, serde::Serialize)]
+pub struct Worth {
+    /// Share of the sheets' area that is parts.
+    #[serde(rename = "yield")]
+    pub yield_share: f64,
+    /// Free in one piece on the last sheet, mm².
+    pub rest: f64,
+    /// What that is worth, and what all sheets cost.
+    pub rest_price: f64,
+    /// See there.
+    pub price: f64,
 }
 
 /// A better layout: when it was found, and what it comes to.
@@ -104,6 +120,8 @@ pub(crate) struct Search {
     pub(crate) waited: OnceLock<Duration>,
     /// Milliseconds it may take in all.
     pub(crate) limit: AtomicU64,
+    /// How long it stood still, and since when it does.
+    stood: Mutex<(Duration, Option<Instant>)>,
     /// Tries so far: with two the first true layout is there.
     pub(crate) tries: AtomicUsize,
     /// What has come of it.
@@ -130,6 +148,7 @@ impl Search {
             began: Instant::now(),
             waited: OnceLock::new(),
             limit: AtomicU64::new(u64::try_from(limit.as_millis()).unwrap_or(u64::MAX)),
+            stood: Mutex::default(),
             tries: AtomicUsize::new(0),
             curve: Mutex::default(),
             progress: Mutex::default(),
@@ -138,7 +157,21 @@ impl Search {
     }
     /// How long it has searched.
     pub(crate) fn gone(&self) -> Duration {
-        self.waited.get().map_or(Duration::ZERO, |w| self.began.elapsed().saturating_sub(*w))
+        let (stood, since) = *self.stood.lock().unwrap_or_else(PoisonError::into_inner);
+        let still = stood + since.map_or(Duration::ZERO, |s| s.elapsed());
+        self.waited.get().map_or(Duration::ZERO, |w| self.began.elapsed().saturating_sub(*w + still))
+    }
+    fn is_paused(&self) -> bool {
+        self.stood.lock().unwrap_or_else(PoisonError::into_inner).1.is_some()
+    }
+    /// Stands still, or goes on; its time does not run meanwhile.
+    fn pause(&self, on: bool) {
+        let mut stood = self.stood.lock().unwrap_or_else(PoisonError::into_inner);
+        match (on, stood.1) {
+            (true, None) => stood.1 = Some(Instant::now()),
+            (false, Some(since)) => *stood = (stood.0 + since.elapsed(), None),
+            _ => {}
+        }
     }
     fn goes_on(&self) -> bool {
         self.progress().phase == Phase::Searching && !self.stop.load(Ordering::Relaxed)
@@ -158,6 +191,7 @@ impl Searches {
         let search = self.running().get(&job).cloned()?;
         let mut progress = Progress { batch: search.batch, ..search.progress().clone() };
         progress.waits = search.waited.get().is_none();
+        progress.paused = search.is_paused();
         progress.run = search.gone().as_secs_f64();
         let left = Duration::from_millis(search.limit.load(Ordering::Relaxed)).saturating_sub(search.gone());
         (progress.tries, progress.left) = (search.tries.load(Ordering::Relaxed).max(progress.tries), left.as_secs());
@@ -171,6 +205,13 @@ impl Searches {
     pub fn prolong(&self, job: i32, by: Duration) {
         if let Some(search) = self.running().get(&job) {
             search.limit.fetch_add(u64::try_from(by.as_millis()).unwrap_or(0), Ordering::Relaxed);
+        }
+    }
+
+    /// The job's search stands still, or goes on.
+    pub fn pause(&self, job: i32, on: bool) {
+        if let Some(search) = self.running().get(&job) {
+            search.pause(on);
         }
     }
 
@@ -220,7 +261,7 @@ pub(crate) fn run(
     problem: &Problem,
     search_state: &Search,
     seed: u64,
-    yield_of: impl Fn(&Layout) -> f64 + Sync,
+    worth_of: impl Fn(&Layout) -> Worth + Sync,
     note: impl Fn(&Layout) + Sync,
 ) -> Layout {
     // What was written down last: when, and after how many better ones.
@@ -239,17 +280,20 @@ pub(crate) fn run(
         let limit = Duration::from_millis(search_state.limit.load(Ordering::Relaxed));
         let first = search_state.tries.load(Ordering::Relaxed) < 2 && run < FIRST;
         write_down();
+        while search_state.is_paused() && !search_state.stop.load(Ordering::Relaxed) {
+            std::thread::sleep(WAIT * 5);
+        }
         !search_state.stop.load(Ordering::Relaxed) && (first || run < limit)
     };
     let tried = |tries: usize| search_state.tries.store(tries, Ordering::Relaxed);
     let better = |layout: &Layout, tries: usize| {
-        let yield_share = yield_of(layout);
-        let step = Step { after: search_state.gone().as_secs_f64(), sheets: layout.sheets.len(), yield_share };
+        let worth = worth_of(layout);
+        let step = Step { after: search_state.gone().as_secs_f64(), sheets: layout.sheets.len(), yield_share: worth.yield_share };
         search_state.curve.lock().unwrap_or_else(PoisonError::into_inner).push(step);
         *search_state.progress() = Progress {
             layout: Some(Arc::new(layout.clone())),
             tries,
-            yield_share,
+            worth,
             batch: search_state.batch,
             phase: Phase::Searching,
             ..Progress::default()

@@ -1,9 +1,6 @@
 //! Jobs, their files and revisions.
 
-use crate::files::came_before;
-use crate::programs::drop_unused_programs;
-use crate::run::Run;
-use crate::schema::{files, job_files, jobs, revisions, runs, searches};
+use crate::schema::{job_files, jobs, revisions, searches};
 use crate::unknown::carry_over;
 use crate::{Store, StoreError, now};
 use boustrophe_core::decisions::{Decisions, modern};
@@ -32,6 +29,10 @@ pub struct Job {
     pub created_at: String,
     /// Put away: no longer on the floor.
     pub archived: bool,
+    /// For whom it is; empty where nobody said.
+    pub customer: String,
+    /// How many of each drawing are wanted, unless another quantity is said of it.
+    pub quantity: i32,
 }
 
 /// One revision of a job.
@@ -298,39 +299,6 @@ impl Store {
         self.connection()?.immediate_transaction(|c| {
             seen.map_or(Ok(()), |seen| still_at(c, job, seen))?;
             Ok(put_in_force(c, job, revision)?)
-        })
-    }
-
-    /// Puts a job away, or back on the floor.
-    pub fn archive(&self, job: i32, away: bool) -> Result<(), StoreError> {
-        self.job(job)?;
-        diesel::update(jobs::table.find(job)).set(jobs::archived.eq(away)).execute(&mut self.connection()?)?;
-        Ok(())
-    }
-
-    /// Deletes a job with all its revisions, releases and runs, and the files that no other job names. Refused while something of it
-    /// waits for a machine, is at one, or lies there unanswered for.
-    pub fn delete_job(&self, job: i32) -> Result<(), StoreError> {
-        self.job(job)?;
-        self.connection()?.immediate_transaction(|c| {
-            let runs: Vec<Run> = runs::table.filter(runs::job_id.eq(job)).select(Run::as_select()).load(c)?;
-            if let Some(run) = runs.iter().find(|r| r.ended_at.is_none() || r.asks()) {
-                let what = format!("sheet {} is {} on {} (run {})", run.sheet, run.state, run.machine, run.id);
-                return Err(StoreError::AtMachine { what });
-            }
-            // A sheet that was used up and could not be booked would stay on the rack for ever.
-            let unbooked = crate::bookings::to_rack(c)?;
-            for run in runs.iter().filter(|r| unbooked.contains(&r.id)) {
-                crate::bookings::used_up(c, run)?;
-            }
-            let mine: Vec<String> = job_files::table.filter(job_files::job_id.eq(job)).select(job_files::hash).load(c)?;
-            diesel::delete(jobs::table.find(job)).execute(c)?;
-            let kept: Vec<String> = job_files::table.filter(job_files::hash.eq_any(&mine)).select(job_files::hash).load(c)?;
-            let free: Vec<&String> = mine.iter().filter(|h| !kept.contains(h)).collect();
-            // One that has just come in may be on its way to another job, which does not name it yet.
-            diesel::delete(files::table.filter(files::hash.eq_any(free)).filter(files::added_at.lt(came_before()))).execute(c)?;
-            drop_unused_programs(c)?;
-            Ok(())
         })
     }
 

@@ -5,12 +5,15 @@
 
 mod bookings;
 mod cards;
+mod clock;
 mod columns;
 mod events;
 mod faces;
+mod fates;
 mod files;
 mod jobs;
 mod made;
+mod notes;
 mod past;
 mod programs;
 mod releases;
@@ -26,10 +29,13 @@ mod unknown;
 
 pub use bookings::Unbalanced;
 pub use cards::{Card, OnFloor};
+pub use clock::{seconds_since, stop_clock, today};
 pub use events::{StockEvent, Taken};
 pub use faces::OwnFace;
+pub use fates::Order;
 pub use jobs::{Entry, Job, NewRevision, Revision};
 pub use made::Made;
+pub use notes::Note;
 pub use past::PastRun;
 pub use releases::{NewRelease, Release, SheetRow};
 pub use run::Run;
@@ -38,17 +44,15 @@ pub use settings::{Kind, Setting, SettingChange};
 pub use stock::{OnRack, Stocked};
 pub use ticks::Tick;
 
+use clock::{moment, now};
 use diesel::connection::SimpleConnection;
 use diesel::prelude::*;
 use diesel::r2d2::{ConnectionManager, CustomizeConnection, Pool, PooledConnection};
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
-use std::cell::Cell;
 use std::fs::{File, TryLockError};
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
-use time::OffsetDateTime;
-use time::format_description::well_known::Rfc3339;
 
 const MIGRATIONS: EmbeddedMigrations = embed_migrations!();
 
@@ -375,24 +379,4 @@ fn unknown_migration(c: &mut SqliteConnection) -> Result<Option<String>, String>
         .collect();
     let applied = c.applied_migrations().map_err(|e| e.to_string())?;
     Ok(applied.iter().map(ToString::to_string).find(|a| !known.contains(a)))
-}
-
-thread_local! {
-    /// The clock of a thread, where it was stopped.
-    static CLOCK: Cell<Option<OffsetDateTime>> = const { Cell::new(None) };
-}
-
-/// Stops the clock of this thread at a moment, or lets it go as clocks do: for histories that are played again to the letter.
-pub fn stop_clock(at: Option<OffsetDateTime>) {
-    CLOCK.set(at);
-}
-
-/// Now, by this thread's clock.
-fn moment() -> OffsetDateTime {
-    CLOCK.get().unwrap_or_else(OffsetDateTime::now_utc)
-}
-
-/// Now, as stored.
-fn now() -> String {
-    moment().format(&Rfc3339).unwrap_or_default()
 }

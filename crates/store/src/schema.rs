@@ -18,6 +18,18 @@ diesel::table! {
         baseline -> Nullable<Integer>,
         created_at -> Text,
         archived -> Bool,
+        customer -> Text,
+        quantity -> Integer,
+    }
+}
+diesel::table! {
+    notes (id) {
+        id -> Integer,
+        text -> Text,
+        person -> Text,
+        at -> Text,
+        done_by -> Text,
+        done_at -> Nullable<Text>,
     }
 }
 diesel::table! {

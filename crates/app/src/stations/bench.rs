@@ -41,6 +41,8 @@ pub struct Docket {
     /// What carries the batch along in an address.
     pub query: String,
     pub can_undo: bool,
+    /// A nest is being searched for, whatever station is looked at.
+    pub nesting: bool,
     /// True for an answer to htmx: route and ledger come along out of band.
     pub fragment: bool,
 }
@@ -51,6 +53,8 @@ struct Page {
     name: String,
     person: String,
     due: String,
+    customer: String,
+    quantity: i32,
     batch: String,
     title: &'static str,
     job: i32,
@@ -96,6 +100,8 @@ fn whole(loaded: &Loaded, station: Station, docket: Docket) -> Result<Html<Strin
         name: loaded.job.name.clone(),
         person: loaded.job.person.clone(),
         due: loaded.job.due.clone().unwrap_or_default(),
+        customer: loaded.job.customer.clone(),
+        quantity: loaded.job.quantity,
         batch: docket.stock,
         title: docket.title,
         job: loaded.job.id,
@@ -152,6 +158,7 @@ pub fn docket(app: &App, loaded: &Loaded, station: Station, fragment: bool) -> R
         stock: stock_words(&loaded.decided().stock, &loaded.shop),
         query: query(loaded.batch),
         can_undo: loaded.revision.parent.is_some(),
+        nesting: app.searches.progress(loaded.job.id).is_some(),
         fragment,
     })
 }

@@ -6,3 +6,4 @@ pub mod floor;
 pub mod machines;
 pub mod rack;
 pub mod runs;
+pub mod shift;

@@ -6,9 +6,11 @@ import { takeFiles } from "./files.js";
 import { trySliders } from "/static/rooms/stations/intake/sliders.js";
 import { cards } from "./cards.js";
 import { quantities } from "/static/rooms/stations/nest/list.js";
+import { remembered } from "./focus.js";
 import { folds } from "./folds.js";
 import { keys } from "./keys.js";
 import { say as notice } from "./say.js";
+import { Search } from "/static/rooms/stations/nest/search.js";
 
 const $ = (selector) => document.querySelector(selector);
 const docket = () => $("#docket");
@@ -16,6 +18,7 @@ const stageElement = $("#stage");
 const stage = stageElement ? new Stage(stageElement) : null;
 let player = null;
 let shown = null, shownAs = null;
+const search = stage ? new Search(stage, notice) : null;
 
 async function sentenceOf(response) {
   const page = new DOMParser().parseFromString(await response.text(), "text/html");
@@ -31,53 +34,22 @@ function refresh() {
   const as = `${d.dataset.revision} ${d.dataset.station} ${d.dataset.batch}`;
   if (as !== shownAs) $("#notice").replaceChildren();
   shownAs = as;
-  stage.load(d.dataset, searching()).then(() => {
+  stage.load(d.dataset, search.shows()).then(() => {
     if (shown !== d) return;
     player?.stop();
     player = $("#play-sheet option") ? new Player(stage, d.dataset.job) : null;
     document.body.dataset.ready = d.dataset.revision + d.dataset.station;
   });
-  if (searching()) watchSearch();
+  search.follow();
 }
 
-const searching = () => $("#search")?.dataset.searching === "true";
-
-/** Yield over time as far as the search has come, up to now. */
-function curve(steps, run) {
-  const svg = $("#search-curve");
-  if (!svg || !steps?.length) return;
-  svg.hidden = false;
-  const top = Math.max(...steps.map((s) => s.yield_share), 0.01), y = (s) => 42 - (s.yield_share / top) * 38, x = (t) => (t / Math.max(1, run)) * 300;
-  // What was found stands until something better is.
-  const points = steps.flatMap((s, i) => [...(i ? [`${x(s.after)},${y(steps[i - 1])}`] : []), `${x(s.after)},${y(s)}`]);
-  svg.firstElementChild.setAttribute("points", [...points, `300,${y(steps.at(-1))}`].join(" "));
-}
-
-/** Follows a search until it ends, then fetches the docket with the kept layout. */
-function watchSearch() {
-  const { job, station, batch } = docket().dataset;
-  const events = new EventSource(`/jobs/${job}/search/events`);
-  let tries = -1;
-  events.onmessage = (event) => {
-    const state = JSON.parse(event.data);
-    const line = $("#search-state");
-    if (line) line.textContent = state.waits ? "waiting for its turn: other jobs are nesting" : `${state.left} s left, ${state.tries} tries, ${state.sheets} ${state.sheets === 1 ? "sheet" : "sheets"}, yield ${(state.yield * 100).toFixed(1)} %`;
-    curve(state.curve, state.run);
-    if (state.tries !== tries && !state.ended) {
-      tries = state.tries;
-      stage.load(docket().dataset, true, true);
-    }
-    if (state.ended) {
-      events.close();
-      htmx.ajax("GET", `/jobs/${job}/${station}?part=docket&batch=${batch}`, { target: "#docket", swap: "outerHTML" });
-    }
-  };
-  events.onerror = () => { events.close(); setTimeout(() => { if (searching()) watchSearch(); }, 2000); };
-}
-
+let putBack = null;
+document.addEventListener("htmx:before:swap", () => { const d = docket(); putBack = d ? remembered(d) : null; });
 document.addEventListener("htmx:after:swap", () => {
   trySliders(stage);
   refresh();
+  if (docket()) putBack?.(docket());
+  putBack = null;
   const history = $("#history");
   if (history?.firstElementChild && history.hidden && $("#open-history").dataset.wanted) {
     history.hidden = false;
@@ -87,11 +59,7 @@ document.addEventListener("htmx:after:swap", () => {
 document.addEventListener("htmx:after:request", (event) => {
   const path = event.detail?.ctx?.request?.action ?? "";
   if (/\/search\/start$/.test(path)) {
-    const search = $("#search");
-    search.dataset.searching = "true";
-    $("#nest-start-form").hidden = true;
-    $("#nest-stop").hidden = $("#nest-longer").hidden = false;
-    watchSearch();
+    search.begun();
   }
 });
 

@@ -54,7 +54,7 @@ export function cards(stage, { notice, sentenceOf }) {
     const reason = box.querySelector(".why");
     if (reason) reason.textContent = why;
     // What is to be done with it can be typed at once.
-    box.querySelector(".order")?.focus({ preventScroll: true });
+    if (!chosen.walked) box.querySelector(".order")?.focus({ preventScroll: true });
     const list = box.querySelector(".orders") ? `${of}:${ids.join(",")}` : ids.join(",");
     for (const field of box.querySelectorAll("[name=on]")) field.value = field.dataset.copy !== undefined ? `${list}@${copy ?? ""}` : list;
     if (place !== undefined) for (const field of box.querySelectorAll("input[name=value]")) field.value = place;
@@ -101,6 +101,7 @@ export function cards(stage, { notice, sentenceOf }) {
     if (what === "kind") { hands().chooseKind(); return; }
     if (what === "all") { hands().chooseSheet(); return; }
     if (what === "twin") { hands().twin(); return; }
+    if (what === "sides") { hands().sides(); return; }
     if (what === "line") { hands().post({ do: what, align: button.dataset.align }); return; }
     if (what === "turn") hands().turn(90);
     else if (what === "mirror" || what === "hold") hands()[what]();

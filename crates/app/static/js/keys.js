@@ -1,4 +1,5 @@
 // Keys: of the page, and of the tools that the stage has.
+import { listed, pressed } from "./bindings.js";
 
 const $ = (selector) => document.querySelector(selector);
 
@@ -37,6 +38,37 @@ function inTurn(find) {
   }).catch(() => {});
 }
 
+/** Keys of every page, and of a job's page: what they do. */
+function table(stage, playing) {
+  const job = Boolean(stage), there = (selector) => () => Boolean($(selector));
+  const go = (n) => { const stop = document.querySelectorAll("#route .stop")[n]; if (stop) location.href = stop.getAttribute("href"); };
+  const settled = (find) => inTurn(async () => { await stage?.settled(); return find(); });
+  const all = [
+    { chords: "1 2 3 4 5 6 7 8", shown: "1 … 8", words: "go to a station", act: (e) => go(Number(e.key) - 1), when: there("#route .stop"), on: job },
+    { chords: "g", words: "next finding", act: () => nextFinding(stage), on: job },
+    { chords: "a", words: "take its first remedy", act: () => settled(() => $(".finding.now .remedy.first") ?? $(".finding .remedy.first")), on: job },
+    { chords: "A", shown: "Shift+A", words: "take all remedies of this station that are safe", act: () => settled(() => $("#mend-all")), on: job },
+    { chords: "f", words: "fit everything", act: () => stage.fit(), on: job },
+    { chords: "l", words: "what the signs on the stage mean", act: () => stage.legend.toggle(), on: job },
+    { chords: "n", words: "numbers and arrows", act: () => stage.toggleNumbers(), on: job },
+    { chords: "h", words: "history", act: () => $("#open-history")?.click(), on: job },
+    { chords: "Space", shown: "space", words: "play or pause the proof", act: () => (playing() ? $("#play").click() : false), when: there("#play"), on: job },
+    { chords: "Ctrl+z", shown: "Ctrl+Z", words: "undo", act: () => settled(() => $("#undo")), on: job },
+    { chords: "Ctrl+Shift+z", shown: "Ctrl+Shift+Z", words: "redo", act: () => settled(() => $("#redo")), on: job },
+    { chords: "/", words: "to the floor, to find a job", act: () => ($("#find") ? $("#find").focus() : (location.href = "/")), on: true },
+    { chords: "Escape", shown: "Esc", words: "let go of what is chosen", act: () => { $("dialog[open]")?.close(); stage?.none(); }, on: true },
+    { chords: "?", words: "these keys", act: () => tellKeys(all, stage), on: true },
+  ].filter((line) => line.on);
+  return all;
+}
+
+/** The keys that hold on this page, told. */
+function tellKeys(all, stage) {
+  const tools = (stage?.tools ?? []).flatMap((t) => t.table ?? []);
+  $("#keys dl").replaceChildren(...listed(all), ...listed(tools));
+  $("#keys").showModal();
+}
+
 /** Keys of every page; what is none of them is offered to the stage's tools. `playing` gives the player, where there is one. */
 export function keys(stage, playing) {
   // Enter in a field that is sent when it is left leaves it: sent once, not twice.
@@ -47,38 +79,13 @@ export function keys(stage, playing) {
     field.blur();
   });
 
+  const all = table(stage, playing);
   document.addEventListener("keydown", (event) => {
-    const typing = event.target.closest("input:not([type=range]), select, textarea");
-    const key = event.key;
-    if ((event.ctrlKey || event.metaKey) && key.toLowerCase() === "z" && !typing) {
-      event.preventDefault();
-      const which = event.shiftKey ? "#redo" : "#undo";
-      inTurn(async () => { await stage?.settled(); return $(which); });
-      return;
-    }
-    if (key === "Escape") { $("dialog[open]")?.close(); stage?.none(); }
-    if (typing || event.defaultPrevented) return;
-    if (event.ctrlKey || event.metaKey || event.altKey) {
-      // What the browser does with them is done where no tool takes them.
-      if (event.target === document.body && stage?.press(event)) event.preventDefault();
-      return;
-    }
-    const stop = /^[1-8]$/.test(key) && document.querySelectorAll("#route .stop")[Number(key) - 1];
-    if (stop) { location.href = stop.getAttribute("href"); return; }
-    const acts = {
-      g: () => nextFinding(stage),
-      a: () => inTurn(async () => { await stage?.settled(); return document.querySelector(".finding.now .remedy.first") ?? document.querySelector(".finding .remedy.first"); }),
-      A: () => inTurn(async () => { await stage?.settled(); return $("#mend-all"); }),
-      f: () => stage?.fit(),
-      n: () => stage?.toggleNumbers(),
-      h: () => $("#open-history")?.click(),
-      "?": () => $("#keys").showModal(),
-      "/": () => ($("#find") ? $("#find").focus() : (location.href = "/")),
-      " ": () => playing() && $("#play").click(),
-    };
-    if (key === " " && event.target.closest("button, a")) return;
-    if (!acts[key] && event.target !== document.body) return;
-    if (acts[key] || stage?.press(event)) event.preventDefault();
-    acts[key]?.();
+    const typing = event.target.closest("input:not([type=range]), select, textarea"), key = event.key;
+    if (typing && key !== "Escape" || event.defaultPrevented) return;
+    if (key === " " && event.target.closest("button, a, summary")) return;
+    if (pressed(all, event)) { if (key !== "Escape") event.preventDefault(); return; }
+    // What a button or a link does with a key, and what the browser does where no tool takes it, they do.
+    if (event.target === document.body && stage?.press(event)) event.preventDefault();
   });
 }

@@ -40,6 +40,13 @@ export function boundsOf(d) {
   return b;
 }
 
+/** Length of a line, mm. */
+export function lengthOf(d) {
+  let sum = 0;
+  pieces(d, (x0, y0, bulge, x1, y1) => { const arc = arcOf(x0, y0, bulge, x1, y1); sum += arc ? arc.r * Math.abs(arc.sweep) : Math.hypot(x1 - x0, y1 - y0); });
+  return sum;
+}
+
 /** Distance from a place to a line, the share of its length where it is nearest, and that place as a segment and a share of it. */
 export function nearest(d, px, py) {
   let best = { distance: Infinity, at: 0, segment: 0, on: 0 }, length = 0, n = 0;

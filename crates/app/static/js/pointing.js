@@ -12,6 +12,7 @@ export function listen(stage) {
     try { el.setPointerCapture(e.pointerId); } catch { /* nothing to hold */ }
   });
   el.addEventListener("pointermove", (e) => {
+    if (!hand) stage.legend.hover(e.offsetX, e.offsetY);
     if (!hand) { el.style.cursor = stage.tools.map((t) => t.cursor?.(e)).find(Boolean) ?? ""; return; }
     hand.moved ||= Math.hypot(e.offsetX - hand.x, e.offsetY - hand.y) > 3;
     if (hand.moved) hand.tool?.move?.(e);
@@ -28,5 +29,6 @@ export function listen(stage) {
     e.preventDefault();
     stage.look(stage.view.zoomed(Math.exp(-e.deltaY * (e.deltaMode ? 0.05 : 0.0016)), e.offsetX, e.offsetY));
   }, { passive: false });
+  el.addEventListener("pointerleave", () => { stage.legend.name.hidden = true; });
   el.addEventListener("keydown", (e) => { if (stage.press(e)) e.preventDefault(); });
 }

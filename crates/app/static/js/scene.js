@@ -1,6 +1,7 @@
 // What is there: the server's scene as paths for painting and as items for picking. A part's paths are made once; its
 // copies only have poses.
 import { boundsOf } from "./measures.js";
+import { inkKey } from "./paint/inks.js";
 import { IDENTITY, closed, lying, trace } from "./shapes.js";
 
 const grow = (all, x, y, w, h) => [Math.min(all[0], x), Math.min(all[1], y), Math.max(all[2], x + w), Math.max(all[3], y + h)];
@@ -25,7 +26,7 @@ export class Scene {
   part(p) {
     const inks = {}, engraved = new Path2D(), wound = new Path2D();
     for (const [process, winding, , shut, d] of p.lines) {
-      trace((inks[process] ??= new Path2D()), d, shut);
+      trace((inks[inkKey(process, d)] ??= new Path2D()), d, shut);
       if (process === "engrave" && shut) trace(winding ? wound : engraved, d, true);
     }
     const lines = p.lines.map(([process, , id, shut, d]) => ({ id, p: process, closed: shut, d, b: boundsOf(d) }));
@@ -40,7 +41,7 @@ export class Scene {
     for (const c of b.contours) {
       if (c.fresh) trace(group.fresh, c.d, c.closed);
       if (c.picture) group.pictures.push(this.toned(c.id, c.picture));
-      trace((group.inks[c.p] ??= new Path2D()), c.d, c.closed);
+      trace((group.inks[inkKey(c.p, c.d)] ??= new Path2D()), c.d, c.closed);
       if (c.p === "engrave" && c.closed) trace(c.wound ? group.wound : group.engraved, c.d, true);
       if (c.closed && c.p === "cut") trace(group.solid, c.d, true);
       this.items.push({ ...c, dx: 0, dy: 0, m: IDENTITY, b: boundsOf(c.d) });
@@ -53,7 +54,7 @@ export class Scene {
     if (s.outline.length) s.outline.forEach((o) => trace(group.edge, o, true)); else group.edge.rect(0, 0, s.w, s.h);
     for (const k of s.strokes) {
       if (k.p === "cut" && !group.kerfs.has(k.kerf)) group.kerfs.set(k.kerf, new Path2D());
-      const path = k.p === "cut" ? group.kerfs.get(k.kerf) : (group.cuts[k.p] ??= new Path2D());
+      const path = k.p === "cut" ? group.kerfs.get(k.kerf) : (group.cuts[inkKey(k.p, k.drawn)] ??= new Path2D());
       k.runs.forEach((r) => trace(path, r, false));
       k.leads.forEach((l) => trace(group.leads, l, false));
       this.items.push({ id: k.id, p: k.p, d: k.drawn, dx: s.x, dy: s.y, m: IDENTITY, b: boundsOf(k.drawn), closed: true, copy: s.copies[k.copy]?.id, cut: k.cut, n: k.n, sheet: s.n, start: k.start, turned: k.turned, nicks: k.nicks, leads: k.leads });

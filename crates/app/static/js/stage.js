@@ -1,5 +1,7 @@
 // The stage: fetches the scene, keeps what is drawn, and gives the pointer and the keys to the tools that the station has.
 // It decides nothing; what is drawn comes from the server, y up in mm.
+import { pressed } from "./bindings.js";
+import { Legend } from "./legend.js";
 import { widened } from "./pick.js";
 import { bench } from "./paint/bench.js";
 import { cuts } from "./paint/cuts.js";
@@ -39,6 +41,7 @@ export class Stage {
     // A view that no hand chose fits the room there is, also when that changes.
     new ResizeObserver(() => { this.view.resize(); if (this.scene && !this.touched && !this.marked) this.fit(this.fitted ?? undefined); else this.redraw(); }).observe(element);
     this.equip("", "");
+    this.legend = new Legend(this);
     listen(this);
   }
 
@@ -125,7 +128,7 @@ export class Stage {
     this.chosen = items;
     this.redraw();
     const first = items[0], more = this.tools.map((t) => t.detail?.(found)).find(Boolean) ?? {};
-    this.tell("chosen", { ids: [...new Set(items.map((i) => i.id))], of: first?.of, size: first ? [first.b[2] - first.b[0], first.b[3] - first.b[1]] : null, process: first?.p ?? "", why: first?.why ?? "", cut: first?.cut, n: first?.n, sheet: first?.sheet, ...more });
+    this.tell("chosen", { walked: found.walked, ids: [...new Set(items.map((i) => i.id))], of: first?.of, size: first ? [first.b[2] - first.b[0], first.b[3] - first.b[1]] : null, process: first?.p ?? "", why: first?.why ?? "", cut: first?.cut, n: first?.n, sheet: first?.sheet, ...more });
   }
 
   /** Takes what is under the pointer, as a click does. */
@@ -156,6 +159,7 @@ export class Stage {
       this.tools.forEach((t) => t.under?.(c));
     }
     this.blit();
+    this.legend?.shown();
   }
 
   /** Adds to what is drawn, at the view it was drawn for. */
@@ -229,5 +233,5 @@ export class Stage {
   settled() { return Promise.all(this.tools.map((t) => t.settled?.())); }
 
   /** Gives a key to the tools; true where one took it. */
-  press(e) { return this.tools.some((t) => t.key?.(e)); }
+  press(e) { return this.tools.some((t) => t.table && pressed(t.table, e)); }
 }

@@ -6,20 +6,20 @@ use thirtyfour::Key;
 
 /// A copy as the stage shows it: its name, its sheet, and the box round it, mm of the bench.
 #[derive(Clone, Debug)]
-struct Lying {
-    id: String,
-    sheet: u64,
-    low: (f64, f64),
-    high: (f64, f64),
+pub(crate) struct Lying {
+    pub(crate) id: String,
+    pub(crate) sheet: u64,
+    pub(crate) low: (f64, f64),
+    pub(crate) high: (f64, f64),
 }
 
 impl Lying {
-    fn middle(&self) -> (f64, f64) {
+    pub(crate) fn middle(&self) -> (f64, f64) {
         (f64::midpoint(self.low.0, self.high.0), f64::midpoint(self.low.1, self.high.1))
     }
 }
 
-async fn all(hand: &Hand<'_>) -> Vec<Lying> {
+pub(crate) async fn all(hand: &Hand<'_>) -> Vec<Lying> {
     let script = "(() => { const s = document.querySelector('#stage').stage.scene; return s.sheets.flatMap(({ sheet: g }, n) => g.copies.map(c => { const b = s.box(c); return [c.id, n, g.x + b[0], g.y + b[1], g.x + b[2], g.y + b[3]] })) })()";
     let rows = hand.value(script).await;
     let of = |v: &serde_json::Value| {
@@ -29,7 +29,7 @@ async fn all(hand: &Hand<'_>) -> Vec<Lying> {
     rows.as_array().expect("copies").iter().map(of).collect()
 }
 
-async fn one(hand: &Hand<'_>, id: &str) -> Lying {
+pub(crate) async fn one(hand: &Hand<'_>, id: &str) -> Lying {
     all(hand).await.into_iter().find(|l| l.id == id).expect("the copy")
 }
 
@@ -38,14 +38,14 @@ async fn chosen(hand: &Hand<'_>) -> usize {
 }
 
 /// Everything that a hand has begun is stored.
-async fn settled(hand: &Hand<'_>) {
+pub(crate) async fn settled(hand: &Hand<'_>) {
     hand.value("document.querySelector('#stage').stage.settled().then(() => { document.body.dataset.settled = Date.now() }), 1").await;
     hand.until("it is stored", "document.body.dataset.settled !== undefined").await;
     hand.value("delete document.body.dataset.settled").await;
 }
 
 /// A job of plates 60 × 40 and 30 × 30 mm, so many of the first, on sheets of this size.
-async fn plates(hand: &Hand<'_>, shop: &Shop, count: &str, sheet: &str) {
+pub(crate) async fn plates(hand: &Hand<'_>, shop: &Shop, count: &str, sheet: &str) {
     let file = written(shop.data.path(), "plates.dxf", &[(0.0, 0.0, 60.0, 40.0), (100.0, 0.0, 30.0, 30.0)]);
     hand.job_with("Plates", &[file]).await;
     hand.station("4", "nest").await;

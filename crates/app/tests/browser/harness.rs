@@ -272,7 +272,7 @@ impl Hand<'_> {
         let nested = async {
             self.click("#nest-start").await;
             let kept = format!("document.querySelector('#docket').dataset.revision != {before}");
-            self.until("a layout", &format!("{kept} || /yield/.test(document.querySelector('#search-state').textContent)")).await;
+            self.until("a layout", &format!("{kept} || /yield/.test(document.querySelector('#search-shown').textContent)")).await;
             let stop = "const b = document.querySelector('#nest-stop'); if (b && !b.hidden) b.click()";
             self.page.execute(stop, Vec::new()).await.expect("a script runs");
         };

@@ -15,8 +15,8 @@ async fn changes_and_history_outlive_a_power_cut() {
     hand.change("the spacing", hand.fill(spacing, "3mm+1/8in")).await;
     // A search under way when the power goes.
     hand.click("#nest-start").await;
-    hand.until("it runs", "!document.querySelector('#nest-stop').hidden").await;
-    hand.until("it has found something", "/yield/.test(document.querySelector('#search-state').textContent)").await;
+    hand.until("it runs", "!document.querySelector('#nest-running').hidden").await;
+    hand.until("it has found something", "/yield/.test(document.querySelector('#search-shown').textContent)").await;
     tokio::time::sleep(std::time::Duration::from_millis(500)).await;
 
     let shop = shop.killed_and_opened("serve");

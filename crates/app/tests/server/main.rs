@@ -5,6 +5,7 @@ mod bursting;
 mod client;
 mod crowds;
 mod dropped;
+mod floor;
 mod forms;
 mod hands;
 mod job_files;

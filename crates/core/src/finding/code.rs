@@ -44,6 +44,8 @@ pub enum Code {
     HoleVanishes,
     Huge,
     Kinks,
+    KitApart,
+    KitTorn,
     LaidAgainst,
     LeftOn,
     LeftOut,

@@ -7,6 +7,7 @@
 mod parts;
 #[cfg(test)]
 mod tests;
+mod together;
 mod tray;
 
 pub use boustrophe_nest::*;
@@ -133,6 +134,9 @@ pub fn run(work: &Work, kept: Option<&Layout>, terms: &Terms, bed: &Bed) -> (Nes
         );
     }
     findings.extend(against(work, &layout, terms));
+    if terms.tray.is_none() && stale.is_none() {
+        findings.extend(together::found(work, &layout, terms));
+    }
     (Nested { layout, current: stale.is_none() && kept }, findings)
 }
 

@@ -22,6 +22,7 @@ use pair::{Pair, Rowed, edges};
 use pockets::Forbidden;
 use rayon::prelude::*;
 use rows::Cell;
+use std::borrow::Cow;
 use std::sync::Arc;
 
 /// Fewer copies of a shape than this make no lattice.
@@ -211,25 +212,52 @@ fn layings<'l>(
     all
 }
 
-/// A laying's places as parts put down, from the left; nothing that stands in the way is hit. `None` where a turn cannot be had.
-fn put(problem: &Problem, (shape, kind): (usize, usize), laying: &Laying, depth: &Depth) -> Option<Vec<(usize, Point)>> {
-    let s = &problem.shapes[shape];
-    let number = |(pose, _): &(Pose, Vec2)| s.turns.add((pose.0 + laying.turned.by, pose.1), &s.polygon, problem.spacing);
-    let numbers: Vec<usize> = laying.lattice.motif.iter().map(number).collect::<Option<_>>()?;
-    let ways: Vec<InTheWay> = numbers.iter().map(|n| InTheWay::new(problem, kind, &s.turns[*n])).collect();
-    let phase = if problem.blocked[kind].is_empty() {
-        laying.phase
-    } else {
-        laying.turned.best_between(depth.phases.0, |n, at| ways[n].lets(at)).1
-    };
-    let m = problem.distances.margin;
-    let place = |(n, at): (usize, Vec2)| {
-        let p = (at - s.turns[numbers[n]].shift).to_point();
-        (numbers[n], Point::new(p.x.max(m), p.y.max(m)))
-    };
-    let mut all: Vec<(usize, Point)> = laying.turned.places(phase).into_iter().filter(|(n, at)| ways[*n].lets(*at)).map(place).collect();
-    all.sort_by(|x, y| x.1.x.total_cmp(&y.1.x).then(x.1.y.total_cmp(&y.1.y)));
-    Some(all)
+/// A laying with nothing hit that stands in the way: the poses that it needs, and its places from the left.
+struct Places {
+    poses: Vec<Pose>,
+    /// Which of the poses, and the copy's lower left corner.
+    at: Vec<(usize, Point)>,
+    /// How far to the right each of the poses reaches from there, mm.
+    reach: Vec<f64>,
+}
+
+impl Places {
+    fn new(problem: &Problem, (shape, kind): (usize, usize), laying: &Laying, depth: &Depth) -> Self {
+        let s = &problem.shapes[shape];
+        let poses: Vec<Pose> = laying.lattice.motif.iter().map(|(pose, _)| (pose.0 + laying.turned.by, pose.1)).collect();
+        let oriented = |pose: &Pose| match s.turns.number(*pose) {
+            Some(number) => Cow::Borrowed(&s.turns[number]),
+            None => Cow::Owned(Oriented::new(&s.polygon, *pose, problem.spacing)),
+        };
+        let oriented: Vec<Cow<Oriented>> = poses.iter().map(oriented).collect();
+        let ways: Vec<InTheWay> = oriented.iter().map(|o| InTheWay::new(problem, kind, o)).collect();
+        let phase = if problem.blocked[kind].is_empty() {
+            laying.phase
+        } else {
+            laying.turned.best_between(depth.phases.0, |n, at| ways[n].lets(at)).1
+        };
+        let m = problem.distances.margin;
+        let place = |(n, at): (usize, Vec2)| {
+            let p = (at - oriented[n].shift).to_point();
+            (n, Point::new(p.x.max(m), p.y.max(m)))
+        };
+        let mut at: Vec<(usize, Point)> = laying.turned.places(phase).into_iter().filter(|(n, at)| ways[*n].lets(*at)).map(place).collect();
+        at.sort_by(|x, y| x.1.x.total_cmp(&y.1.x).then(x.1.y.total_cmp(&y.1.y)));
+        Self { poses, at, reach: oriented.iter().map(|o| o.size.x).collect() }
+    }
+
+    /// How far to the right the first so many reach, mm.
+    fn end(&self, wanted: usize) -> f64 {
+        self.at.iter().take(wanted).map(|(n, at)| at.x + self.reach[*n]).fold(0.0, f64::max)
+    }
+
+    /// As parts put down: the numbers of their turns, which are added where they are not there. `None` where there is no room for one.
+    fn put(&self, problem: &Problem, shape: usize) -> Option<Vec<(usize, Point)>> {
+        let s = &problem.shapes[shape];
+        let number = |pose: &Pose| s.turns.add(*pose, &s.polygon, problem.spacing);
+        let numbers: Vec<usize> = self.poses.iter().map(number).collect::<Option<_>>()?;
+        Some(self.at.iter().map(|(n, at)| (numbers[*n], *at)).collect())
+    }
 }
 
 /// The engine: what is there at once, and what time finds.
@@ -264,22 +292,18 @@ impl<'p> Lattices<'p> {
         of.flat_map(|(i, d)| std::iter::repeat_n(i, d.quantity as usize)).collect()
     }
 
-    /// The best way to lay so many of a shape on a kind of sheet: most of them, or all in the least room.
+    /// The best way to lay so many of a shape on a kind of sheet: most of them, or all in the least room. Turns are added for that one
+    /// alone: those of the ways that are only compared would soon leave no room for what is found later.
     fn laid(&self, at: (usize, usize), wanted: usize, layings: &[Laying], depth: &Depth) -> Option<Vec<(usize, Point)>> {
-        let (shape, kind) = at;
-        let free = self.problem.blocked[kind].is_empty();
+        let free = self.problem.blocked[at.1].is_empty();
         let enough = layings.first().is_some_and(|l| l.count >= wanted);
         let tried = if free && !enough { 1 } else { 12 };
-        let end = |all: &[(usize, Point)]| {
-            let sizes = &self.problem.shapes[shape].turns;
-            all.iter().take(wanted).map(|p| p.1.x + sizes[p.0].size.x).fold(0.0, f64::max)
-        };
-        let all = layings.iter().take(tried).filter_map(|l| put(self.problem, at, l, depth));
-        all.min_by(|a, b| {
-            let worth = |l: &[(usize, Point)]| l.len().min(wanted);
-            worth(b).cmp(&worth(a)).then(end(a).total_cmp(&end(b)))
-        })
-        .filter(|all| !all.is_empty())
+        let mut all: Vec<Places> = layings.iter().take(tried).map(|l| Places::new(self.problem, at, l, depth)).collect();
+        all.retain(|places| !places.at.is_empty());
+        let worth = |places: &Places| places.at.len().min(wanted);
+        all.sort_by(|a, b| worth(b).cmp(&worth(a)).then(a.end(wanted).total_cmp(&b.end(wanted))));
+        let more = layings.iter().skip(tried).map(|l| Places::new(self.problem, at, l, depth)).filter(|places| !places.at.is_empty());
+        all.into_iter().chain(more).find_map(|places| places.put(self.problem, at.0))
     }
 }
 

@@ -143,6 +143,24 @@ fn edges_middles_and_gaps_are_as_they_are_called() {
 
 /// Copies of two sheets move each on its own; what is laid on each other is refused, and copies again have new names.
 #[test]
+fn what_is_engraved_comes_to_one_height() {
+    // Engraved 8 mm above the lower edge of one, 20 above that of the other; the third has nothing engraved.
+    let mut work =
+        work(&[Path::rectangle(0.0, 0.0, 40.0, 30.0), Path::rectangle(100.0, 0.0, 40.0, 50.0), Path::rectangle(200.0, 0.0, 20.0, 20.0)], 1);
+    work.parts[0].engraved = vec![Path::rectangle(10.0, 8.0, 12.0, 9.0), Path::rectangle(12.0, 18.0, 4.0, 4.0)];
+    work.parts[1].engraved = vec![Path::rectangle(110.0, 20.0, 12.0, 9.0)];
+    let terms = terms_of(300.0, 200.0, 2.0, 5.0);
+    let at = |n: usize, x: f64, y: f64| Placement { copy: copy(work.parts[n].id, 1), x, y, angle: 0.0, mirrored: false };
+    let placed = vec![at(0, 10.0, 60.0), at(1, -30.0, 20.0), at(2, -20.0, 90.0)];
+    let layout =
+        Layout { sheets: vec![SheetLayout { sheet: Sheet::rectangle(300.0, 200.0), placed: placed.clone() }], ..Layout::default() };
+    let on: Vec<On> = placed.iter().map(|p| (*p, 0)).collect();
+    let lined = lined_up(&work, &layout, &on, Align::Engraved, &terms).expect("there is room");
+    assert_eq!(lined.iter().map(|(p, _)| p.y).collect::<Vec<_>>(), [60.0, 48.0, 90.0]);
+    assert_eq!(lined_up(&work, &layout, &on[1..], Align::Engraved, &terms), Err(NotLined::NothingEngraved));
+}
+
+#[test]
 fn each_moves_on_its_own_sheet() {
     let work = work(&[Path::rectangle(0.0, 0.0, 40.0, 30.0)], 4);
     let terms = terms_of(300.0, 200.0, 2.0, 5.0);

@@ -4,11 +4,10 @@ import { LICHEN } from "/static/js/paint/inks.js";
 export class Grain {
   constructor(stage) { Object.assign(this, { stage, on: false, from: null, to: null }); }
   leave() { this.on = false; }
-  key(e) {
-    if (e.key !== "w") return false;
+  get table() { return [{ chords: "w", words: "then a stroke on a part shows its grain", act: () => this.toggle() }]; }
+  toggle() {
     this.on = !this.on;
     this.stage.canvas.classList.toggle("measuring", this.on);
-    return true;
   }
   down(e) {
     if (!this.on || e.shiftKey || e.altKey) return false;

@@ -3,6 +3,7 @@
 import { LICHEN, PAPER, STOP } from "/static/js/paint/inks.js";
 import { after, inverse, moved } from "/static/js/shapes.js";
 import { Hands } from "./hands.js";
+import { alongside, sideOf } from "./sides.js";
 import { lines, snapped } from "./snapping.js";
 
 /** The handle to turn by stands so many pixels above what is chosen, and is so large. */
@@ -13,7 +14,7 @@ const STEP = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDow
 
 export class Carry extends Hands {
   /** Nothing is chosen any more; a drag ends where it began. */
-  none() { this.settle(); this.ghost = this.rests = this.from = this.turning = this.guides = null; if (this.chosen.length) { this.chosen = []; this.tell(); } }
+  none() { this.settle(); this.ghost = this.rests = this.from = this.turning = this.guides = this.siding = null; if (this.chosen.length) { this.chosen = []; this.tell(); } }
 
   /** The copy under a place of the stage. */
   beneath(x, y) {
@@ -40,6 +41,7 @@ export class Carry extends Hands {
   cursor(e) {
     this.at = this.stage.view.mm(e.offsetX, e.offsetY);
     if (!this.stage.scene?.sheets.length || this.searching()) return null;
+    if (this.siding) return this.beneath(...this.at) ? "crosshair" : "not-allowed";
     if (this.onHandle(e)) return "alias";
     const found = this.beneath(...this.at);
     return found ? (e.altKey ? "copy" : "move") : null;
@@ -49,6 +51,7 @@ export class Carry extends Hands {
     if (!this.stage.scene?.sheets.length || this.searching()) return false;
     const [x, y] = this.stage.view.mm(e.offsetX, e.offsetY), more = e.shiftKey || e.ctrlKey || e.metaKey;
     this.settle();
+    if (this.siding) { this.side(x, y); return true; }
     if (!more && this.onHandle(e)) { this.turning = { from: [x, y] }; return true; }
     const found = this.beneath(x, y);
     if (!found) { if (!more && !e.altKey && this.chosen.length) { this.chosen = []; this.tell(); } return false; }
@@ -62,10 +65,23 @@ export class Carry extends Hands {
     return true;
   }
 
+  /** The next two clicks are sides: the first goes along the second. */
+  sides() { this.siding = {}; this.stage.tell("refused", { sentence: "Click near the side that goes, then near the side of another copy that it goes along. Escape leaves it." }); }
+  side(x, y) {
+    const found = this.beneath(x, y), { scene } = this.stage, s = found && scene.sheets[found.sheet].sheet;
+    const side = found && sideOf(scene, found.copy, x - s.x, y - s.y), { first } = this.siding;
+    if (!side) { this.stage.tell("refused", { sentence: found ? "That copy has no straight side." : "There is no copy there." }); return; }
+    if (!first || first.copy.id === found.copy.id) { this.siding.first = { ...found, side }; this.chosen = [found]; this.tell(); this.stage.redraw(); return; }
+    this.siding = null;
+    const gap = Number(document.querySelector("#copy-template").dataset.spacing) + 0.002, { copy } = first;
+    this.chosen = [first];
+    this.put([{ copy, sheet: found.sheet, pose: after(alongside(first.side, side, gap), copy.pose) }]);
+  }
+
   move(e) {
     const { view, scene } = this.stage, [x, y] = view.mm(e.offsetX, e.offsetY);
     if (this.turning) { this.turnTo(x, y, e.shiftKey); return; }
-    if (!this.from) return;
+    if (!this.from || this.siding) return;
     // Over another sheet they are that sheet's.
     const one = this.chosen.every((c) => c.sheet === this.chosen[0].sheet), to = one ? this.sheetAt(x, y) : -1;
     const shifted = (bx, by) => this.chosen.map(({ copy, sheet }) => {
@@ -121,28 +137,29 @@ export class Carry extends Hands {
     this.tell();
   }
 
-  /** Arrow keys by 1 mm, with Shift 10, with Alt 0.1, with Ctrl until it touches; the rest as the card says. */
-  key(e) {
-    const ctrl = e.ctrlKey || e.metaKey, key = e.key.toLowerCase();
-    if (ctrl && key === "a") { e.shiftKey ? this.chooseKind() : this.chooseSheet(); return true; }
-    if (ctrl && key === "v" && this.taken.length) { this.paste(); return true; }
-    if (!this.chosen.length) return false;
-    const step = STEP[e.key], size = e.shiftKey ? 10 : e.altKey ? 0.1 : 1;
-    if (step && ctrl) this.post({ do: "push", way: step.join(",") });
-    else if (step) this.nudge(step[0] * size, step[1] * size);
-    else if (ctrl && (key === "c" || key === "x")) {
-      this.settle();
-      this.taken = this.chosen.map(({ copy }) => ({ ...copy }));
-      if (key === "x") this.post({ do: "lift" });
-    } else if (ctrl && key === "d") this.twin();
-    else if (ctrl) return false;
-    else if (e.key === "t") this.turn(90);
-    else if (e.key === "x") this.mirror();
-    else if (e.key === "k") this.hold();
-    else if (e.key === "Delete") this.post({ do: "lift" });
-    else if (e.key === "+") this.post({ do: "more" });
-    else return false;
-    return true;
+  /** Keys for what is chosen. */
+  get table() {
+    const when = () => this.chosen.length > 0, arrows = (held) => Object.keys(STEP).map((a) => held + a).join(" ");
+    const by = (size) => (e) => this.nudge(STEP[e.key][0] * size, STEP[e.key][1] * size);
+    const take = () => { this.settle(); this.taken = this.chosen.map(({ copy }) => ({ ...copy })); };
+    return [
+      { chords: arrows(""), shown: "arrows", words: "move what is chosen by 1 mm", act: by(1), when },
+      { chords: arrows("Shift+"), shown: "Shift+arrows", words: "by 10 mm", act: by(10), when },
+      { chords: arrows("Alt+"), shown: "Alt+arrows", words: "by 0.1 mm", act: by(0.1), when },
+      { chords: arrows("Ctrl+"), shown: "Ctrl+arrows", words: "push until it touches", act: (e) => this.post({ do: "push", way: STEP[e.key].join(",") }), when },
+      { chords: "t", words: "turn by 90°", act: () => this.turn(90), when },
+      { chords: "x", words: "mirror", act: () => this.mirror(), when },
+      { chords: "k", words: "hold in place, or let go", act: () => this.hold(), when },
+      { chords: "+", words: "one more copy", act: () => this.post({ do: "more" }), when },
+      { chords: "Delete", words: "lift off", act: () => this.post({ do: "lift" }), when },
+      { chords: ". ,", shown: ". and ,", words: "choose the next copy, the one before", act: (e) => this.walk(e.key === "." ? 1 : -1), when: () => this.stage.scene?.sheets.length > 0 },
+      { chords: "Ctrl+a", shown: "Ctrl+A", words: "choose all on this sheet", act: () => this.chooseSheet() },
+      { chords: "Ctrl+Shift+a", shown: "Ctrl+Shift+A", words: "choose all of this part", act: () => this.chooseKind() },
+      { chords: "Ctrl+c", shown: "Ctrl+C", words: "copy", act: take, when },
+      { chords: "Ctrl+x", shown: "Ctrl+X", words: "take off the sheet, to be pasted", act: () => { take(); this.post({ do: "lift" }); }, when },
+      { chords: "Ctrl+v", shown: "Ctrl+V", words: "paste at the pointer", act: () => this.paste(), when: () => this.taken.length > 0 },
+      { chords: "Ctrl+d", shown: "Ctrl+D", words: "once more beside it", act: () => this.twin(), when },
+    ];
   }
 
   outline(c, { copy, sheet }, pose, colour, onLayer, width = 2.6) {

@@ -1,6 +1,7 @@
 //! Copies by hand: laid, pushed, repeated, lined up, lifted off, held. The answer is poses alone; what they come to is worked out
 //! when the page asks for it.
 
+use super::kits;
 use crate::asking::{Shared, blocking};
 use crate::error::AppError;
 use crate::stations::stage::json;
@@ -21,7 +22,7 @@ use boustrophe_core::nest::{self, Against, Layout, Placement, SheetLayout, Terms
 use boustrophe_core::quantity::{count, length};
 use boustrophe_store::NewRevision;
 use serde::{Deserialize, Serialize};
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
 
 /// What is done with copies.
@@ -39,6 +40,8 @@ enum Deed {
     Line,
     /// Lifted off.
     Lift,
+    /// All on the sheet of the first lifted off: it is put back.
+    Clear,
     /// Held in place.
     Hold,
     /// Let go.
@@ -53,6 +56,8 @@ enum Deed {
     Repeat,
     /// Laid on a sheet of their own.
     Sheet,
+    /// Their parts belong together from now on, or not any more.
+    Kit,
 }
 
 /// What a hand does, as the stage posts it.
@@ -201,10 +206,15 @@ impl Hand {
                     sentence(match why {
                         NotLined::Crowded => "lined up they would lie too near to each other or to others: make room first.",
                         NotLined::NoGaps => "between the outermost there is no room for the others with gaps: move those apart first.",
+                        NotLined::NothingEngraved => "on fewer than two of them is anything engraved: choose two that have engraving.",
                         NotLined::NoSheet => "that sheet is not there any more.",
                     })
                 })?;
                 Ok(self.lay(bench, to, 0.0))
+            }
+            Deed::Clear => {
+                let on = &layout.sheets[bench.first()?.1];
+                Ok(self.anew(NestEdit::LiftCopies { copies: on.placed.iter().map(|p| p.copy).collect() }))
             }
             Deed::Lift => Ok(self.anew(NestEdit::LiftCopies { copies: names })),
             Deed::Hold | Deed::Free => Ok(self.anew(NestEdit::HoldCopies { copies: names, on: self.r#do == Deed::Hold })),
@@ -233,6 +243,10 @@ impl Hand {
                 Ok(self.lay(bench, to, slid))
             }
             Deed::Sheet => self.own_sheet(bench),
+            Deed::Kit => {
+                let parts: BTreeSet<PartId> = names.iter().map(|c| c.part).collect();
+                Ok(Change { edit: kits::together(terms, &parts, self.batch), to: Vec::new(), slid: 0.0, anew: true })
+            }
         }
     }
 

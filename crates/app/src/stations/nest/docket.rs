@@ -1,13 +1,13 @@
 //! Nest's docket: parts, sheets, distances, the search, and another nest to compare with.
 
+use super::compare::{Compared, compared};
 use crate::error::AppError;
 use crate::stations::assign::docket::Choice;
 use crate::stations::nest::rows::{Rows, Window, rows};
 use crate::things::rack::drawn;
-use crate::view::{Cell, ledger};
 use askama::Template;
 use boustrophe_core::assign::Process;
-use boustrophe_core::decisions::{Lie, NestEdit, Tray};
+use boustrophe_core::decisions::{Lie, Tray};
 use boustrophe_core::finding::counted;
 use boustrophe_core::geometry::Bounds;
 use boustrophe_core::ids::BatchId;
@@ -131,8 +131,8 @@ pub struct Nest {
     held: usize,
     /// The tray of blanks that is worked in, or what one would begin with.
     blanks: BlanksView,
-    /// The figures of the other nest, with what this one differs by.
-    aside: Option<Vec<(Cell, Cell)>>,
+    /// The other nest beside this one.
+    aside: Option<Compared>,
 }
 
 /// A clamp as it is typed.
@@ -212,20 +212,6 @@ fn aims(loaded: &Loaded, terms: &Terms) -> Vec<(Choice, String)> {
     let laid = !here.nested.layout.sheets.is_empty();
     let choice = |a: Aim| Choice { slug: a.slug().into(), name: a.name().into(), chosen: a == terms.aim };
     Aim::ALL.map(|a| (choice(a), if laid { told(a) } else { String::new() })).into()
-}
-
-/// What the other nest would come to.
-fn compared(app: &App, loaded: &Loaded) -> Result<Option<Vec<(Cell, Cell)>>, AppError> {
-    if loaded.decided().nest.aside.is_none() {
-        return Ok(None);
-    }
-    let swapped = NestEdit::SwapAside.on(loaded.batch).apply(&loaded.revision.decisions)?;
-    let other = app.route(&swapped, &loaded.shop)?;
-    let theirs = &other.batch(loaded.batch).ledger;
-    let mine = ledger(&loaded.here().ledger, Some(theirs));
-    Ok(Some(
-        ledger(theirs, None).into_iter().zip(mine).filter(|c| matches!(c.0.name, "sheets" | "yield" | "cut" | "time" | "cost")).collect(),
-    ))
 }
 
 pub fn body(app: &App, loaded: &Loaded) -> Result<Nest, AppError> {

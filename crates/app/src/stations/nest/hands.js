@@ -1,6 +1,7 @@
 // What is chosen of the copies at Nest, and what a hand does with it: shown at once, sent one after the other; where copies may lie,
 // the server decides.
 import { after } from "/static/js/shapes.js";
+import { inSight, next } from "/static/js/walk.js";
 
 /** Presses of arrow keys that follow each other within this are one move, ms. */
 const GESTURE = 260;
@@ -50,6 +51,17 @@ export class Hands {
     this.stage.blit();
     clearTimeout(this.rest);
     this.rest = setTimeout(() => this.settle(), GESTURE);
+  }
+
+  /** To the next copy, sheet by sheet. */
+  walk(step) {
+    const { scene } = this.stage, [now] = this.chosen;
+    const things = scene.sheets.flatMap(({ sheet: s }, sheet) => s.copies.map((copy) => { const b = scene.box(copy); return { copy, sheet, b: [s.x + b[0], s.y + b[1], s.x + b[2], s.y + b[3]], at: [s.x + b[0], s.y + b[3]] }; }));
+    const found = next(things, (t) => t.copy.id === now?.copy.id, step);
+    if (!found) return false;
+    this.choose((c) => c.copy.id === found.copy.id);
+    inSight(this.stage, found.b);
+    return true;
   }
 
   /** Chooses all copies of the parts that are chosen, or only some of what is chosen. */

@@ -1,5 +1,6 @@
 //! The parts of a job as Nest lists them: so many at once, as far as they are looked at; what can be said of one when it is opened.
 
+use super::kits;
 use crate::asking::{Shared, blocking};
 use crate::error::{AppError, html};
 use crate::stations::assign::docket::Choice;
@@ -10,7 +11,7 @@ use boustrophe_core::assign::Part;
 use boustrophe_core::decisions::{Edit, NestEdit};
 use boustrophe_core::geometry::Affine;
 use boustrophe_core::ids::{BatchId, PartId};
-use boustrophe_core::nest::{self, Grain, PartNest, Turn};
+use boustrophe_core::nest::{self, Grain, Kit, PartNest, Terms, Turn};
 use boustrophe_core::route::BatchRoute;
 use boustrophe_formats::svg::miniature_data;
 use boustrophe_shop::app::{App, Loaded, stock_words};
@@ -133,7 +134,7 @@ fn said_of(app: &Shared, job: i32, opened: &Opened) -> Result<Html<String>, AppE
         batch: loaded.batch,
         id: part.id.to_string(),
         name: part.name.clone(),
-        ways: ways(part, terms.parts.get(&part.id).copied().unwrap_or_default(), loaded.batch),
+        ways: ways(part, &terms, loaded.batch),
         batches: made_elsewhere(&loaded, part),
     })
 }
@@ -153,7 +154,8 @@ fn made_elsewhere(loaded: &Loaded, part: &Part) -> Vec<Choice> {
 }
 
 /// What can be said of how one part is laid.
-fn ways(part: &Part, said: PartNest, batch: BatchId) -> Vec<(&'static str, Vec<Choice>)> {
+fn ways(part: &Part, terms: &Terms, batch: BatchId) -> Vec<(&'static str, Vec<Choice>)> {
+    let said = terms.parts.get(&part.id).copied().unwrap_or_default();
     let choice = |name: &str, nest: PartNest| Choice {
         slug: serde_json::to_string::<Edit>(&NestEdit::SetPart { part: part.id, nest }.on(batch)).unwrap_or_default(),
         name: name.into(),
@@ -162,7 +164,10 @@ fn ways(part: &Part, said: PartNest, batch: BatchId) -> Vec<(&'static str, Vec<C
     let turns = std::iter::once(("as all", None)).chain(Turn::ALL.map(|t| (t.name(), Some(t))));
     let grains = [("as all", None), ("along", Some(Grain::Along)), ("across", Some(Grain::Across))];
     let mirrors = [("as all", None), ("yes", Some(true)), ("no", Some(false))];
-    vec![
+    let kits: Vec<Option<Kit>> =
+        std::iter::once(None).chain(kits::all(terms).into_iter().map(Some)).chain([Some(kits::free(terms))]).collect();
+    let of_kit = |kit: Option<Kit>| choice(&kit.map_or_else(|| "none".into(), |k| format!("kit {}", k.name())), PartNest { kit, ..said });
+    let mut all = vec![
         ("Turns", turns.map(|(name, turn)| choice(name, PartNest { turn, ..said })).collect()),
         ("Grain", grains.into_iter().map(|(name, grain)| choice(name, PartNest { grain, ..said })).collect()),
         ("Mirror", mirrors.into_iter().map(|(name, mirror)| choice(name, PartNest { mirror, ..said })).collect()),
@@ -171,7 +176,17 @@ fn ways(part: &Part, said: PartNest, batch: BatchId) -> Vec<(&'static str, Vec<C
             "Fills gaps",
             [("no", false), ("yes", true)].into_iter().map(|(name, filler)| choice(name, PartNest { filler, ..said })).collect(),
         ),
-    ]
+        ("Belongs to", kits.into_iter().map(of_kit).collect()),
+    ];
+    if let Some(kit) = said.kit {
+        let lies = |name: &str, near: bool| Choice {
+            slug: serde_json::to_string::<Edit>(&kits::lie(terms, Kit { near, ..kit }, batch)).unwrap_or_default(),
+            name: name.into(),
+            chosen: kit.near == near,
+        };
+        all.push(("Its parts lie", vec![lies("on one sheet", false), lies("side by side", true)]));
+    }
+    all
 }
 
 /// A part's outline in the room that the list has for it.

@@ -123,6 +123,18 @@ pub async fn longer(app: Shared, Path(job): Path<i32>) -> StatusCode {
     StatusCode::NO_CONTENT
 }
 
+/// Lets it stand still.
+pub async fn pause(app: Shared, Path(job): Path<i32>) -> StatusCode {
+    app.searches.pause(job, true);
+    StatusCode::NO_CONTENT
+}
+
+/// Lets it go on.
+pub async fn resume(app: Shared, Path(job): Path<i32>) -> StatusCode {
+    app.searches.pause(job, false);
+    StatusCode::NO_CONTENT
+}
+
 /// Ends it with what it has.
 pub async fn stop(app: Shared, Path(job): Path<i32>) -> StatusCode {
     app.searches.stop(job);
@@ -140,7 +152,7 @@ pub async fn events(app: Shared, Path(job): Path<i32>) -> Sse<impl Stream<Item =
         let ended = progress.as_ref().is_none_or(|p| p.phase == searches::Phase::Kept);
         let p = progress.unwrap_or_default();
         let sheets = p.layout.as_ref().map_or(0, |l| l.sheets.len());
-        let data = serde_json::json!({ "tries": p.tries, "sheets": sheets, "yield": p.yield_share, "left": p.left, "run": p.run, "waits": p.waits, "curve": p.curve, "ended": ended });
+        let data = serde_json::json!({ "tries": p.tries, "sheets": sheets, "worth": p.worth, "paused": p.paused, "left": p.left, "run": p.run, "waits": p.waits, "curve": p.curve, "ended": ended });
         Some((Ok(Event::default().data(data.to_string())), (app, ended)))
     });
     Sse::new(told.fuse()).keep_alive(KeepAlive::default())

@@ -31,13 +31,14 @@ export class Sequence {
     return true;
   }
 
-  key(e) {
-    if (!this.cuts) return false;
-    if (e.key === "Enter") this.done();
-    else if (e.key === "Escape") this.end();
-    else if (e.key === "Backspace") { this.cuts.pop(); this.tell(); this.stage.redraw(); } else return false;
-    return true;
+  get table() {
+    const when = () => Boolean(this.cuts);
+    return [
+      { chords: "Enter", words: "the cuts that were clicked come first, in that order", act: () => this.done(), when },
+      { chords: "Backspace", words: "the last that was clicked is none of them", act: () => { this.cuts.pop(); this.tell(); this.stage.redraw(); }, when },
+    ];
   }
+  none() { if (this.cuts) this.end(); }
 
   done() {
     const { cuts, stage } = this;

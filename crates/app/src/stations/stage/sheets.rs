@@ -185,6 +185,12 @@ fn parts(loaded: &Loaded, layout: &Layout, lines: bool) -> (Vec<PartScene>, BTre
     (parts.map(|p| part(loaded, p, lines)).collect(), index)
 }
 
+/// The kit that a part belongs to, as it is called; empty for none.
+fn kit(loaded: &Loaded, part: &Part) -> String {
+    let said = &loaded.revision.decisions.batch(loaded.batch).nest.parts;
+    said.get(&part.id).and_then(|s| s.kit).map_or_else(String::new, |k| format!("kit {}", k.name()))
+}
+
 fn part(loaded: &Loaded, part: &Part, lines: bool) -> PartScene {
     let work = &loaded.here().work;
     let items = || part.items().map(|i| &work.items[i]);
@@ -195,7 +201,7 @@ fn part(loaded: &Loaded, part: &Part, lines: bool) -> PartScene {
     PartScene {
         id: part.id.to_string(),
         name: part.name.clone(),
-        slip: boustrophe_shop::guests::owner(&loaded.revision.decisions, work, part).map_or_else(String::new, |g| g.name.clone()),
+        slip: boustrophe_shop::guests::owner(&loaded.revision.decisions, work, part).map_or_else(|| kit(loaded, part), |g| g.name.clone()),
         outline: flat(&part.outline.segments),
         holes: part.holes.iter().map(|i| flat(&work.items[*i].contour.path.segments)).collect(),
         // Once there is a toolpath only what is filled is drawn from the part.

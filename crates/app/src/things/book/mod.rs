@@ -2,6 +2,7 @@
 
 pub mod cards;
 pub mod charts;
+pub mod copies;
 pub mod letters;
 pub mod rules;
 pub mod things;

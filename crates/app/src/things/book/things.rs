@@ -21,6 +21,8 @@ struct MachineView {
     m: Machine,
     revision: i32,
     plasma: bool,
+    /// It is at the end of a line.
+    linked: bool,
     tools: String,
     /// Its dialect as a file.
     dialect: String,
@@ -59,6 +61,7 @@ fn shown(app: &Shared) -> Result<Html<String>, AppError> {
             tools: tools(m),
             dialect: m.dialect.to_string(),
             revision: revision(Kind::Machine, &m.id),
+            linked: app.desks.desk(&m.id).is_ok(),
             plasma: m.kind == MachineKind::Plasma,
             changes: changes(app, Kind::Machine, &m.id)?,
             m: m.clone(),

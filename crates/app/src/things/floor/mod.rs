@@ -1,7 +1,11 @@
 //! The floor: every job as a card, sorted by what needs a hand next. What it shows was stored when the job changed.
 
+pub mod cards;
+
 use crate::asking::{Shared, blocking};
 use crate::error::{AppError, html};
+use crate::things::machines;
+use crate::typed::Typed;
 use crate::uploads;
 use askama::Template;
 use axum::extract::{Form, Multipart, Path, Query};
@@ -10,35 +14,29 @@ use axum::http::StatusCode;
 use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE, ETAG, IF_NONE_MATCH};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use boustrophe_core::decisions::Decisions;
-use boustrophe_shop::cards::Figures;
-use boustrophe_shop::{incoming, tables};
-use boustrophe_store::{Job, OnFloor};
+use boustrophe_core::decisions::MOST_COPIES;
+use boustrophe_core::quantity::count;
+use boustrophe_shop::app::App;
+use boustrophe_shop::{incoming, tables, wanted};
+use boustrophe_store::{Order, today};
+use cards::Card;
 use serde::Deserialize;
-use std::collections::BTreeMap;
-
-/// A job on the floor.
-struct Card {
-    job: Job,
-    due: String,
-    figures: Figures,
-    /// The revision that its miniature shows.
-    revision: i32,
-    /// Parts that its runs have made.
-    made: i64,
-}
-
-impl Card {
-    /// All parts that are wanted are made.
-    fn is_made(&self) -> bool {
-        self.made > 0 && self.made >= i64::from(self.figures.parts)
-    }
-}
 
 #[derive(Template)]
 #[template(path = "things/floor/floor.html")]
 struct Floor {
+    strips: String,
+    cards: String,
+    away: bool,
+}
+
+#[derive(Template)]
+#[template(path = "things/floor/cards.html")]
+struct Cards {
     cards: Vec<Card>,
-    archived: bool,
+    away: bool,
+    /// What was looked for; empty for all.
+    find: String,
 }
 
 /// Which jobs.
@@ -47,29 +45,37 @@ pub struct Which {
     /// Those that were put away.
     #[serde(default)]
     away: bool,
+    /// Those that all of these words are told of, put away or not.
+    #[serde(default)]
+    find: String,
 }
 
 /// The start page.
 pub async fn floor(app: Shared, Query(which): Query<Which>) -> Result<Html<String>, AppError> {
     blocking(&app, move |app| {
-        let made = app.store.parts_made()?;
-        let mut cards: Vec<Card> = app.store.floor(which.away)?.into_iter().map(|on| card(on, &made)).collect();
-        // Something to decide first, then by date; what is made last.
-        cards.sort_by(|a, b| {
-            let open = |c: &Card| c.figures.stops + c.figures.looks > 0;
-            a.is_made().cmp(&b.is_made()).then(open(b).cmp(&open(a))).then(a.due.is_empty().cmp(&b.due.is_empty())).then(a.due.cmp(&b.due))
-        });
-        html(&Floor { cards, archived: which.away })
+        let strips = machines::strips::Strips { strips: machines::strips::strips(app)? }.render();
+        let cards = found(app, &which)?.render();
+        let wrong = |e: askama::Error| AppError::sentence(format!("the page could not be made: {e}"));
+        html(&Floor { strips: strips.map_err(wrong)?, cards: cards.map_err(wrong)?, away: which.away })
     })
     .await
 }
 
-/// A card that cannot be read, or is not there yet, shows the job's name alone.
-fn card((job, stored): OnFloor, made: &BTreeMap<i32, i64>) -> Card {
-    let (revision, body) = stored.unwrap_or_default();
-    let figures = serde_json::from_str(&body).unwrap_or_default();
-    let made = made.get(&job.id).copied().unwrap_or(0);
-    Card { due: job.due.clone().unwrap_or_default(), figures, revision, made, job }
+/// The cards alone, as they are looked for.
+pub async fn cards_of(app: Shared, Query(which): Query<Which>) -> Result<Html<String>, AppError> {
+    blocking(&app, move |app| html(&found(app, &which)?)).await
+}
+
+fn found(app: &App, which: &Which) -> Result<Cards, AppError> {
+    let (made, today) = (app.store.parts_made()?, today());
+    let words: Vec<String> = which.find.split_whitespace().take(12).map(str::to_lowercase).collect();
+    let mut all = app.store.floor(which.away)?;
+    if !words.is_empty() {
+        all.extend(app.store.floor(!which.away)?);
+    }
+    let mut cards: Vec<Card> = all.into_iter().map(|on| Card::of(on, &made, &today)).filter(|c| c.has(&words)).collect();
+    cards.sort_by_key(Card::order);
+    Ok(Cards { cards, away: which.away, find: which.find.trim().chars().take(80).collect() })
 }
 
 /// A job's first sheet in small.
@@ -122,10 +128,59 @@ fn decided(app: &Shared, id: i32, fate: Fate) -> Result<Redirect, AppError> {
     Ok(Redirect::to(if fate.what == "back" { "/?away=true" } else { "/" }))
 }
 
-/// A new job by name.
+/// A new job: its name, and what is asked for.
 #[derive(Deserialize)]
 pub struct NewJob {
     name: String,
+    #[serde(flatten)]
+    asked: Asked,
+}
+
+/// What is asked for of a job, as it is typed.
+#[derive(Default, Deserialize)]
+pub struct Asked {
+    #[serde(default)]
+    customer: String,
+    #[serde(default)]
+    due: String,
+    #[serde(default)]
+    quantity: String,
+}
+
+impl Asked {
+    fn order(&self) -> Result<Order, AppError> {
+        let quantity = if self.quantity.trim().is_empty() { 1 } else { count(self.quantity.trim(), 1, MOST_COPIES)? };
+        Ok(Order {
+            customer: self.customer.trim().chars().take(80).collect(),
+            due: Some(self.due.trim().to_owned()).filter(|d| !d.is_empty()),
+            quantity: quantity as i32,
+        })
+    }
+}
+
+/// Notes what is asked for of a job.
+pub async fn ask(app: Shared, Path(id): Path<i32>, Typed { form, .. }: Typed<Asked>) -> Result<Response, AppError> {
+    blocking(&app, move |app| Ok(wanted::ask(app, id, &form.order()?, &app.by)?)).await?;
+    Ok(([("hx-redirect", format!("/jobs/{id}"))], "").into_response())
+}
+
+/// The same job once more.
+#[derive(Deserialize)]
+pub struct Again {
+    name: String,
+    #[serde(default)]
+    times: String,
+}
+
+/// Makes a job again, with other quantities where that is asked for.
+pub async fn again(app: Shared, Path(id): Path<i32>, Typed { form, .. }: Typed<Again>) -> Result<Redirect, AppError> {
+    let name: String = form.name.trim().chars().take(80).collect();
+    if name.is_empty() {
+        return Err(AppError::sentence("a job needs a name; type one.".into()));
+    }
+    let times = if form.times.trim().is_empty() { 1 } else { count(form.times.trim(), 1, MOST_COPIES)? };
+    let made = blocking(&app, move |app| Ok(wanted::again(app, id, &name, times, &app.by)?)).await?;
+    Ok(Redirect::to(&format!("/jobs/{made}")))
 }
 
 /// Begins a job.
@@ -134,7 +189,13 @@ pub async fn begin(app: Shared, Form(new): Form<NewJob>) -> Result<Redirect, App
     if name.is_empty() {
         return Err(AppError::sentence("a job needs a name; type one.".into()));
     }
-    let id = blocking(&app, move |app| Ok(app.store.add_job(&name, &app.by, None, &Decisions::default())?.id)).await?;
+    let order = new.asked.order()?;
+    let id = blocking(&app, move |app| {
+        let job = app.store.add_job(&name, &app.by, None, &Decisions::default())?.id;
+        wanted::ask(app, job, &order, &app.by)?;
+        Ok(job)
+    })
+    .await?;
     Ok(Redirect::to(&format!("/jobs/{id}/intake")))
 }
 

@@ -1,6 +1,12 @@
 // A machine's queue: rows are dragged, or moved by their arrows, and the order is kept at once.
 
 import { say } from "/static/js/say.js";
+import { follow } from "./strips.js";
+
+let carried = null;
+
+// Another queue than was drawn: the page is fetched anew, unless a row is being carried.
+follow(document.querySelector("#strips"), () => { if (!carried && !document.querySelector("details.open, dialog[open]")) location.reload(); });
 
 const rows = (list) => [...list.querySelectorAll("li[data-run]")];
 function keep(list) {
@@ -23,7 +29,6 @@ document.addEventListener("click", ({ target }) => {
   keep(row.parentElement);
 });
 
-let carried = null;
 document.addEventListener("dragstart", (e) => { carried = e.target.closest?.(".queue li[draggable=true]"); e.dataTransfer?.setData("text/plain", ""); });
 document.addEventListener("dragover", (e) => {
   const over = e.target.closest?.(".queue li");

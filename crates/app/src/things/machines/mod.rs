@@ -1,7 +1,9 @@
 //! What the machines do, one after the other: the run in hand, what waits and what it is cut from, and what was run before.
 
 pub mod bed;
+mod day;
 pub mod room;
+pub mod strips;
 
 use crate::asking::{Shared, blocking};
 use crate::error::{AppError, html};
@@ -24,6 +26,7 @@ const SHOWN: i64 = 25;
 #[derive(Template)]
 #[template(path = "things/machines/machines.html")]
 struct Page {
+    strips: String,
     machines: Vec<Desk>,
     /// The room where faults are brought about is open.
     room: bool,
@@ -39,6 +42,8 @@ struct Desk {
     /// The run whose sheet lies on the bed, unanswered for.
     asks: Option<Run>,
     queue: Vec<Waiting>,
+    /// Its day as a line: what was run, what runs, what is to come.
+    day: String,
     past: Vec<Past>,
     paces: Vec<Pace>,
 }
@@ -81,7 +86,9 @@ pub async fn page(app: Shared) -> Result<Html<String>, AppError> {
     blocking(&app, |app| {
         let shop = app.shop();
         let machines = shop.machines.iter().map(|m| desk(app, &shop, &m.id, &m.name)).collect::<Result<_, _>>()?;
-        html(&Page { machines, room: app.room })
+        let strips = strips::Strips { strips: strips::strips(app)? }.render();
+        let strips = strips.map_err(|e| AppError::sentence(format!("the page could not be made: {e}")))?;
+        html(&Page { strips, machines, room: app.room })
     })
     .await
 }
@@ -110,20 +117,14 @@ fn desk(app: &App, shop: &Shop, id: &str, name: &str) -> Result<Desk, AppError> 
     if let Some(first) = queue.first_mut().filter(|q| !q.movable) {
         first.turn = first.run.state.to_string();
     }
-    let stands = match (&seen.status, seen.live()) {
-        (Some(s), true) => match s.alarm {
-            Some(alarm) => format!("alarm: {alarm}"),
-            None => s.state.to_string(),
-        },
-        _ => "not heard".into(),
-    };
     let past = app.store.past_runs(id, SHOWN)?;
     Ok(Desk {
         id: id.into(),
         name: name.into(),
-        stands,
+        stands: strips::stands(&seen).0,
         silent: !seen.live(),
         asks: app.store.asking(id)?,
+        day: day::line(app, &past, &queue.iter().map(|q| &q.run).collect::<Vec<_>>())?,
         queue,
         paces: paces(app, shop, &past),
         past: past.into_iter().map(was).collect(),

@@ -1,5 +1,5 @@
 // A drawing on the bench: its lines by process, its writing, what is new and what has gone.
-import { INK, LICHEN, ORDER, STOP, ink, pictures, shade } from "./inks.js";
+import { INK, LICHEN, ORDER, STOP, inked, pictures, shade } from "./inks.js";
 
 export function bench(c, { view, scene, dark }, g) {
   view.place(c);
@@ -14,7 +14,9 @@ export function bench(c, { view, scene, dark }, g) {
   c.fill(g.solid, "evenodd");
   pictures(c, view, g, shade(scene.tone, 10));
   c.fillStyle = INK.engrave + "59"; c.fill(g.engraved, "evenodd"); c.fill(g.wound, "nonzero");
-  for (const p of ORDER) if (g.inks[p]) ink(c, view, p, g.inks[p], 1.5, dark ? "#ece6da" : INK.cut);
+  // On a dark bench inks that are dark stand on a light seam.
+  if (dark) for (const key of Object.keys(g.inks)) if (!/^(cut|picture)/.test(key)) { view.pen(c, "#ece6da", 3); c.globalAlpha = 0.75; c.stroke(g.inks[key]); c.globalAlpha = 1; }
+  inked(c, view, g.inks, ORDER, 1.5, dark ? "#ece6da" : INK.cut);
   grains(c, view, g);
   view.pen(c, STOP, 1.6, [6, 4]); c.stroke(g.gone);
   view.pen(c, LICHEN, 3); c.stroke(g.fresh);

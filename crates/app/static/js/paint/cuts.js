@@ -50,8 +50,9 @@ export const cuts = {
     c.stroke(g.travel);
   },
 
-  /** Paper flags with the number of each start, and a chevron along the cut. */
-  numbers(c, { view, numbers }, g) {
+  /** Paper flags with the number of each start, and a chevron along the cut; where those of a part would cover it, one beside it with
+   * the first and the last of them. */
+  numbers(c, { view, scene, numbers }, g) {
     if (!numbers) return;
     const [x, y] = view.pixels(c), k = view.k, s = g.sheet, taken = [];
     c.font = "11px 'Spline Sans Mono', monospace";
@@ -62,21 +63,57 @@ export const cuts = {
       taken.push([l, t, r, b]);
       return true;
     };
-    for (const stroke of s.strokes) {
-      if (!stroke.n) continue;
-      const [sx, sy, wx, wy] = stroke.start;
-      const px = x + (s.x + sx) * k, py = y - (s.y + sy) * k;
-      const text = String(stroke.n), w = text.length * 6.7 + 7;
-      if (free(px - 2, py - 23, px + w + 2, py - 5)) {
-        c.fillStyle = PAPER; c.strokeStyle = INK.cut; c.lineWidth = 0.8;
-        c.beginPath(); c.moveTo(px, py); c.lineTo(px, py - 21); c.rect(px, py - 21, w, 14); c.fill(); c.stroke();
-        c.fillStyle = INK.cut; c.fillText(text, px + 3.5, py - 10);
+    const place = ([px, py]) => [x + (s.x + px) * k, y - (s.y + py) * k];
+    for (const [copy, strokes] of byCopy(s)) {
+      const box = s.copies[copy] && scene.box(s.copies[copy]);
+      const room = box ? (box[2] - box[0]) * (box[3] - box[1]) * k * k : Infinity;
+      if (strokes.length * FLAG.area > room * FLAG.share) {
+        const all = strokes.map((stroke) => stroke.n), [first, last] = [Math.min(...all), Math.max(...all)];
+        const text = first === last ? String(first) : `${first}${last - first + 1 === all.length ? "–" : " … "}${last}`;
+        const [left, top] = place([box[0], box[3]]), w = text.length * 6.7 + 7;
+        // Above the part, else below it.
+        const bottom = place([box[0], box[1]])[1];
+        const at = [top - 17, bottom + 3].find((t) => free(left - 1, t - 1, left + w + 1, t + 15));
+        if (at !== undefined) paper(c, left, at, w, text);
+        continue;
       }
-      if (!free(px - 5, py - 4, px + 5, py + 5)) continue;
-      c.strokeStyle = INK.cut; c.lineWidth = 1.3;
-      c.beginPath();
-      c.moveTo(px - wx * 5 - wy * 3.2, py + wy * 5 - wx * 3.2); c.lineTo(px + wx * 2, py - wy * 2); c.lineTo(px - wx * 5 + wy * 3.2, py + wy * 5 + wx * 3.2);
-      c.stroke();
+      for (const { n, start: [sx, sy, wx, wy] } of strokes) {
+        const [px, py] = place([sx, sy]), text = String(n), w = text.length * 6.7 + 7;
+        // A flag on an edge stands off the part: up on its upper half, down on its lower.
+        const down = box && sy < (box[1] + box[3]) / 2, top = down ? py + 7 : py - 21;
+        if (free(px - 2, top - 2, px + w + 2, top + 16)) {
+          c.strokeStyle = INK.cut; c.lineWidth = 0.8;
+          c.beginPath(); c.moveTo(px, py); c.lineTo(px, down ? py + 8 : py - 8); c.stroke();
+          paper(c, px, top, w, text);
+        }
+        if (!free(px - 5, py - 4, px + 5, py + 5)) continue;
+        c.strokeStyle = INK.cut; c.lineWidth = 1.3;
+        c.beginPath();
+        c.moveTo(px - wx * 5 - wy * 3.2, py + wy * 5 - wx * 3.2); c.lineTo(px + wx * 2, py - wy * 2); c.lineTo(px - wx * 5 + wy * 3.2, py + wy * 5 + wx * 3.2);
+        c.stroke();
+      }
     }
   },
 };
+
+/** Room that a flag takes, px², and the share of a part that its flags may. */
+const FLAG = { area: 24 * 16, share: 0.12 };
+
+/** The numbered strokes of a sheet by the copy that they are of; what is of none, each by itself. */
+function byCopy(s) {
+  const all = new Map();
+  s.strokes.forEach((stroke, i) => {
+    if (!stroke.n) return;
+    const copy = s.copies[stroke.copy] ? stroke.copy : `alone ${i}`;
+    if (!all.has(copy)) all.set(copy, []);
+    all.get(copy).push(stroke);
+  });
+  return all;
+}
+
+/** A slip of paper with figures. */
+function paper(c, left, top, w, text) {
+  c.fillStyle = PAPER; c.strokeStyle = INK.cut; c.lineWidth = 0.8;
+  c.beginPath(); c.rect(left, top, w, 14); c.fill(); c.stroke();
+  c.fillStyle = INK.cut; c.fillText(text, left + 3.5, top + 11);
+}

@@ -1,5 +1,7 @@
 // Forms and inks of the processes: form first, colour second.
 
+import { lengthOf } from "../measures.js";
+
 export const INK = { picture: "#8a5a2b", cut: "#22292b", score: "#7b3b63", engrave: "#8a5a2b", mark: "#1f6f6b", reference: "#8b959b" };
 export const STOP = "#c8402a", LOOK = "#b98510", LICHEN = "#5f7a3a", PAPER = "#f4f0e7";
 export const ORDER = ["reference", "picture", "engrave", "mark", "score", "cut"];
@@ -10,10 +12,23 @@ export const shade = (hex, by) => {
   return `rgb(${c(n >> 16)} ${c((n >> 8) & 255)} ${c(n & 255)})`;
 };
 
+/** Under which key a line's path is gathered: its process, and of what is scored how long it is too, by powers of two, mm. */
+export const inkKey = (process, d) => (process === "score" ? `score ${Math.floor(Math.log2(Math.max(lengthOf(d), 0.01)))}` : process);
+
+/** What is gathered of these processes, each in its form. */
+export function inked(c, view, inks, processes, px, cut) {
+  for (const p of processes) for (const [key, path] of Object.entries(inks)) if (key.split(" ")[0] === p) ink(c, view, key, path, px, cut);
+}
+
+/** A scored line shorter than this on the screen, px, is drawn whole: its dashes would be all there is to see. */
+const WHOLE = 42;
+
 /** One process in its own form: cut solid, score double dashed, mark with ticks, reference dotted. */
-export function ink(c, view, process, path, px, cut = INK.cut) {
+export function ink(c, view, key, path, px, cut = INK.cut) {
+  const [process, length] = key.split(" ");
   if (process === "picture") return;
   if (process === "engrave") view.pen(c, INK.engrave, 0.8);
+  else if (process === "score" && length !== undefined && 2 ** (Number(length) + 1) * view.k < WHOLE) view.pen(c, INK.score, px);
   else if (process === "score") view.pen(c, INK.score, px, [7, 2, 3, 2]);
   else if (process === "mark") view.pen(c, INK.mark, px, [9, 2, 1.5, 2]);
   else if (process === "reference") view.pen(c, INK.reference, 1.2, [1.2, 3.2]);

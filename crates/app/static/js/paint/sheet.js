@@ -1,6 +1,6 @@
 // A sheet as it will look: its own tone and grain, parts a little lighter, engraved rows, kerf at true width.
 import { bed } from "./bed.js";
-import { INK, PAPER, ink, pictures, shade } from "./inks.js";
+import { INK, PAPER, inked, pictures, shade } from "./inks.js";
 
 export function sheet(c, stage, g) {
   const { view, scene } = stage, s = g.sheet, k = view.k;
@@ -21,7 +21,7 @@ export function sheet(c, stage, g) {
   pictures(c, view, g);
   if (s.rows.length) { c.strokeStyle = INK.engrave; c.lineWidth = Math.max(s.pitch * 0.82, 0.35 / k); c.setLineDash([]); c.stroke(g.rows); }
   else { c.fillStyle = INK.engrave + "88"; c.fill(g.engraved, "evenodd"); c.fill(g.wound, "nonzero"); }
-  for (const p of ["engrave", "mark", "score"]) for (const of of [g.inks, g.cuts]) if (of[p]) ink(c, view, p, of[p], 1.4);
+  for (const of of [g.inks, g.cuts]) inked(c, view, of, ["engrave", "mark", "score"], 1.4);
   c.setLineDash([]);
   c.strokeStyle = INK.cut; c.lineCap = "butt"; c.lineJoin = "round";
   if (g.inks.cut) { c.lineWidth = Math.max(0.2, 1.25 / k); c.stroke(g.inks.cut); }

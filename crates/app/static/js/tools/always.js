@@ -1,7 +1,10 @@
 // What works at every station: choosing by click and by box, and moving the view. A tool has down, move, up, key and paint,
 // each where it needs it; the first whose `down` takes the pointer has it until it is let go.
 import { LICHEN } from "../paint/inks.js";
+import { boundsOf } from "../measures.js";
 import { inBox, pick } from "../pick.js";
+import { lying } from "../shapes.js";
+import { inSight, next } from "../walk.js";
 
 /** A box drawn with Shift takes what it touches; drawn to the left, or with Alt held, what lies within it. */
 export class Box {
@@ -30,6 +33,13 @@ export class Box {
   }
 }
 
+/** The keyboard goes to the card of what is chosen; false where there is none. */
+function toCard() {
+  const first = document.querySelector("#card:not([hidden]) :is(input:not([type=hidden]), select, button, textarea)");
+  first?.focus();
+  return Boolean(first);
+}
+
 /** A click takes the contour under it; a drag moves the view. */
 export class Choose {
   constructor(stage) { this.stage = stage; }
@@ -52,11 +62,27 @@ export class Choose {
     const held = stage.chosen.includes(found.item);
     stage.choose(more ? (held ? stage.chosen.filter((i) => i !== found.item) : [...stage.chosen, found.item]) : [found.item], found);
   }
-  key(e) {
-    const { view } = this.stage, step = { ArrowLeft: [60, 0], ArrowRight: [-60, 0], ArrowUp: [0, 60], ArrowDown: [0, -60] }[e.key];
-    const zoom = { "+": 1.25, "-": 0.8 }[e.key];
-    if (step) this.stage.look({ ...view.now, x: view.x + step[0], y: view.y + step[1] });
-    else if (zoom) this.stage.look(view.zoomed(zoom, view.w / 2, view.h / 2));
-    return Boolean(step || zoom);
+  /** To the next contour or cut; what it is says the card. */
+  walk(step) {
+    const { stage } = this, [now] = stage.chosen;
+    if (!stage.scene) return false;
+    const box = (i) => boundsOf(lying([i.m[0], i.m[1], i.m[2], i.m[3], i.m[4] + i.dx, i.m[5] + i.dy], i.d));
+    const things = stage.scene.items.map((item) => { const b = box(item); return { item, b, n: item.n || undefined, at: [b[0], b[3]] }; });
+    const found = next(things, (t) => t.item === now, step);
+    if (!found) return false;
+    stage.choose([found.item], { walked: true });
+    inSight(stage, found.b);
+    return true;
+  }
+
+  get table() {
+    const { view } = this.stage, steps = { ArrowLeft: [60, 0], ArrowRight: [-60, 0], ArrowUp: [0, 60], ArrowDown: [0, -60] }, zooms = { "+": 1.25, "-": 0.8 };
+    const look = ([x, y]) => this.stage.look({ ...view.now, x: view.x + x, y: view.y + y });
+    return [
+      { chords: ". ,", shown: ". and ,", words: "choose the next thing on the stage, the one before", act: (e) => this.walk(e.key === "." ? 1 : -1) },
+      { chords: "Enter", words: "to the card of what is chosen", act: () => toCard() },
+      { chords: Object.keys(steps).join(" "), shown: "← ↑ ↓ →", words: "look further that way", act: (e) => look(steps[e.key]) },
+      { chords: "+ -", shown: "+ −", words: "nearer, further away", act: (e) => this.stage.look(view.zoomed(zooms[e.key], view.w / 2, view.h / 2)) },
+    ];
   }
 }

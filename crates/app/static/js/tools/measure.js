@@ -1,31 +1,43 @@
 // Measuring, at every station: distances, radii and angles, from where a click finds an end, a middle, a centre or an edge.
-import { arcOf } from "../measures.js";
+import { arcOf, lengthOf, nearest } from "../measures.js";
 import { LICHEN, PAPER } from "../paint/inks.js";
 import { ring } from "../paint/marks.js";
 import { pick, snapped } from "../pick.js";
+import { inverse, moved } from "../shapes.js";
 
 /** A click finds what is within so many pixels. */
 const REACH = 10;
 
-/** `m` begins and ends it, Escape ends it; each click is a point. Two points give a distance, a third an angle; a point on an arc its
- * radius as well. */
+/** Where a place of the stage lies on a line, by the share of its length; null where it does not, but is a middle or another's end. */
+function onto(item, [x, y]) {
+  const { distance, share } = nearest(item.d, ...moved(inverse(item.m), x - item.dx, y - item.dy));
+  return distance < 1e-6 ? { item, share } : null;
+}
+
+/** The way between two places of one line, both ways where it is closed. */
+function along([first, second]) {
+  if (!first || !second || first.item !== second.item) return [];
+  const whole = lengthOf(first.item.d), one = Math.abs(second.share - first.share) * whole, d = first.item.d;
+  const closed = Math.hypot(d[0] - d.at(-2), d[1] - d.at(-1)) < 1e-6;
+  return [`along it ${one.toFixed(3)} mm`, ...(closed ? [`the other way ${(whole - one).toFixed(3)} mm`] : [])];
+}
+
+/** `m` begins and ends it, Escape ends it; each click is a point. Two points give a distance, and where they lie on one contour the way
+ * along it; a third an angle; a point on an arc its radius as well. */
 export class Measure {
-  constructor(stage) { Object.assign(this, { stage, points: null, arc: null }); }
+  constructor(stage) { Object.assign(this, { stage, points: null, arc: null, on: [] }); }
   toggle() {
     this.points = this.points ? null : [];
     this.arc = null;
+    this.on = [];
     this.stage.canvas.classList.toggle("measuring", Boolean(this.points));
     this.stage.redraw();
   }
-  shown() { if (this.points) { this.points = []; this.arc = null; } }
+  shown() { if (this.points) { this.points = []; this.arc = null; this.on = []; } }
   leave() { if (this.points) this.toggle(); }
   none() { if (this.points) this.toggle(); }
   cursor() { return this.points ? "crosshair" : null; }
-  key(e) {
-    const mine = e.key.toLowerCase() === "m" && !e.ctrlKey && !e.metaKey && !e.altKey;
-    if (mine) this.toggle();
-    return mine;
-  }
+  get table() { return [{ chords: "m M", shown: "m", words: "measure: distances, angles, radii, along a contour", act: () => this.toggle() }]; }
   down() { return Boolean(this.points); }
   move() {}
 
@@ -33,20 +45,21 @@ export class Measure {
   place(e) {
     const { view, scene } = this.stage, [x, y] = view.mm(e.offsetX, e.offsetY), near = REACH / view.k;
     const at = snapped(scene.items, x, y, near), found = pick(scene.items, x, y, near);
-    if (!found) return { at, arc: null };
+    if (!found) return { at, arc: null, on: null };
     const { item } = found, d = item.d, n = 3 * found.segment;
     const arc = arcOf(d[n], d[n + 1], d[n + 2], d[n + 3], d[n + 4]);
     const [a, b, c, dd, ee, f] = item.m, world = ([px, py]) => [a * px + c * py + ee + item.dx, b * px + dd * py + f + item.dy];
     const round = arc && { r: arc.r, middle: world([arc.cx, arc.cy]) };
-    if (at[0] !== x || at[1] !== y) return { at, arc: round };
+    if (at[0] !== x || at[1] !== y) return { at, arc: round, on: onto(item, at) };
     const on = arc ? [arc.cx + arc.r * Math.cos(arc.from + arc.sweep * found.on), arc.cy + arc.r * Math.sin(arc.from + arc.sweep * found.on)] : [d[n] + (d[n + 3] - d[n]) * found.on, d[n + 1] + (d[n + 4] - d[n + 1]) * found.on];
-    return { at: world(on), arc: round };
+    return { at: world(on), arc: round, on: { item, share: found.share } };
   }
 
-  up(e, { moved, lost }) {
-    if (moved || lost || !this.points) return;
-    const { at, arc } = this.place(e);
-    this.points = this.points.length === 3 ? [at] : [...this.points, at];
+  up(e, { moved: dragged, lost }) {
+    if (dragged || lost || !this.points) return;
+    const { at, arc, on: where } = this.place(e), anew = this.points.length === 3;
+    this.points = anew ? [at] : [...this.points, at];
+    this.on = anew ? [where] : [...this.on, where];
     this.arc = arc;
     this.stage.redraw();
     if (this.points.length !== 2) return;
@@ -63,6 +76,7 @@ export class Measure {
       const turn = Math.abs(Math.atan2(a[1] - b[1], a[0] - b[0]) - Math.atan2(c[1] - b[1], c[0] - b[0])), angle = Math.min(turn, 2 * Math.PI - turn);
       out.push(`${((angle * 180) / Math.PI).toFixed(2)}°`);
     } else if (b) out.push(`${((((Math.atan2(b[1] - a[1], b[0] - a[0]) * 180) / Math.PI) + 360) % 360).toFixed(2)}° from x`);
+    if (b && !c) out.push(...along(this.on));
     if (this.arc) out.push(`radius ${mm(this.arc.r)}`);
     return out;
   }

@@ -1,0 +1,3 @@
+DROP TABLE notes;
+ALTER TABLE jobs DROP COLUMN quantity;
+ALTER TABLE jobs DROP COLUMN customer;
