@@ -107,23 +107,28 @@ impl<'p> Stock<'p> {
                 return None;
             }
             self.steps += 1;
+            // What has area enough may still not hold everything: those with a sheet more are there as well.
+            if cheapest.kinds.len() < MOST_SHEETS {
+                self.opened_beyond(&cheapest);
+            }
             if cheapest.wants <= 0.0 && !cheapest.kinds.is_empty() {
                 return Some(cheapest);
             }
-            if cheapest.kinds.len() >= MOST_SHEETS {
-                continue;
-            }
-            let from = cheapest.kinds.last().copied().unwrap_or(0);
-            for kind in self.kinds().filter(|k| *k >= from) {
-                let taken = cheapest.kinds.iter().filter(|k| **k == kind).count();
-                if self.problem.sheets[kind].count.is_none_or(|n| n as usize > taken) {
-                    let kinds = cheapest.kinds.iter().copied().chain([kind]).collect();
-                    let (price, wants) = (cheapest.price + self.problem.price(kind), cheapest.wants - self.problem.sheets[kind].area());
-                    self.opened(Combination { least: 0.0, price, wants, kinds });
-                }
-            }
         }
         None
+    }
+
+    /// The combinations with one sheet more.
+    fn opened_beyond(&mut self, cheapest: &Combination) {
+        let from = cheapest.kinds.last().copied().unwrap_or(0);
+        for kind in self.kinds().filter(|k| *k >= from) {
+            let taken = cheapest.kinds.iter().filter(|k| **k == kind).count();
+            if self.problem.sheets[kind].count.is_none_or(|n| n as usize > taken) {
+                let kinds = cheapest.kinds.iter().copied().chain([kind]).collect();
+                let (price, wants) = (cheapest.price + self.problem.price(kind), cheapest.wants - self.problem.sheets[kind].area());
+                self.opened(Combination { least: 0.0, price, wants, kinds });
+            }
+        }
     }
 
     /// True where a combination that costs less than a plan may still be tried.

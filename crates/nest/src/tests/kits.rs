@@ -2,6 +2,7 @@
 
 use super::*;
 use crate::kits::{Kits, torn};
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Parts of these boxes and quantities; the first so many belong to one kit.
 fn boxes(sizes: &[(f64, f64, u32)]) -> Work {
@@ -62,6 +63,19 @@ fn a_kit_lies_side_by_side_where_that_costs_no_sheet() {
     assert_eq!(layout(true), (1, 0, 0, 0));
     // Laid by size, as they are without that wish, the small ones come after all others.
     assert!(layout(false).3 > 0, "{:?}", layout(false));
+}
+
+#[test]
+fn a_layout_that_tears_kits_is_bettered_by_one_that_does_not() {
+    let work = boxes(&[(60.0, 40.0, 3), (30.0, 30.0, 3)]);
+    let terms = with_kit(&work, 2, false, terms_of(150.0, 70.0, 2.0, 6.0));
+    // Two large ones on the first sheet, as they lie by size alone.
+    let apart = nest(&work, &Terms { parts: BTreeMap::new(), ..terms.clone() }, 9);
+    assert!(torn(&work, &apart, &terms)[0].1.sheets > 0, "{apart:?}");
+    let problem = Problem::from(&work, &terms, &Tolerance::default(), &apart, &BTreeSet::new());
+    let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed: 7, tries: 12 });
+    assert_eq!((layout.sheets.len(), torn(&work, &layout, &terms)[0].1.sheets), (3, 0));
+    assert!(is_better(&layout, &apart, &work, &terms) && !is_better(&apart, &layout, &work, &terms));
 }
 
 #[test]

@@ -46,6 +46,16 @@ proptest! {
 }
 
 #[test]
+fn a_sheet_that_has_area_enough_and_no_room_is_joined_by_another() {
+    // Two bars of 180 x 60 have less area than one sheet of 200 x 120 and do not fit it with margins; two such sheets cost least.
+    let kinds =
+        vec![Sheet::rectangle(600.0, 400.0), Sheet { count: Some(2), ..Sheet::rectangle(200.0, 120.0) }, Sheet::rectangle(500.0, 300.0)];
+    let terms = Terms { sheets: kinds, rate: 1e-6, ..terms_of(1.0, 1.0, 4.0, 5.0) };
+    let layout = nest(&work(&[Path::rectangle(0.0, 0.0, 180.0, 60.0)], 2), &terms, 9);
+    assert_eq!(layout.sheets.iter().map(|s| s.sheet.width).collect::<Vec<_>>(), [200.0, 200.0]);
+}
+
+#[test]
 fn sheets_are_taken_by_their_area_where_they_have_no_price() {
     // By name 2 of 300 x 200 come first, then 600 x 400: 0.12 + 0.48 m². Two of 600 x 400 do.
     let kinds = vec![

@@ -28,8 +28,9 @@ export class Search {
       this.tell(state);
       if (state.ended) {
         this.shut();
-        if (station !== "nest") this.notice("The nest has ended; Nest shows what was found.", { label: "Go to Nest", act: () => location.assign(`/jobs/${job}/nest?batch=${batch}`) });
-        htmx.ajax("GET", `/jobs/${job}/${station}?part=docket&batch=${batch}`, { target: "#docket", swap: "outerHTML" });
+        // What is told stays: the docket is drawn anew before.
+        const told = () => station !== "nest" && this.notice("The nest has ended; Nest shows what was found.", { label: "Go to Nest", act: () => location.assign(`/jobs/${job}/nest?batch=${batch}`) });
+        Promise.resolve(htmx.ajax("GET", `/jobs/${job}/${station}?part=docket&batch=${batch}`, { target: "#docket", swap: "outerHTML" })).then(told, told);
       } else if (this.shows() && state.tries !== tries) {
         tries = state.tries;
         this.stage.load($("#docket").dataset, true, true);
