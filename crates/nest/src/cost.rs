@@ -109,7 +109,8 @@ impl Plan {
 }
 
 /// True where a layout is better than another of the same parts: more of them laid, those that go first before all, fewer
-/// kits torn, on cheaper sheets, on fewer, or with more of what is aimed at.
+/// kits torn, on cheaper sheets, on fewer, or with more of what is aimed at. One on sheets that are not to be had any more is no better
+/// than one of as many parts on those that are.
 pub fn is_better(a: &Layout, b: &Layout, work: &dyn Parts, terms: &Terms) -> bool {
     let first = |part: &PartId| terms.parts.get(part).is_some_and(|p| p.first);
     let cost = |l: &Layout| {
@@ -119,7 +120,13 @@ pub fn is_better(a: &Layout, b: &Layout, work: &dyn Parts, terms: &Terms) -> boo
         let room = -Merits::of(l, work, terms).worth(terms.aim);
         Cost { unplaced: waits, torn: torn.0, price, sheets: l.sheets.len(), apart: torn.1, room }
     };
-    let (a, b) = (cost(a), cost(b));
+    let offered =
+        |s: &Sheet| terms.sheets.iter().any(|k| (k.width, k.height, k.rack) == (s.width, s.height, s.rack) && k.outline == s.outline);
+    let gone = |l: &Layout| l.sheets.iter().filter(|s| !offered(&s.sheet)).count();
+    let (gone, (a, b)) = ((gone(a), gone(b)), (cost(a), cost(b)));
+    if a.unplaced == b.unplaced && gone.0 != gone.1 {
+        return gone.0 < gone.1;
+    }
     Cost { room: a.room + 1e-5, ..a } < b
 }
 

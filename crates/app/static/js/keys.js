@@ -81,8 +81,13 @@ export function keys(stage, playing) {
 
   const all = table(stage, playing);
   document.addEventListener("keydown", (event) => {
-    const typing = event.target.closest("input:not([type=range]), select, textarea"), key = event.key;
-    if (typing && key !== "Escape" || event.defaultPrevented) return;
+    const field = event.target.closest("input:not([type=range]), select, textarea"), key = event.key;
+    if (event.defaultPrevented) return;
+    // Undo and redo are the page's where nothing was typed in the field that has the keyboard; Escape leaves the field.
+    const untouched = field && (field.matches("select, [type=checkbox], [type=radio]") || field.value === field.defaultValue);
+    const takenBack = (event.ctrlKey || event.metaKey) && key.toLowerCase() === "z" && untouched;
+    if (field && key !== "Escape" && !takenBack) return;
+    if (field && key === "Escape") field.blur();
     if (key === " " && event.target.closest("button, a, summary")) return;
     if (pressed(all, event)) { if (key !== "Escape") event.preventDefault(); return; }
     // What a button or a link does with a key, and what the browser does where no tool takes it, they do.

@@ -178,13 +178,24 @@ impl Hand<'_> {
         self.with(selector, async |found| found.click().await).await;
     }
 
-    /// Presses a key with nothing chosen.
+    /// Presses a key; a letter is the page's: whatever field has the keyboard is left before.
     pub async fn press(&self, key: &str) {
+        if key.len() == 1 && key.chars().all(char::is_alphabetic) {
+            self.leave_field().await;
+        }
         self.page.action_chain().send_keys(key).perform().await.expect("a key");
+    }
+
+    /// Leaves whatever field has the keyboard, as Escape does, without letting go of anything on the stage.
+    pub async fn leave_field(&self) {
+        self.value("(document.activeElement !== document.body && document.activeElement.blur(), 1)").await;
     }
 
     /// Presses `Ctrl` with another key.
     pub async fn press_ctrl(&self, key: char) {
+        if key == 'z' {
+            self.leave_field().await;
+        }
         self.page.action_chain().key_down(Key::Control).send_keys(key.to_string()).key_up(Key::Control).perform().await.expect("keys");
     }
 
@@ -209,6 +220,7 @@ impl Hand<'_> {
 
     /// Goes to a station by its key and waits until it is drawn.
     pub async fn station(&self, key: &str, slug: &str) {
+        self.leave_field().await;
         self.press(key).await;
         self.until(slug, &format!("document.querySelector('#docket').dataset.station == {slug:?}")).await;
         self.drawn().await;
@@ -291,6 +303,7 @@ impl Hand<'_> {
             if self.open_findings().await.is_empty() {
                 return taken;
             }
+            self.leave_field().await;
             self.press("g").await;
             self.change("a remedy", self.press("a")).await;
         }

@@ -91,3 +91,25 @@ fn a_job_with_something_at_a_machine_is_not_put_away_and_the_shift_says_what_com
     assert!(shop.get("/shift").text().contains("seen to by Odile Farrant"));
     assert_eq!(shop.post(&format!("/shift/notes/{note}"), &[("person", "Somebody else")]).status, 404, "the first who did stays");
 }
+
+#[test]
+fn a_machine_and_a_material_are_made_from_others() {
+    let shop = Shop::demo();
+    let rows = |shop: &Shop| shop.get("/shop/charts.csv").text().lines().filter(|l| l.contains("lark-two")).count();
+    let known = shop.get("/shop/charts.csv").text().lines().filter(|l| l.starts_with("lark,")).count();
+    let copy = |what: &str, fields: &[(&str, &str)]| shop.post(&format!("/shop/{what}/copy"), fields).status;
+    assert_eq!(copy("machines/lark", &[("name", "Lark Two"), ("rows", "on"), ("person", "Odile Farrant")]), 303);
+    assert_eq!((rows(&shop), known > 3), (known, true), "its rows of the chart come along");
+    let page = shop.get("/shop/machines").text();
+    assert!(page.contains("data-machine=\"lark-two\"") && page.contains("--connect lark-two="), "{page}");
+    // Once more under the same name it is another.
+    assert_eq!(copy("machines/lark", &[("name", "Lark Two")]), 303);
+    assert!(shop.get("/shop/machines").text().contains("data-machine=\"lark-two-2\""));
+    assert_eq!(copy("machines/nobody", &[("name", "X")]), 422);
+    assert_eq!(copy("machines/lark", &[("name", " ")]), 422);
+    assert_eq!(copy("materials/acrylic", &[("name", "Smoked acrylic")]), 303);
+    let job = shop.job("Smoked");
+    assert!(shop.get(&format!("/jobs/{job}/assign")).text().contains("Smoked acrylic"), "it can be chosen");
+    // It is on the floor with the others, and says that it is not heard.
+    assert!(shop.get("/machines/strips").text().contains("data-machine=\"lark-two\""));
+}

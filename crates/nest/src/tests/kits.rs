@@ -19,7 +19,7 @@ fn with_kit(work: &Work, parts: usize, near: bool, terms: Terms) -> Terms {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(20))]
+    #![proptest_config(ProptestConfig::with_cases(8))]
     /// Of a kit every sheet holds all parts in the same proportion, if it holds any: none is torn, and nothing waits.
     #[test]
     fn what_belongs_together_lies_on_one_sheet(
@@ -32,7 +32,7 @@ proptest! {
         let work = boxes(&all);
         let terms = with_kit(&work, parts, false, terms_of(300.0, 200.0, 2.0, 5.0));
         let problem = Problem::new(&work, &terms, &Tolerance::default());
-        let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed, tries: 9 });
+        let layout = search(&problem, &Control { go_on: &|| true, better: &|_, _| {}, tried: &|_| {}, seed, tries: 7 });
         prop_assert_eq!(faults(&work, &layout, terms.distances()).count, 0);
         prop_assert!(layout.unplaced.is_empty());
         let whole = Kits::of(&work, &terms)[0].count;
