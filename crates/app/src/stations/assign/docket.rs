@@ -8,6 +8,7 @@ use boustrophe_core::decisions::{JobSetting, Numbers, Stock};
 use boustrophe_core::geometry::{Affine, Vec2};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::picture::Dither;
+use boustrophe_core::shop::Shop;
 use boustrophe_formats::svg::miniature_data;
 use boustrophe_shop::app::{Loaded, stock_words};
 
@@ -252,11 +253,28 @@ fn drawings(loaded: &Loaded) -> Vec<(u32, String, Vec<Choice>)> {
     d.drawings.iter().filter(|_| several).map(|x| (x.id, x.name.clone(), choices(x.batch))).collect()
 }
 
-/// Every machine, material and thickness that the chart knows, and the one in force.
+/// Thickness that a material is offered in of which the chart has no row, mm.
+const UNTRIED: f64 = 3.0;
+
+/// What the chart has no row of: materials that are new, on every machine, and machines that are new, with all that is known of others.
+/// What is missing is a finding then.
+fn untried(shop: &Shop) -> Vec<(String, String, f64)> {
+    let mut out = Vec::new();
+    for m in shop.materials.iter().filter(|m| shop.chart.iter().all(|r| r.material != m.id)) {
+        out.extend(shop.machines.iter().map(|on| (on.id.clone(), m.id.clone(), UNTRIED)));
+    }
+    for on in shop.machines.iter().filter(|on| shop.chart.iter().all(|r| r.machine != on.id)) {
+        out.extend(shop.chart.iter().map(|r| (on.id.clone(), r.material.clone(), r.thickness)));
+    }
+    out
+}
+
+/// Every machine, material and thickness that the chart knows, what it has no row of yet, and the one in force.
 pub fn batches(loaded: &Loaded, now: &Stock) -> Vec<Choice> {
     let mut all: Vec<(String, String, f64)> = Vec::new();
     let here = (now.machine.clone(), now.material.clone(), now.thickness);
-    for r in loaded.shop.chart.iter().map(|r| (r.machine.clone(), r.material.clone(), r.thickness)).chain([here]) {
+    let known = loaded.shop.chart.iter().map(|r| (r.machine.clone(), r.material.clone(), r.thickness));
+    for r in known.chain(untried(&loaded.shop)).chain([here]) {
         if !all.iter().any(|a| a.0 == r.0 && a.1 == r.1 && (a.2 - r.2).abs() < boustrophe_core::shop::SAME_THICKNESS) {
             all.push(r);
         }
