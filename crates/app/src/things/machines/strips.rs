@@ -1,6 +1,6 @@
 //! The machines in a line each: what each does now, what stands in its way, what comes next and what has to be laid on its bed for it.
 
-use super::time_left;
+use super::{factor, time_left};
 use crate::asking::{Shared, blocking};
 use crate::error::{AppError, html};
 use askama::Template;
@@ -81,7 +81,7 @@ fn strip(app: &App, id: &str, name: &str) -> Result<Strip, AppError> {
             sheet: run.sheet,
             state: run.state.to_string(),
             percent: (share.clamp(0.0, 1.0) * 100.0).round() as u32,
-            left: duration((1.0 - share).clamp(0.0, 1.0) * run.total),
+            left: duration((1.0 - share).clamp(0.0, 1.0) * run.total * factor(app, run)?),
         })
     });
     let next = waiting.first().map(|run| -> Result<Next, AppError> {
