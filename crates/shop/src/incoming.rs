@@ -4,9 +4,10 @@
 use crate::app::App;
 use crate::changing::apply;
 use crate::error::ShopError;
-use boustrophe_core::decisions::{Decisions, Edit, IntakeEdit};
+use boustrophe_core::decisions::{DrawingDecisions, Edit, IntakeEdit};
 use boustrophe_store::StoreError;
 use sha2::{Digest, Sha256};
+use std::collections::BTreeSet;
 use std::io::Read;
 use std::sync::{Arc, PoisonError};
 use tempfile::NamedTempFile;
@@ -90,25 +91,26 @@ pub fn add(app: &App, job: i32, taken: Vec<Taken>, by: &str) -> Result<(), ShopE
     if taken.is_empty() {
         return Ok(());
     }
+    let before: BTreeSet<u32> = drawings(app, job)?.into_iter().map(|d| d.id).collect();
     let edits = taken.into_iter().map(|t| Edit::Intake(IntakeEdit::AddDrawing { file: t.hash, name: t.name })).collect();
     on_top(app, job, &Edit::All { edits }, by)?;
-    as_the_job(app, job, by)
+    as_the_job(app, job, &before, by)
 }
 
-/// Drawings that have just come are wanted as often as the job is.
-fn as_the_job(app: &App, job: i32, by: &str) -> Result<(), ShopError> {
-    let (quantity, head) = (app.store.job(job)?.quantity.unsigned_abs(), app.store.job(job)?.head.unwrap_or(0));
+/// The drawings of a job as it is now.
+fn drawings(app: &App, job: i32) -> Result<Vec<DrawingDecisions>, ShopError> {
+    Ok(app.store.revision(job, app.store.job(job)?.head.unwrap_or(0))?.decisions.drawings)
+}
+
+/// Drawings that have just come are wanted as often as the job is; those that were there before stay as they were set.
+fn as_the_job(app: &App, job: i32, before: &BTreeSet<u32>, by: &str) -> Result<(), ShopError> {
+    let quantity = app.store.job(job)?.quantity.unsigned_abs();
     if quantity <= 1 {
         return Ok(());
     }
-    let edits = quantities(&app.store.revision(job, head)?.decisions, 1, quantity);
-    if edits.is_empty() { Ok(()) } else { on_top(app, job, &Edit::All { edits }, by) }
-}
-
-/// Changes of the quantity of all drawings of which so many are wanted.
-pub(crate) fn quantities(decisions: &Decisions, was: u32, quantity: u32) -> Vec<Edit> {
-    let of = decisions.drawings.iter().filter(|d| d.quantity == was);
-    of.map(|d| Edit::Intake(IntakeEdit::SetDrawingQuantity { drawing: d.id, quantity })).collect()
+    let fresh = drawings(app, job)?.into_iter().filter(|d| !before.contains(&d.id));
+    let edits = fresh.map(|d| Edit::Intake(IntakeEdit::SetDrawingQuantity { drawing: d.id, quantity })).collect();
+    on_top(app, job, &Edit::All { edits }, by)
 }
 
 /// Makes an edit on whatever revision is in force.

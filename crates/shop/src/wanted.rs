@@ -2,8 +2,8 @@
 
 use crate::app::App;
 use crate::error::ShopError;
-use crate::incoming::{on_top, quantities};
-use boustrophe_core::decisions::{Edit, MOST_COPIES};
+use crate::incoming::on_top;
+use boustrophe_core::decisions::{Edit, IntakeEdit, MOST_COPIES};
 use boustrophe_store::Order;
 
 /// Notes what is asked for. Where another quantity is, drawings of which as many were wanted as of the job are wanted as often, too.
@@ -13,7 +13,8 @@ pub fn ask(app: &App, job: i32, order: &Order, by: &str) -> Result<(), ShopError
     let decisions = app.store.revision(job, before.head.unwrap_or(0))?.decisions;
     app.store.set_order(job, order)?;
     let (was, now) = (before.quantity.unsigned_abs(), order.quantity.unsigned_abs());
-    let edits = if was == now { Vec::new() } else { quantities(&decisions, was, now) };
+    let alike = decisions.drawings.iter().filter(|d| was != now && d.quantity == was);
+    let edits: Vec<Edit> = alike.map(|d| Edit::Intake(IntakeEdit::SetDrawingQuantity { drawing: d.id, quantity: now })).collect();
     if edits.is_empty() { Ok(()) } else { on_top(app, job, &Edit::All { edits }, by) }
 }
 
@@ -35,13 +36,15 @@ fn checked(order: &Order) -> Result<(), ShopError> {
     }
 }
 
-/// The same job once more under another name, every part so many times as often. What was decided is taken along; it is nested anew
-/// where quantities differ, or where it lay on sheets of the rack, which are the other job's.
+/// The same job once more under another name, every part so many times as often. What was decided is taken along, parts of other jobs that were taken in
+/// are not; it is nested anew where quantities differ, or where it lay on sheets of the rack, which are the other job's.
 pub fn again(app: &App, job: i32, name: &str, times: u32, by: &str) -> Result<i32, ShopError> {
     let of = app.store.job(job)?;
     let mut decisions = app.store.revision(job, of.head.unwrap_or(0))?.decisions;
     let most = |n: u32| n.checked_mul(times).filter(|n| *n <= MOST_COPIES && times > 0);
     let wrong = || ShopError::Sentence(format!("{times} times as many are not between 1 and {MOST_COPIES} of each part."));
+    // Parts of other jobs that lay on its sheets are those jobs' to be made again.
+    decisions.drawings.retain(|d| d.guest.is_none());
     for drawing in &mut decisions.drawings {
         drawing.quantity = most(drawing.quantity).ok_or_else(wrong)?;
     }

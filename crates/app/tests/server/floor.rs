@@ -27,6 +27,26 @@ fn what_is_asked_for_stands_on_the_job_and_is_found() {
     let order = |fields: &[(&str, &str)]| shop.post(&format!("/jobs/{job}/asked"), fields);
     assert_eq!(order(&[("customer", "Heath apiary"), ("due", "2020-02-03"), ("quantity", "5")]).status, 200);
     assert_eq!(wanted(&shop, job), "5");
+    // A drawing that comes later is wanted as often; what was set of another by hand stays.
+    let first = shop.get(&format!("/jobs/{job}/intake")).text();
+    let drawing = first.split("/drawings/").nth(1).and_then(|t| t.split(['"', '/']).next()).expect("a drawing").to_owned();
+    let edit = format!("{{\"do\":\"set-drawing-quantity\",\"drawing\":{drawing},\"quantity\":1}}");
+    let now = shop.revision(job).to_string();
+    assert_eq!(
+        shop.post(&format!("/jobs/{job}/edit"), &[("revision", &now), ("station", "intake"), ("batch", "1"), ("edit", &edit)]).status,
+        200
+    );
+    let small = PLATE.replace("80", "33");
+    assert_eq!(shop.upload(&format!("/jobs/{job}/drawings"), &[("small.dxf", small.as_bytes())]).status, 204);
+    let page = shop.get(&format!("/jobs/{job}/nest/rows")).text();
+    let each: Vec<&str> = page.split("data-quantity=").skip(1).filter_map(|t| t.split("value=\"").nth(1)?.split('"').next()).collect();
+    assert_eq!(each, ["1", "5"]);
+    let back = format!("{{\"do\":\"set-drawing-quantity\",\"drawing\":{drawing},\"quantity\":5}}");
+    let now = shop.revision(job).to_string();
+    assert_eq!(
+        shop.post(&format!("/jobs/{job}/edit"), &[("revision", &now), ("station", "intake"), ("batch", "1"), ("edit", &back)]).status,
+        200
+    );
     for wrong in [[("due", "3.2.2020"), ("quantity", "5")], [("due", ""), ("quantity", "0")], [("due", "2020-13-01"), ("quantity", "5")]] {
         let answer = order(&wrong);
         assert!(answer.status == 422 && answer.sentence().len() > 20, "{wrong:?}: {}", answer.text());

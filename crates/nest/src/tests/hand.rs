@@ -141,7 +141,6 @@ fn edges_middles_and_gaps_are_as_they_are_called() {
     assert_eq!(lined_up(&work, &layout, &first(&near), Align::Across, &terms), Err(NotLined::NoGaps));
 }
 
-/// Copies of two sheets move each on its own; what is laid on each other is refused, and copies again have new names.
 #[test]
 fn what_is_engraved_comes_to_one_height() {
     // Engraved 8 mm above the lower edge of one, 20 above that of the other; the third has nothing engraved.
@@ -160,6 +159,7 @@ fn what_is_engraved_comes_to_one_height() {
     assert_eq!(lined_up(&work, &layout, &on[1..], Align::Engraved, &terms), Err(NotLined::NothingEngraved));
 }
 
+/// Copies of two sheets move each on its own; what is laid on each other is refused, and copies again have new names.
 #[test]
 fn each_moves_on_its_own_sheet() {
     let work = work(&[Path::rectangle(0.0, 0.0, 40.0, 30.0)], 4);

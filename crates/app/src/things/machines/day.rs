@@ -1,6 +1,7 @@
 //! A machine's day as a line of time: runs that were made, the one that goes on, and those to come, as far as they are known.
 
 use super::time_left;
+use crate::asking::escaped;
 use crate::error::AppError;
 use boustrophe_core::run::RunState;
 use boustrophe_shop::app::App;
@@ -56,11 +57,6 @@ fn drawn(bars: &[(f64, f64, &str, String)]) -> String {
     let now = x(0.0);
     let _ = write!(out, "<path class=\"now\" d=\"M{now:.1} 0V24\"/><text x=\"{now:.1}\" y=\"32\">now</text></svg>");
     out
-}
-
-/// Words as they may stand in a page.
-fn escaped(words: &str) -> String {
-    words.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
 }
 
 #[cfg(test)]

@@ -6,7 +6,7 @@ import { follow } from "./strips.js";
 let carried = null;
 
 // Another queue than was drawn: the page is fetched anew, unless a row is being carried.
-follow(document.querySelector("#strips"), () => { if (!carried && !document.querySelector("details.open, dialog[open]")) location.reload(); });
+follow(document.querySelector("#strips"), () => { if (!carried && !document.querySelector("dialog[open]")) location.reload(); });
 
 const rows = (list) => [...list.querySelectorAll("li[data-run]")];
 function keep(list) {
