@@ -89,8 +89,12 @@ struct Page {
     again: Option<String>,
 }
 
-/// First letter a capital, a full stop at the end.
+/// First letter a capital, a full stop at the end. A name is left as it is: `plate.dxf` is no `Plate.dxf`.
 fn sentence(text: &str) -> String {
+    let first = text.split_whitespace().next().unwrap_or_default().trim_end_matches([',', ':', '.', ';']);
+    if first.contains(['.', '_', '/']) {
+        return format!("{}.", text.trim_end_matches('.'));
+    }
     let mut chars = text.chars();
     let first = chars.next().map(|c| c.to_uppercase().to_string()).unwrap_or_default();
     let rest = chars.as_str().trim_end_matches('.');

@@ -17,7 +17,7 @@ use boustrophe_core::shop::Shop;
 use boustrophe_machine::{Link, Simulated, serve as serve_machine};
 use boustrophe_shop::app::App;
 use boustrophe_shop::demo;
-use boustrophe_shop::reading::Readers;
+use boustrophe_shop::reading::{Limits, Readers};
 use boustrophe_store::Store;
 use std::collections::BTreeMap;
 use std::net::SocketAddr;
@@ -40,6 +40,8 @@ pub struct Opening {
     pub demo: bool,
     /// Machine seconds that pass in a second on the simulated machines.
     pub machine_speed: f64,
+    /// Processor seconds that the reading of a small drawing may take.
+    pub reading_seconds: u64,
     /// Further names under which browsers reach it.
     pub hosts: Vec<String>,
     /// Machines whose controllers are elsewhere.
@@ -160,6 +162,7 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/jobs/{job}/pierce", post(hold::places::pierce))
         .route("/jobs/{job}/orders", get(order::places::strategies))
         .route("/jobs/{job}/nest/rows", get(nest::rows::window))
+        .route("/jobs/{job}/order/rows", get(order::rows::window))
         .route("/jobs/{job}/nest/ways", get(nest::rows::part_ways))
         .route("/jobs/{job}/guests", get(nest::searching::offers).post(nest::searching::take_in))
         .route("/jobs/{job}/search/take", post(nest::searching::take))
@@ -282,7 +285,8 @@ async fn open(opening: &Opening, machines: &tokio::runtime::Handle) -> Result<Ex
         simulated_machines(&shop, opening).await.map_err(|e| Failure::Other(format!("the simulated machines cannot start: {e}")))?;
     links.extend(opening.connect.iter().cloned());
     let incoming = incoming_folder(&opening.data)?;
-    let mut app = App::new(store, shop, links, Readers::of_this_program(), incoming).map_err(|e| failed(&e))?;
+    let mut app =
+        App::new(store, shop, links, Readers::of_this_program(Limits::of(opening.reading_seconds)), incoming).map_err(|e| failed(&e))?;
     app.room = opening.demo;
     let app = Arc::new(app);
     if opening.demo && damaged.is_none() {

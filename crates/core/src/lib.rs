@@ -37,6 +37,7 @@ pub mod bed;
 pub mod cache;
 pub mod card;
 pub mod clean;
+pub mod custom;
 pub mod cuts;
 pub mod decisions;
 pub mod dialect;

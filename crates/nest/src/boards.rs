@@ -4,7 +4,7 @@
 //! there (after Burke, Kendall and Whitwell, "A new placement heuristic for the orthogonal stock-cutting problem", 2004). How
 //! well a board fits is weighed by a figure of its own, and those figures are what is searched: many thousand fillings a second.
 
-use crate::cost::Cost;
+use crate::cost::{Cost, cheapest};
 use crate::engine::{Engine, LANES};
 use crate::geometry::{Point, Vec2};
 use crate::plan::Put;
@@ -256,7 +256,7 @@ impl Engine for Boards<'_> {
             .collect();
         self.lanes = lanes;
         let plans = found.iter().flatten().map(|set| self.plan(set, &sheets));
-        let best = plans.map(|p| (p.cost(self.problem), p)).min_by(|a, b| a.0.partial_cmp(&b.0).unwrap_or(std::cmp::Ordering::Equal))?;
+        let best = cheapest(self.problem, plans)?;
         (best.0 < cost).then_some(best.1)
     }
 }

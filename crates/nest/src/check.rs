@@ -61,8 +61,14 @@ pub struct Around<'a> {
 }
 
 impl<'a> Around<'a> {
-    /// The others of a sheet that come nearer than `reach` mm to where `these` lie; distances in mm.
-    pub fn new(work: &'a dyn Parts, sheet: &'a Sheet, all: &[Placement], these: &[Placement], reach: f64, distances: Distances) -> Self {
+    /// The others of a sheet that come nearer to where `these` lie than they may be moved, `reach` mm.
+    pub fn new(
+        work: &'a dyn Parts,
+        (sheet, all): (&'a Sheet, &[Placement]),
+        these: &[Placement],
+        reach: f64,
+        distances: Distances,
+    ) -> Self {
         let boxes = these.iter().filter_map(|p| Some(boxed(work.part(p.copy.part)?.bounds, p)));
         let near = boxes.fold(Bounds::EMPTY, Bounds::union).grown(reach + distances.spacing);
         let mine: BTreeSet<CopyId> = these.iter().map(|p| p.copy).collect();

@@ -9,6 +9,7 @@ use crate::parts::Parts;
 use crate::plan::{Filled, Plan, Put};
 use crate::problem::Problem;
 use crate::terms::Terms;
+use std::cmp::Ordering;
 use std::collections::BTreeMap;
 
 /// A part that goes first counts so many times where it has no place.
@@ -108,6 +109,11 @@ impl Plan {
     }
 }
 
+/// The cheapest of several plans, with what it costs; of equals the first.
+pub(crate) fn cheapest(problem: &Problem, plans: impl Iterator<Item = Plan>) -> Option<(Cost, Plan)> {
+    plans.map(|p| (p.cost(problem), p)).min_by(|a, b| a.0.partial_cmp(&b.0).unwrap_or(Ordering::Equal))
+}
+
 /// True where a layout is better than another of the same parts: more of them laid, those that go first before all, fewer
 /// kits torn, on cheaper sheets, on fewer, or with more of what is aimed at. One on sheets that are not to be had any more is no better
 /// than one of as many parts on those that are.
@@ -116,9 +122,9 @@ pub fn is_better(a: &Layout, b: &Layout, work: &dyn Parts, terms: &Terms) -> boo
     let cost = |l: &Layout| {
         let price = rounded(l.sheets.iter().map(|s| terms.price(&s.sheet)).sum());
         let waits = l.unplaced.iter().map(|(p, n)| *n as usize * if first(p) { FIRST } else { 1 }).sum::<usize>();
-        let torn = torn(work, l, terms).iter().fold((0, 0), |sum, (_, t)| (sum.0 + t.sheets, sum.1 + t.apart));
+        let torn: Torn = torn(work, l, terms).into_iter().map(|(_, t)| t).sum();
         let room = -Merits::of(l, work, terms).worth(terms.aim);
-        Cost { unplaced: waits, torn: torn.0, price, sheets: l.sheets.len(), apart: torn.1, room }
+        Cost { unplaced: waits, torn: torn.sheets, price, sheets: l.sheets.len(), apart: torn.apart, room }
     };
     let offered =
         |s: &Sheet| terms.sheets.iter().any(|k| (k.width, k.height, k.rack) == (s.width, s.height, s.rack) && k.outline == s.outline);

@@ -57,7 +57,7 @@ impl<'p> Fences<'p> {
 
     /// Where a moving one may not be, seen from a fixed one.
     pub(crate) fn between(&self, fixed: usize, moving: usize) -> &Fence {
-        self.between[fixed * self.turned.len() + moving]
+        self.between[moving * self.turned.len() + fixed]
             .get_or_init(|| Box::new(Fence::new(&self.problem.region(self.turned[fixed], self.turned[moving]))))
     }
 

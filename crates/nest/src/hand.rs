@@ -69,7 +69,7 @@ pub fn laid(work: &dyn Parts, layout: &Layout, wanted: &[On], terms: &Terms) -> 
     let (mut out, mut most) = (Vec::with_capacity(wanted.len()), 0.0_f64);
     for (sheet, group) in by_sheet(wanted) {
         let others = others(layout, sheet, &mine)?;
-        let around = Around::new(work, &layout.sheets[sheet].sheet, &others, &group, FARTHEST, terms.distances());
+        let around = Around::new(work, (&layout.sheets[sheet].sheet, &others), &group, FARTHEST, terms.distances());
         let (lying, slid) = slid(&around, &group)?;
         most = most.max(slid);
         out.extend(lying.into_iter().map(|p| (p, sheet)));
@@ -116,7 +116,7 @@ pub fn pushed(work: &dyn Parts, layout: &Layout, copies: &[On], way: Vec2, terms
         let others = others(layout, sheet, &mine)?;
         let on = &layout.sheets[sheet].sheet;
         let room = on.width + on.height;
-        let around = Around::new(work, on, &others, &group, room, terms.distances());
+        let around = Around::new(work, (on, &others), &group, room, terms.distances());
         let moved = |far: f64| -> Vec<Placement> { group.iter().map(|p| by(p, way * far)).collect() };
         let mut free = 0.0;
         while free < room && around.takes(&moved(free + STEP)) {
@@ -159,8 +159,7 @@ pub fn wanted_with(work: &dyn Parts, layout: &Layout, part: PartId, more: u32) -
 pub fn repeated(
     work: &dyn Parts,
     layout: &Layout,
-    first: &Placement,
-    sheet: usize,
+    (first, sheet): (&Placement, usize),
     pattern: Pattern,
     terms: &Terms,
 ) -> Result<Vec<Placement>, usize> {
@@ -178,7 +177,7 @@ pub fn repeated(
             let way = Vec2::new(f64::from(column) * (b.width() + pattern.gap), f64::from(row) * (b.height() + pattern.gap));
             let motion = if pattern.turned && column % 2 == 1 { turned * first.affine() } else { first.affine() };
             let one = by(&Placement::of(CopyId { part: first.copy.part, number }, motion), way);
-            if !Around::new(work, &on.sheet, &others, &[one], 0.0, terms.distances()).takes(&[one]) {
+            if !Around::new(work, (&on.sheet, &others), &[one], 0.0, terms.distances()).takes(&[one]) {
                 return Err(all.len());
             }
             others.push(one);
@@ -270,7 +269,7 @@ pub fn lined_up(work: &dyn Parts, layout: &Layout, copies: &[On], align: Align, 
         };
         let others = others(layout, sheet, &mine).ok_or(NotLined::NoSheet)?;
         let reach = boxes.iter().fold(Bounds::EMPTY, |a, b| a.union(*b));
-        let around = Around::new(work, &layout.sheets[sheet].sheet, &others, &group, reach.width() + reach.height(), terms.distances());
+        let around = Around::new(work, (&layout.sheets[sheet].sheet, &others), &group, reach.width() + reach.height(), terms.distances());
         if !around.takes(&moved) || !around.apart(&moved) {
             return Err(NotLined::Crowded);
         }

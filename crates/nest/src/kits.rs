@@ -7,6 +7,7 @@ use crate::parts::Parts;
 use crate::terms::Terms;
 use crate::ways::Kit;
 use std::collections::BTreeMap;
+use std::iter::Sum;
 
 /// A kit as often as it is wanted.
 #[derive(Clone, Debug, PartialEq)]
@@ -38,9 +39,9 @@ impl Kits {
         all.into_values().filter(|k| k.each.iter().map(|e| e.1).sum::<u32>() > 1).collect()
     }
 
-    /// How many whole ones there are among copies.
-    fn whole<'a>(&self, copies: impl Iterator<Item = &'a Lying> + Clone) -> u32 {
-        let of = |part: PartId| copies.clone().filter(|c| c.0 == part).count() as u32;
+    /// How many whole ones there are among copies of these parts.
+    pub fn whole(&self, copies: impl Iterator<Item = PartId> + Clone) -> u32 {
+        let of = |part: PartId| copies.clone().filter(|c| *c == part).count() as u32;
         self.each.iter().map(|(part, each)| of(*part) / each).min().unwrap_or(0)
     }
 
@@ -50,7 +51,7 @@ impl Kits {
         let (mut whole, mut together) = (0, 0);
         for sheet in sheets {
             let mut of: Vec<Lying> = sheet.iter().filter(|c| self.each.iter().any(|e| e.0 == c.0)).copied().collect();
-            whole += self.whole(of.iter());
+            whole += self.whole(of.iter().map(|c| c.0));
             while self.kit.near && !of.is_empty() {
                 let mut beside = vec![of.swap_remove(0)];
                 let mut k = 0;
@@ -59,7 +60,7 @@ impl Kits {
                     beside.extend(of.extract_if(.., |c| near.meets(&c.1)));
                     k += 1;
                 }
-                together += self.whole(beside.iter());
+                together += self.whole(beside.iter().map(|c| c.0));
             }
         }
         Torn { sheets: self.count.saturating_sub(whole), apart: if self.kit.near { whole.saturating_sub(together) } else { 0 } }
@@ -75,10 +76,15 @@ pub struct Torn {
     pub apart: u32,
 }
 
+impl Sum for Torn {
+    fn sum<I: Iterator<Item = Self>>(all: I) -> Self {
+        all.fold(Self::default(), |sum, t| Self { sheets: sum.sheets + t.sheets, apart: sum.apart + t.apart })
+    }
+}
+
 /// The same of several kits.
 pub(crate) fn all_torn(kits: &[Kits], sheets: &[Vec<Lying>], spacing: f64) -> Torn {
-    let each = kits.iter().map(|k| k.torn(sheets, reach(spacing)));
-    each.fold(Torn::default(), |sum, t| Torn { sheets: sum.sheets + t.sheets, apart: sum.apart + t.apart })
+    kits.iter().map(|k| k.torn(sheets, reach(spacing))).sum()
 }
 
 /// Kits of a layout, each with how many are torn.

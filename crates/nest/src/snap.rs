@@ -106,7 +106,7 @@ fn snap(work: &dyn Parts, sheet: &mut SheetLayout, kerf: f64, distances: Distanc
             all.extend(at_the_margin(&here.bounds, &sheet.sheet, distances.margin));
             if let Some(by) = wanted(all).filter(|m| m.hypot() < 2.0 * PLAY) {
                 let moved = Placement { x: p.x + by.x, y: p.y + by.y, ..p };
-                if Around::new(work, &sheet.sheet, &fixed, &[moved], 0.0, distances).takes(&[moved]) {
+                if Around::new(work, (&sheet.sheet, &fixed), &[moved], 0.0, distances).takes(&[moved]) {
                     (p, here) = (moved, lay(work, &moved));
                     sheet.placed[i] = p;
                 }

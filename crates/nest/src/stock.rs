@@ -4,7 +4,7 @@
 //! price (a best-first search: what a combination costs, and what the area that it still wants would cost at the cheapest rate there is),
 //! parts are laid on each, and where only a few found no place, what separates overlaps is set on it.
 
-use crate::cost::{Cost, rounded};
+use crate::cost::{Cost, cheapest, rounded};
 use crate::engine::{Engine, LANES};
 use crate::fences::Fences;
 use crate::greedy::{Greedy, MOST_SHEETS, empty};
@@ -167,8 +167,7 @@ impl Engine for Stock<'_> {
         if !next.is_empty() {
             let lay = |c: &Combination| {
                 let plans = [Taste::Left, Taste::Box].map(|taste| Greedy::on(self.problem, &c.kinds, taste, go_on));
-                let plan = plans.into_iter().flatten().map(|p| (p.cost(self.problem), p));
-                plan.min_by(|a, b| a.0.partial_cmp(&b.0).unwrap_or(std::cmp::Ordering::Equal))
+                cheapest(self.problem, plans.into_iter().flatten())
             };
             let laid: Vec<_> = next.par_iter().map(lay).collect();
             let mut best: Option<(Cost, Plan)> = None;

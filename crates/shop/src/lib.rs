@@ -3,6 +3,7 @@
 //! An operation is a function over the running shop ([`app::App`]) or over a job as it stands ([`app::Loaded`]), with a typed result and
 //! a refusal in a sentence ([`error::ShopError`]). It knows no web and no templates: pages, the command line and programs call the same.
 
+pub mod alike;
 pub mod app;
 pub mod aside;
 pub mod book;

@@ -83,7 +83,7 @@ pub fn start(app: &Arc<App>, job: i32, batch: BatchId, wish: Wish) -> Result<(),
         let layout = threads.install(|| run(&problem, &search, seed, worth_of, note));
         search.progress().phase = Phase::Keeping;
         let begun = here.nested.current.then_some(&here.nested.layout);
-        if let Err(error) = keep_or_offer(app, job, loaded.batch, layout, begun, &by) {
+        if let Err(error) = keep_or_offer(app, (job, loaded.batch), layout, begun, &by) {
             tracing::error!(job, %error, "a nest could not be kept");
         }
         search.progress().phase = Phase::Kept;
@@ -111,7 +111,7 @@ impl Drop for Leave {
 
 /// Keeps what a search has found; where the layout that it began with was changed by hand meanwhile, that one stays, and what was found
 /// is set aside, to be compared with it.
-fn keep_or_offer(app: &App, job: i32, batch: BatchId, found: Layout, begun: Option<&Layout>, by: &str) -> Result<(), ShopError> {
+fn keep_or_offer(app: &App, (job, batch): (i32, BatchId), found: Layout, begun: Option<&Layout>, by: &str) -> Result<(), ShopError> {
     let loaded = app.load(job)?.about(batch);
     let (nested, nest) = (&loaded.here().nested, &loaded.decided().nest);
     let by_hand = begun.is_some_and(|begun| nested.current && nested.layout != *begun);

@@ -12,7 +12,7 @@ use tokio::io::AsyncReadExt;
 use tokio::process::Command;
 use tokio::sync::Semaphore;
 
-/// The hidden command that reads standard input under a name and writes the drawing to standard output.
+/// The hidden command that is told a time ([`Limits::of`]) and a name, reads standard input under that name and writes the drawing to standard output.
 pub const COMMAND: &str = "read-drawing";
 /// Children at once.
 const AT_ONCE: usize = 2;
@@ -40,6 +40,11 @@ impl Default for Limits {
 }
 
 impl Limits {
+    /// The same with so many seconds for the smallest file.
+    pub fn of(seconds: u64) -> Self {
+        Self { seconds, seconds_more: seconds * 3 / 2, ..Self::default() }
+    }
+
     fn seconds_for(&self, bytes: u64) -> u64 {
         self.seconds + self.seconds_more * bytes.min(MOST_BYTES as u64) / MOST_BYTES as u64
     }
@@ -62,9 +67,9 @@ pub struct Readers {
 
 impl Readers {
     /// Children of this binary.
-    pub fn of_this_program() -> Self {
+    pub fn of_this_program(limits: Limits) -> Self {
         let program = std::env::current_exe().ok();
-        Self { program, limits: Limits::default(), turns: Semaphore::new(AT_ONCE) }
+        Self { program, limits, turns: Semaphore::new(AT_ONCE) }
     }
 
     /// In this very process: for tests, whose binary is another.
@@ -86,6 +91,7 @@ impl Readers {
         let seconds = self.limits.seconds_for(size);
         let mut child = Command::new(program)
             .arg(COMMAND)
+            .arg(self.limits.seconds.to_string())
             .arg(name)
             .stdin(input)
             .stdout(Stdio::piped())

@@ -5,6 +5,12 @@ use crate::error::ShopError;
 use crate::incoming::on_top;
 use boustrophe_core::decisions::{Edit, IntakeEdit, MOST_COPIES};
 use boustrophe_store::Order;
+use time::Date;
+use time::format_description::BorrowedFormatItem;
+use time::macros::format_description;
+
+/// A day as it is kept and typed.
+const DAY: &[BorrowedFormatItem] = format_description!("[year]-[month]-[day]");
 
 /// Notes what is asked for. Where another quantity is, drawings of which as many were wanted as of the job are wanted as often, too.
 pub fn ask(app: &App, job: i32, order: &Order, by: &str) -> Result<(), ShopError> {
@@ -23,13 +29,7 @@ fn checked(order: &Order) -> Result<(), ShopError> {
     if !(1..=MOST_COPIES as i32).contains(&order.quantity) {
         return Err(ShopError::Sentence(format!("{} pieces cannot be made in one job; type 1 to {MOST_COPIES}.", order.quantity)));
     }
-    let day = |d: &String| {
-        let mut parts = d.split('-').map(str::parse::<u32>);
-        matches!(
-            (parts.next(), parts.next(), parts.next(), parts.next()),
-            (Some(Ok(2000..=2999)), Some(Ok(1..=12)), Some(Ok(1..=31)), None)
-        )
-    };
+    let day = |d: &String| Date::parse(d, DAY).is_ok_and(|d| (2000..3000).contains(&d.year()));
     match order.due.as_ref().filter(|d| !day(d)) {
         Some(wrong) => Err(ShopError::Sentence(format!("“{wrong}” is no date; type year, month and day, such as 2026-12-31."))),
         None => Ok(()),

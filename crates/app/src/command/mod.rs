@@ -24,7 +24,7 @@ pub fn run(args: impl IntoIterator<Item = OsString>) -> Result<ExitCode, Failure
         }
         Command::Open(opening) => crate::server::run(&opening),
         Command::Controller(controller) => crate::server::run_machine(&controller),
-        Command::ReadDrawing(name) => reading::run(&name),
+        Command::ReadDrawing { name, seconds } => reading::run(&name, seconds),
         Command::Prep(options) => {
             // Each batch is nested for so long.
             bound(LONGEST + options.nest_for.seconds() * (1 + options.stocks.len()) as f64);

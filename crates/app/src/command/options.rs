@@ -44,7 +44,7 @@ pub enum Command {
     Say(String),
     Open(Box<Opening>),
     Controller(Box<Controller>),
-    ReadDrawing(String),
+    ReadDrawing { name: String, seconds: u64 },
     Prep(Box<Prep>),
     Check { drawings: Vec<PathBuf>, reading: Reading, data: Option<PathBuf>, json: bool },
     Prove(Asked),
@@ -82,7 +82,7 @@ enum Words {
     /// Prints the manual as a man page.
     Man,
     #[command(name = boustrophe_shop::reading::COMMAND, hide = true)]
-    ReadDrawing { name: String },
+    ReadDrawing { seconds: u64, name: String },
 }
 
 #[derive(Args)]
@@ -97,6 +97,9 @@ struct OpenWords {
     /// How much faster than real time the simulated machines run.
     #[arg(long, value_name = "N", default_value = "10")]
     machine_speed: String,
+    /// Processor seconds that the reading of a small drawing may take; the largest may take two and a half times as long.
+    #[arg(long, value_name = "S", default_value = "12")]
+    reading_seconds: String,
     /// A further name under which browsers reach the shop; repeatable.
     #[arg(long = "host", value_name = "NAME")]
     hosts: Vec<String>,
@@ -198,7 +201,7 @@ pub fn parse(args: impl IntoIterator<Item = OsString>) -> Result<Command, Failur
             Ok(Command::Say(String::from_utf8_lossy(&out).into_owned()))
         }
         Some(Words::Man) => manual().map(Command::Say).map_err(|e| Failure::Other(e.to_string())),
-        Some(Words::ReadDrawing { name }) => Ok(Command::ReadDrawing(name)),
+        Some(Words::ReadDrawing { name, seconds }) => Ok(Command::ReadDrawing { name, seconds }),
     }
 }
 
@@ -295,6 +298,9 @@ fn address(typed: &str) -> Result<SocketAddr, Failure> {
 /// How fast simulated machines may run.
 const SPEEDS: (f64, f64) = (0.01, 100_000.0);
 
+/// What reading may take, s.
+const READING: (f64, f64) = (1.0, 600.0);
+
 impl OpenWords {
     fn opening(self, demo: bool) -> Result<Command, Failure> {
         let connect = |typed: &String| {
@@ -308,6 +314,7 @@ impl OpenWords {
             data: self.data.unwrap_or_else(|| PathBuf::from(if demo { "data/demo" } else { "data/shop" })),
             demo,
             machine_speed: number("--machine-speed", &self.machine_speed, SPEEDS)?,
+            reading_seconds: number("--reading-seconds", &self.reading_seconds, READING)? as u64,
             hosts: self.hosts,
             connect: self.connect.iter().map(connect).collect::<Result<_, Failure>>()?,
         })))

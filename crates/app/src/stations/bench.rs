@@ -7,6 +7,8 @@ use crate::view::{Cell, FindingView, Stop, Tab, findings, ledger_of, stops, tabs
 use askama::Template;
 use axum::extract::{Path, Query};
 use axum::response::{Html, Redirect};
+use boustrophe_core::custom;
+use boustrophe_core::decisions::Edit;
 use boustrophe_core::finding::Station;
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::route::safe_now;
@@ -26,6 +28,8 @@ pub struct Docket {
     pub safe: usize,
     /// Findings that were settled all at once, each with the remedy that was taken.
     pub taken: Vec<(String, String)>,
+    /// The station's settings that are not as usual in this shop.
+    pub differs: Vec<SetHere>,
     /// The station's own decisions.
     pub body: String,
     pub next: Option<(&'static str, &'static str)>,
@@ -45,6 +49,27 @@ pub struct Docket {
     pub nesting: bool,
     /// True for an answer to htmx: route and ledger come along out of band.
     pub fragment: bool,
+}
+
+/// A setting that is not as usual, with the change that sets it back.
+pub struct SetHere {
+    pub what: &'static str,
+    pub now: String,
+    pub usual: String,
+    pub back: String,
+}
+
+/// A station's settings that are not as usual.
+fn set_here(loaded: &Loaded, station: Station) -> Vec<SetHere> {
+    let (decided, batch) = (loaded.decided(), loaded.batch);
+    let differs = match station {
+        Station::Nest => custom::at_nest(decided, batch, &loaded.shop),
+        Station::Order => custom::at_order(decided, batch),
+        Station::Hold => custom::at_hold(decided, batch, &loaded.shop),
+        _ => Vec::new(),
+    };
+    let back = |edit: &Edit| serde_json::to_string(edit).unwrap_or_default();
+    differs.into_iter().map(|d| SetHere { what: d.what, back: back(&d.back), now: d.now, usual: d.usual }).collect()
 }
 
 #[derive(Template)]
@@ -148,6 +173,7 @@ pub fn docket(app: &App, loaded: &Loaded, station: Station, fragment: bool) -> R
         findings: findings(loaded, station),
         safe: safe_now(&loaded.route, &|f| f.station == station).len(),
         taken: Vec::new(),
+        differs: set_here(loaded, station),
         body: dockets::body(app, loaded, station)?,
         next: Station::ALL.get(at + 1).map(|s| (s.slug(), s.name())),
         stops: stops(loaded, Some(station)),

@@ -16,4 +16,5 @@ pub mod order;
 pub mod proof;
 pub mod release;
 pub mod stage;
+pub mod window;
 pub mod words;

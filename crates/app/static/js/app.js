@@ -111,13 +111,6 @@ document.addEventListener("change", ({ target }) => {
   for (const field of document.querySelectorAll("[data-person]")) field.value = target.value.trim();
 });
 
-/** A word typed over a long list leaves the rows that have it. */
-document.addEventListener("input", ({ target }) => {
-  if (!target.matches("[data-sieve]")) return;
-  const wanted = target.value.toLowerCase();
-  for (const row of document.querySelectorAll(`${target.dataset.sieve} tbody tr`)) row.hidden = !row.textContent.toLowerCase().includes(wanted);
-});
-
 $("#find")?.addEventListener("input", (event) => {
   const wanted = event.target.value.toLowerCase();
   for (const card of document.querySelectorAll(".job-card")) card.parentElement.hidden = !card.dataset.name.toLowerCase().includes(wanted);

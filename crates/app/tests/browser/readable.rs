@@ -40,11 +40,16 @@ async fn no_page_has_anything_that_the_checker_finds() {
             hand.drawn().await;
         }
         // As it is, and with what folds out over it.
-        let folds = [("/jobs/2/hold", "l"), ("/jobs/2/order", "h"), ("/", "?"), ("/jobs/3/nest", ".")];
-        for keys in std::iter::once("").chain(folds.iter().filter(|f| f.0 == page).map(|f| f.1)) {
+        let folds = [
+            ("/jobs/2/hold", "l", "document.querySelector('.legend:not([hidden]) dd') !== null"),
+            ("/jobs/2/order", "h", "document.querySelector('#history:not([hidden]) table') !== null"),
+            ("/", "?", "document.querySelector('dialog[open] dl *') !== null"),
+            ("/jobs/3/nest", ".", "document.querySelector('#stage').stage.tools.find(t => t.twin).chosen.length > 0"),
+        ];
+        for (keys, out) in std::iter::once(("", "")).chain(folds.iter().filter(|f| f.0 == page).map(|f| (f.1, f.2))) {
             if !keys.is_empty() {
                 hand.press(keys).await;
-                tokio::time::sleep(std::time::Duration::from_millis(400)).await;
+                hand.until("it folds out", out).await;
             }
             for which in ["light", "dark"] {
                 scheme(&hand, which).await;

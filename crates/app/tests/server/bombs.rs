@@ -7,7 +7,8 @@ use std::time::{Duration, Instant};
 
 #[test]
 fn bombs_are_answered_and_nobody_else_waits_for_them() {
-    let shop = Shop::open(&[]);
+    // What would take for ever is given three seconds instead of twelve: the bound is the same one.
+    let shop = Shop::open(&["--reading-seconds", "3"]);
     let (job, other) = (shop.job("Bombs"), shop.job("Guards"));
     assert_eq!(shop.upload(&format!("/jobs/{other}/drawings"), &[("guard.dxf", &demo("mouse-guard.dxf"))]).status, 204);
     let mut meanwhile = 0;
@@ -23,7 +24,7 @@ fn bombs_are_answered_and_nobody_else_waits_for_them() {
             let answer = up.join().expect("an answer");
             // Either it could be read after all, or the sentence says which file and what.
             assert!(
-                answer.status == 204 || answer.status == 422 && answer.sentence().to_lowercase().contains(name),
+                answer.status == 204 || answer.status == 422 && answer.sentence().contains(name),
                 "{name}: {} {}",
                 answer.status,
                 answer.sentence()

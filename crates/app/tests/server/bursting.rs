@@ -1,7 +1,7 @@
 //! Files made to burst a reader. Nothing is committed of them: they are written when they are wanted.
 
-use flate2::Compression;
 use flate2::write::ZlibEncoder;
+use flate2::{Compress, Compression, FlushCompress};
 use std::fmt::Write as _;
 use std::io::Write;
 
@@ -11,11 +11,23 @@ fn deflated(bytes: &[u8]) -> Vec<u8> {
     z.finish().expect("packed")
 }
 
-/// So many MB of blanks, packed.
-fn blanks(megabytes: usize) -> Vec<u8> {
-    let mut z = ZlibEncoder::new(Vec::new(), Compression::best());
-    (0..megabytes).for_each(|_| z.write_all(&[b' '; 1 << 20]).expect("packed"));
-    z.finish().expect("packed")
+/// So many MB of blanks, packed as RFC 1950 and 1951 have it: behind the first MB every one is packed alike, so that one is repeated.
+fn blanks(megabytes: u64) -> Vec<u8> {
+    let mut packer = Compress::new(Compression::best(), false);
+    let mut next = || {
+        let mut out = Vec::with_capacity(1 << 16);
+        packer.compress_vec(&[b' '; 1 << 20], &mut out, FlushCompress::Sync).expect("packed");
+        out
+    };
+    let (first, second, third) = (next(), next(), next());
+    assert_eq!(second, third, "packed alike");
+    // The sum of RFC 1950 (Adler's) over equal bytes.
+    let (n, byte, modulus) = (u128::from(megabytes) << 20, u128::from(b' '), 65_521);
+    let (a, b) = ((1 + n * byte) % modulus, (n + byte * (n * (n + 1) / 2)) % modulus);
+    let sum = ((b << 16) | a) as u32;
+    let rest = second.repeat(megabytes as usize - 1);
+    // At the end an empty block that says it is the last.
+    [vec![0x78, 0xda], first, rest, vec![0x03, 0x00], sum.to_be_bytes().to_vec()].concat()
 }
 
 fn pdf(objects: &[Vec<u8>]) -> Vec<u8> {
@@ -67,9 +79,9 @@ pub fn bombs() -> Vec<(&'static str, Vec<u8>)> {
     }
     let styled: String = (0..3000).map(|i| format!("<path class=\"c{i}\" d=\"M{} 0v9\"/>", i % 90)).collect();
     let sheet: String = (0..40_000).map(|i| format!(".a{i} .b{i} path{{stroke:#{i:06x}}}")).collect();
-    let path: String = (0..300_000_u64).map(|i| format!("L{} {}", i % 997, (i * 7919) % 991)).collect();
-    let equal: String = (0..400_000).map(|_| "0\nLINE\n8\n0\n10\n0\n20\n0\n11\n100\n21\n50\n").collect();
-    let heap = "<path d=\"M100 100h5v5l-2 1h-3z\"/>".repeat(20_000);
+    let path: String = (0..100_000_u64).map(|i| format!("L{} {}", i % 997, (i * 7919) % 991)).collect();
+    let equal: String = (0..120_000).map(|_| "0\nLINE\n8\n0\n10\n0\n20\n0\n11\n100\n21\n50\n").collect();
+    let heap = "<path d=\"M100 100h5v5l-2 1h-3z\"/>".repeat(8_000);
     let svg = |body: &str| {
         format!("<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"100mm\" height=\"100mm\" viewBox=\"0 0 1000 1000\">{body}</svg>")
             .into_bytes()
@@ -97,4 +109,11 @@ pub fn bombs() -> Vec<(&'static str, Vec<u8>)> {
         ("heap.svg", svg(&format!("<path fill=\"none\" stroke=\"red\" d=\"M0 0h1000v1000h-1000z\"/>{heap}"))),
         ("equal.dxf", format!("0\nSECTION\n2\nENTITIES\n{equal}0\nENDSEC\n0\nEOF\n").into_bytes()),
     ]
+}
+
+#[test]
+fn blanks_are_packed_as_any_packer_has_them() {
+    let mut out = Vec::new();
+    std::io::Read::read_to_end(&mut flate2::read::ZlibDecoder::new(blanks(3).as_slice()), &mut out).expect("it is whole");
+    assert!(out.len() == 3 << 20 && out.iter().all(|b| *b == b' '));
 }

@@ -47,7 +47,12 @@ fn what_is_asked_for_stands_on_the_job_and_is_found() {
         shop.post(&format!("/jobs/{job}/edit"), &[("revision", &now), ("station", "intake"), ("batch", "1"), ("edit", &back)]).status,
         200
     );
-    for wrong in [[("due", "3.2.2020"), ("quantity", "5")], [("due", ""), ("quantity", "0")], [("due", "2020-13-01"), ("quantity", "5")]] {
+    for wrong in [
+        [("due", "3.2.2020"), ("quantity", "5")],
+        [("due", ""), ("quantity", "0")],
+        [("due", "2020-13-01"), ("quantity", "5")],
+        [("due", "2026-02-31"), ("quantity", "5")],
+    ] {
         let answer = order(&wrong);
         assert!(answer.status == 422 && answer.sentence().len() > 20, "{wrong:?}: {}", answer.text());
     }

@@ -79,6 +79,7 @@ type Fields = Vec<(String, String)>;
 /// Where a form goes, and what it says: once for every button that says something.
 #[derive(Debug)]
 struct Form {
+    id: String,
     to: String,
     fields: Fields,
     file: bool,
@@ -87,13 +88,19 @@ struct Form {
 fn forms(page: &str) -> Vec<Form> {
     let mut out: Vec<Form> = Vec::new();
     let mut open: Option<(Form, Vec<Fields>)> = None;
+    // Buttons that stand outside the form that they send.
+    let mut elsewhere: Vec<(String, (String, String))> = Vec::new();
     // The select that is open, what it says so far, and whether that was chosen.
     let mut select: Option<(String, Option<String>, bool)> = None;
     for (tag, end) in tags(page) {
         if tag.name == "form" {
             let to = [tag.get("hx-post"), tag.get("action")].into_iter().find(|t| !t.is_empty()).unwrap_or_default();
             let posts = tag.has("hx-post") || tag.get("method") == "post";
-            open = posts.then(|| (Form { to, fields: Vec::new(), file: false }, Vec::new()));
+            open = posts.then(|| (Form { id: tag.get("id"), to, fields: Vec::new(), file: false }, Vec::new()));
+        }
+        if tag.name == "button" && tag.has("form") {
+            elsewhere.push((tag.get("form"), (tag.get("name"), tag.get("value"))));
+            continue;
         }
         let Some((form, buttons)) = &mut open else { continue };
         let (name, value) = (tag.get("name"), tag.get("value"));
@@ -120,6 +127,7 @@ fn forms(page: &str) -> Vec<Form> {
                     let each = if buttons.is_empty() { vec![Vec::new()] } else { buttons };
                     out.extend(each.into_iter().map(|more| Form {
                         fields: [form.fields.clone(), more].concat(),
+                        id: form.id.clone(),
                         to: form.to.clone(),
                         file: form.file,
                     }));
@@ -127,6 +135,10 @@ fn forms(page: &str) -> Vec<Form> {
             }
             _ => {}
         }
+    }
+    for (id, said) in elsewhere {
+        let Some(form) = out.iter().find(|f| f.id == id) else { continue };
+        out.push(Form { id: String::new(), to: form.to.clone(), fields: [form.fields.clone(), vec![said]].concat(), file: form.file });
     }
     out
 }

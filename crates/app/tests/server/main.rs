@@ -1,5 +1,6 @@
 //! The server from outside, over plain sockets: bombs, crowds, strangers, many hands, and being shut.
 
+mod alike;
 mod bombs;
 mod bursting;
 mod client;
@@ -11,6 +12,7 @@ mod hands;
 mod job_files;
 mod killed;
 mod laid;
+mod large;
 mod mending;
 mod nested;
 mod odd_hands;

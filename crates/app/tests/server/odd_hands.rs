@@ -2,7 +2,7 @@
 
 use crate::client::Shop;
 
-const PLATE: &str = "0\nSECTION\n2\nHEADER\n9\n$INSUNITS\n70\n4\n0\nENDSEC\n0\nSECTION\n2\nENTITIES\n0\nLWPOLYLINE\n8\n0\n90\n4\n70\n1\n10\n0\n20\n0\n10\n80\n20\n0\n10\n80\n20\n50\n10\n0\n20\n50\n0\nCIRCLE\n8\n0\n10\n40\n20\n25\n40\n8\n0\nENDSEC\n0\nEOF\n";
+pub const PLATE: &str = "0\nSECTION\n2\nHEADER\n9\n$INSUNITS\n70\n4\n0\nENDSEC\n0\nSECTION\n2\nENTITIES\n0\nLWPOLYLINE\n8\n0\n90\n4\n70\n1\n10\n0\n20\n0\n10\n80\n20\n0\n10\n80\n20\n50\n10\n0\n20\n50\n0\nCIRCLE\n8\n0\n10\n40\n20\n25\n40\n8\n0\nENDSEC\n0\nEOF\n";
 
 /// A job with one plate that has a hole, laid on a sheet; its number.
 fn laid(shop: &Shop) -> u32 {

@@ -1,6 +1,7 @@
 //! What a plan says in words beside its parts: how many, how thick and of what, which way the grain runs, and that a part is
 //! wanted in both hands. Each note is tied to the part that it stands in, or else to the nearest.
 
+mod heads;
 mod list;
 mod stuff;
 mod words;

@@ -34,15 +34,23 @@ pub struct Carried {
     pub reversed: BTreeSet<ContourId>,
 }
 
-/// The edit that puts a file, by its hash and name, in the place of a drawing's, with what was decided on contours that only moved.
-pub fn replacing(
-    (before, after): (&Drawing, &Drawing),
-    (file, name): (String, String),
-    decisions: &Decisions,
-    drawing: u32,
-    machine: &Machine,
-    tolerance: &Tolerance,
-) -> Edit {
+/// A file that comes in the place of a drawing's.
+pub struct Replacement<'a> {
+    /// The drawing, as the job numbers it.
+    pub drawing: u32,
+    /// What it was.
+    pub before: &'a Drawing,
+    /// What is in the file.
+    pub after: &'a Drawing,
+    /// The file, by its hash.
+    pub file: String,
+    /// The file's name.
+    pub name: String,
+}
+
+/// The edit that puts a file in the place of a drawing's, with what was decided on contours that only moved.
+pub fn replacing(new: Replacement, decisions: &Decisions, machine: &Machine, tolerance: &Tolerance) -> Edit {
+    let Replacement { drawing, before, after, file, name } = new;
     let panels = name.ends_with(crate::panels::ENDING);
     let carried = carry((before, after, panels), decisions, drawing, machine, tolerance);
     let unit = decisions.drawing(drawing).and_then(|decided| unit_now(before, after, decided));

@@ -1,5 +1,6 @@
 //! Closed cuts: on which side of the contour, from where, with which leads and nicks; by rule and by hand.
 
+use super::leads::Restart;
 use super::op::{Op, Track};
 use super::{Bench, Doing, Troubles, Yard, bridges, corners, kerf, nicks};
 use crate::assign::Part;
@@ -13,6 +14,14 @@ use crate::shop::MachineKind;
 const OFF_ENGRAVING: f64 = 1.5;
 /// A hole narrower than so many thicknesses has no lead-out.
 const NO_LEAD_OUT: f64 = 2.0;
+
+/// A closed cut that is to be led, held and started.
+pub(super) struct Closed<'a> {
+    pub(super) step: &'a Step,
+    pub(super) part: &'a Part,
+    /// Its line, moved aside by half the kerf.
+    pub(super) moved: Path,
+}
 
 impl Bench<'_> {
     /// Width of a hole in thicknesses.
@@ -60,7 +69,8 @@ impl Bench<'_> {
     }
 
     /// A closed cut as the head goes: started in its place, with leads or nicks.
-    pub(super) fn closed_cut(&self, step: &Step, part: &Part, mut moved: Path, mut op: Op, yard: &mut Yard, troubles: &mut Troubles) -> Op {
+    pub(super) fn closed_cut(&self, closed: Closed, mut op: Op, yard: &mut Yard, troubles: &mut Troubles) -> Op {
+        let Closed { step, part, mut moved } = closed;
         let cut = &self.cuts.cuts[step.cut];
         let outer = Self::is_outer(cut, part, step);
         // Outers run clockwise where the good side of the torch is the right one; holes the other way; unless a hand has said.
@@ -130,10 +140,8 @@ impl Bench<'_> {
         line.nicks = places.iter().map(|at| moved.at(*at)).map(|(p, d)| (p, d.turn_90())).collect();
         line.runs = nicks::split(&moved, &places, gap);
         self.end_by(overlap, &mut line);
-        corners::lay(
-            &mut line,
-            &corners::Around { yard, rule: &self.given.decisions.corners, scrap_left: (moved.area() > 0.0) != outer, kerf: op.kerf },
-        );
+        let scrap_left = (moved.area() > 0.0) != outer;
+        corners::lay(&mut line, &corners::Around { yard, rule: &self.given.decisions.corners, scrap_left, kerf: op.kerf });
         if self.holding.leads {
             // Behind every nick the torch is lit again: in the scrap there too, not on the finished edge, nor so near to a bridge that
             // less than its width is left.
@@ -142,7 +150,8 @@ impl Bench<'_> {
                 let at = first.start;
                 let others: Vec<Segment> = (0..line.runs.len()).filter(|r| *r != k).flat_map(|r| line.runs[r].iter().copied()).collect();
                 let room = bridges::Room { others: &others, gap };
-                match yard.lead_to(at, first.direction(0.0), &moved, outer, (self.given.thickness, op.kerf), &room) {
+                let (ahead, thickness) = (first.direction(0.0), self.given.thickness);
+                match yard.lead_to(&Restart { at, ahead, scrap_left, thickness, kerf: op.kerf }, &room) {
                     Some(lead) => line.restarts.push(vec![lead]),
                     None => {
                         line.restarts.push(Vec::new());

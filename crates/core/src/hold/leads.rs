@@ -69,6 +69,19 @@ struct Lying {
     holes: Vec<(Path, Bounds)>,
 }
 
+/// A place on a contour where the torch is lit again behind a nick.
+pub(super) struct Restart {
+    pub(super) at: Point,
+    /// The contour's direction there.
+    pub(super) ahead: Vec2,
+    /// The scrap is on its left.
+    pub(super) scrap_left: bool,
+    /// mm.
+    pub(super) thickness: f64,
+    /// mm.
+    pub(super) kerf: f64,
+}
+
 impl Yard {
     pub(super) fn new(work: &Work, layout: &SheetLayout) -> Self {
         let parts = layout
@@ -157,17 +170,9 @@ impl Yard {
 
     /// A lead to a place on a contour where the torch is lit again behind a nick, ahead in the contour's direction there: a line
     /// from the side, or from ahead, for what came from behind would burn through the nick; shorter and shorter.
-    pub(super) fn lead_to(
-        &mut self,
-        at: Point,
-        ahead: Vec2,
-        path: &Path,
-        outer: bool,
-        (thickness, kerf): (f64, f64),
-        room: &Room,
-    ) -> Option<Segment> {
+    pub(super) fn lead_to(&mut self, to: &Restart, room: &Room) -> Option<Segment> {
+        let Restart { at, ahead, scrap_left, thickness, kerf } = *to;
         let full = (LENGTH_PER_THICKNESS * thickness).clamp(LENGTH_LIMITS.0, LENGTH_LIMITS.1);
-        let scrap_left = (path.area() > 0.0) != outer;
         let side = if scrap_left { ahead.turn_90() } else { -ahead.turn_90() };
         let ways = [side, side + ahead * 0.5, side + ahead];
         let line = |way: Vec2, share: f64| Segment::line(at + way * (full * share * 0.8 / way.hypot()), at);

@@ -29,7 +29,8 @@ pub(super) fn proposed(bench: &Bench, sequence: &SheetSequence, swept: Swept, sh
             continue;
         }
         let [lying] = one.sheets.as_slice() else { continue };
-        let (_, after) = sweep::plan(bench.work, lying, &engraved, row, bench.given.machine, &bench.given.decisions.sweep);
+        let engraved = sweep::Engraved { work: bench.work, layout: lying, steps: &engraved };
+        let (_, after) = sweep::plan(&engraved, row, bench.given.machine, &bench.given.decisions.sweep);
         let gain = swept.planned - after.planned;
         if gain > WORTH && best.as_ref().is_none_or(|b| gain > b.0) {
             best = Some((gain, lines, moved, furthest, lying.clone()));

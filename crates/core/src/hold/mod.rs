@@ -37,6 +37,7 @@ use crate::nest::{Layout, SheetLayout, Terms};
 use crate::order::{Sequence, SheetSequence, Step};
 use crate::picture::Tone;
 use crate::shop::{ChartRow, Machine, MachineKind, Nicks, Rows};
+use closed::Closed;
 use leads::Yard;
 use op::blank;
 use rayon::prelude::*;
@@ -208,7 +209,12 @@ impl Bench<'_> {
             let same = |s: &&Step| s.process == Process::Engrave && self.work.items[s.item].setting == setting;
             let steps: Vec<&Step> = sequence.steps.iter().filter(same).collect();
             let Some(row) = steps.first().and_then(|s| self.row(s)) else { continue };
-            let (ops, swept) = sweep::plan(self.work, self.layout, &steps, row, self.given.machine, &self.given.decisions.sweep);
+            let (ops, swept) = sweep::plan(
+                &sweep::Engraved { work: self.work, layout: self.layout, steps: &steps },
+                row,
+                self.given.machine,
+                &self.given.decisions.sweep,
+            );
             sheet.ops.extend(ops);
             sheet.swept.planned += swept.planned;
             sheet.swept.full += swept.full;
@@ -281,7 +287,7 @@ impl Bench<'_> {
             op.feed *= self.given.machine.slow_share;
         }
         let moved = self.moved(cut, part, step, &op, troubles)?;
-        Some(self.closed_cut(step, part, moved, op, yard, troubles))
+        Some(self.closed_cut(Closed { step, part, moved }, op, yard, troubles))
     }
 
     /// An open cut on the side of its line that a hand said.

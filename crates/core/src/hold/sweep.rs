@@ -127,19 +127,18 @@ fn directions(sweep: &Sweep) -> Vec<f64> {
     sweep.angle.map_or_else(|| vec![0.0, std::f64::consts::FRAC_PI_2], |a| vec![a.to_radians()])
 }
 
+/// What is engraved on a sheet with one setting.
+pub(super) struct Engraved<'a> {
+    pub(super) work: &'a Work,
+    pub(super) layout: &'a SheetLayout,
+    pub(super) steps: &'a [&'a Step],
+}
+
 /// The sweeps of a sheet with one setting, and how long they take by the plan and at full width.
-pub(super) fn plan(
-    work: &Work,
-    layout: &SheetLayout,
-    steps: &[&Step],
-    row: &ChartRow,
-    machine: &Machine,
-    sweep: &Sweep,
-) -> (Vec<Op>, Swept) {
+pub(super) fn plan(engraved: &Engraved, row: &ChartRow, machine: &Machine, sweep: &Sweep) -> (Vec<Op>, Swept) {
     let pace = pace(row, machine, sweep);
     let angles = directions(sweep);
-    let mut budget = MOST_CROSSINGS;
-    let regions = regions(work, layout, steps, &angles, pace.pitch, &mut budget);
+    let regions = regions(engraved, &angles, pace.pitch);
     let areas: Vec<Area> = regions.iter().map(|r| Area { rows: r.rows.clone() }).collect();
     let groups = plough::plan(&areas, &pace);
     let swept = Swept {
@@ -155,7 +154,8 @@ pub(super) fn plan(
             }
             let first = &regions[g.members.iter().copied().min().unwrap_or(0)];
             let swept = g.members.iter().flat_map(|m| regions[*m].contours.iter().copied()).collect();
-            op(first, swept, rows, angles[g.direction], row, &pace)
+            let sweep = sweep_of(swept, rows, angles[g.direction], &pace);
+            Op { process: Process::Engrave, doing: Doing::Sweep(sweep), ..blank(first.step, first.contours[0], row) }
         })
         .collect();
     (nearest_first(ops), swept)
@@ -183,7 +183,9 @@ struct Region<'a> {
     rows: Vec<Rows>,
 }
 
-fn regions<'a>(work: &Work, layout: &SheetLayout, steps: &[&'a Step], angles: &[f64], pitch: f64, budget: &mut usize) -> Vec<Region<'a>> {
+fn regions<'a>(engraved: &Engraved<'a>, angles: &[f64], pitch: f64) -> Vec<Region<'a>> {
+    let Engraved { work, layout, steps } = *engraved;
+    let mut budget = MOST_CROSSINGS;
     // Outlines of one element are filled together; those that stand alone are, within a copy, an outline and its openings.
     let mut elements: BTreeMap<(usize, u32, u32), Vec<&Step>> = BTreeMap::new();
     for step in steps.iter().copied().filter(|s| work.items[s.item].contour.path.closed) {
@@ -200,7 +202,7 @@ fn regions<'a>(work: &Work, layout: &SheetLayout, steps: &[&'a Step], angles: &[
             .map(|angle| {
                 let turned: Vec<Path> =
                     if *angle == 0.0 { paths.clone() } else { paths.iter().map(|p| p.transformed(Affine::rotate(-angle))).collect() };
-                rows(&turned, winding, pitch, budget)
+                rows(&turned, winding, pitch, &mut budget)
             })
             .collect();
         if rows.iter().all(Rows::is_empty) {
@@ -285,7 +287,8 @@ fn filled(xs: &[(f64, i32)], winding: bool) -> Spans {
     spans
 }
 
-fn op(region: &Region, swept: Vec<ContourId>, rows: Rows, angle: f64, row: &ChartRow, pace: &Pace) -> Op {
+/// The sweep of some contours by their rows at an angle, radians.
+fn sweep_of(swept: Vec<ContourId>, rows: Rows, angle: f64, pace: &Pace) -> AreaSweep {
     let way = Vec2::from_angle(angle);
     // A quarter turn is one exactly.
     let way = if way.x.abs() < 1e-12 { Vec2::new(0.0, way.y.signum()) } else { way };
@@ -302,9 +305,5 @@ fn op(region: &Region, swept: Vec<ContourId>, rows: Rows, angle: f64, row: &Char
         })
         .collect();
     let burned: f64 = rows.iter().flat_map(|r| &r.spans).map(|s| s.1 - s.0).sum();
-    Op {
-        process: Process::Engrave,
-        doing: Doing::Sweep(AreaSweep { swept, rows, pitch: pace.pitch, run_up: pace.run_up(), area: burned * pace.pitch }),
-        ..blank(region.step, region.contours[0], row)
-    }
+    AreaSweep { swept, rows, pitch: pace.pitch, run_up: pace.run_up(), area: burned * pace.pitch }
 }

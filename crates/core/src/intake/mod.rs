@@ -84,7 +84,7 @@ pub fn run(drawing: &Drawing, decisions: &DrawingDecisions, bed: &Bed) -> (Intak
             .choice("Remove it", Edit::Intake(IntakeEdit::RemoveDrawing { drawing: decisions.id })),
         );
     } else {
-        findings.extend(size_trouble(drawing, decisions, raw, mm * decisions.scale, bed, &candidates));
+        findings.extend(size_trouble(drawing, decisions, &Sized { raw, mm: mm * decisions.scale, candidates: &candidates }, bed));
     }
     (Intake { transform, units, sure, raw, candidates }, findings)
 }
@@ -253,14 +253,18 @@ fn skipped(drawing: &Drawing) -> Vec<Finding> {
 /// Sizes over this many times the bed, or under this many mm, are asked about, also where the file says its unit.
 const ODD: (f64, f64) = (3.0, 3.0);
 
-fn size_trouble(
-    drawing: &Drawing,
-    decisions: &DrawingDecisions,
+/// What a drawing's size is, where it may be another.
+struct Sized<'a> {
+    /// Its box in the file's figures.
     raw: Bounds,
+    /// mm that one of these is.
     mm: f64,
-    bed: &Bed,
-    candidates: &[Candidate],
-) -> Vec<Finding> {
+    /// Units that would do.
+    candidates: &'a [Candidate],
+}
+
+fn size_trouble(drawing: &Drawing, decisions: &DrawingDecisions, sized: &Sized, bed: &Bed) -> Vec<Finding> {
+    let Sized { raw, mm, candidates } = *sized;
     let (w, h) = (raw.width() * mm, raw.height() * mm);
     // Other sizes that would do, each with what it comes to.
     let offering = |mut finding: Finding| {

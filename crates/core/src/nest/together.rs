@@ -39,7 +39,6 @@ fn told(work: &Work, layout: &Layout, kits: &Kits, torn: Torn) -> Vec<Finding> {
 
 /// True for a sheet with parts of a kit that make no whole ones.
 fn uneven(layout: &Layout, sheet: usize, kits: &Kits) -> bool {
-    let of = |part: PartId| layout.sheets[sheet].placed.iter().filter(|p| p.copy.part == part).count() as u32;
-    let whole = kits.each.iter().map(|(part, each)| of(*part) / each).min().unwrap_or(0);
-    kits.each.iter().any(|(part, each)| of(*part) != whole * each)
+    let mine = layout.sheets[sheet].placed.iter().map(|p| p.copy.part).filter(|p| kits.each.iter().any(|e| e.0 == *p));
+    mine.clone().count() as u32 != kits.whole(mine) * kits.each.iter().map(|e| e.1).sum::<u32>()
 }

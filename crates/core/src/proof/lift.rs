@@ -3,8 +3,10 @@
 //! A program that differs from the work is a fault of ours, or a setting that the machine cannot follow. Neither may leave a
 //! person without a way: what is concerned is done within the machine's limits, laid anew on the bed, or left out.
 
+use super::Meant;
 use crate::assign::{Process, Work};
-use crate::decisions::{AssignEdit, Edit, HoldEdit, JobSetting, NestEdit, Pose, ReleaseEdit};
+use crate::cuts::Line;
+use crate::decisions::{AssignEdit, Edit, HoldEdit, JobSetting, NestEdit, ReleaseEdit};
 use crate::finding::{Code, Finding, Severity, counted};
 use crate::geometry::{Bounds, Point};
 use crate::hold::{Op, SheetPath};
@@ -17,15 +19,10 @@ use std::collections::{BTreeMap, BTreeSet};
 /// A fault belongs to the work within this distance, mm.
 const NEAR: f64 = 1.0;
 
-/// The findings with what lifts them. Those that a person may accept have their own remedies already.
-pub(crate) fn offered(
-    findings: Vec<Finding>,
-    path: &SheetPath,
-    layout: &SheetLayout,
-    work: &Work,
-    (next_setting, common_edges): (u32, bool),
-    (machine, pose): (&Machine, Pose),
-) -> Vec<Finding> {
+/// The findings on a sheet with what lifts them; a setting of the job's own would have the number `next_setting`. Those that a person may accept have their own remedies already.
+pub(crate) fn offered(findings: Vec<Finding>, meant: &Meant, next_setting: u32) -> Vec<Finding> {
+    let Meant { path, layout, work, machine, pose, .. } = *meant;
+    let common_edges = meant.cuts.cuts.iter().any(|c| c.line == Line::Shared);
     let lift = |f: Finding| {
         if f.severity != Severity::Stop {
             return f;

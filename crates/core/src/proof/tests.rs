@@ -310,8 +310,9 @@ fn a_plan_that_makes_an_edge_twice_or_not_at_all_is_found_and_can_be_lifted() {
         let mut job = job();
         let program = format!("G21 G90 F1200\nM5\nM8\n{}M9\nM2\n", blocks(&job.sheet).concat());
         spoil(&mut job.cuts);
-        let (_, findings) = run(&program, &job.meant(machine));
-        let offered = offered(findings, &job.sheet, &job.layout.sheets[0], &job.work, (1, false), (machine, Default::default()));
+        let meant = job.meant(machine);
+        let (_, findings) = run(&program, &meant);
+        let offered = offered(findings, &meant, 1);
         offered.into_iter().find(|f| f.code == "edges-not-once")
     };
     assert!(spoiled(&|_| {}).is_none());

@@ -1,6 +1,6 @@
 //! A drawing that came under the name of one that is there: a new revision of it, or another.
 
-use crate::clean::carry::replacing;
+use crate::clean::carry::{Replacement, replacing};
 use crate::decisions::{Decisions, Edit, IntakeEdit};
 use crate::drawing::Drawing;
 use crate::finding::{Code, Finding, Severity, Station};
@@ -14,7 +14,8 @@ pub(super) fn told(drawings: &[Arc<Drawing>], decisions: &Decisions, shop: &Shop
         let (first, before) = of(d.again?)?;
         let same = first.file == d.file;
         let machine = shop.machine_or_stand_in(&decisions.batch(first.batch).stock.machine);
-        let revised = replacing((before, after), (d.file.clone(), d.name.clone()), decisions, first.id, &machine, &shop.tolerance);
+        let new = Replacement { drawing: first.id, before, after, file: d.file.clone(), name: d.name.clone() };
+        let revised = replacing(new, decisions, &machine, &shop.tolerance);
         let gone = Edit::Intake(IntakeEdit::RemoveDrawing { drawing: d.id });
         let text = format!(
             "{} came a second time{}: is it a new revision of the first, or another drawing? As it stands the parts of both are made.",

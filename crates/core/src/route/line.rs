@@ -161,8 +161,7 @@ impl<'a> Line<'a> {
             let meant = Meant { sheet: i, path, cuts, layout: lying, work, machine, pose: poses[i] };
             let order =
                 ProgramOrder { path, machine, sheet: (self.numbered.0 + i + 1, self.numbered.1), stock: self.stock, pose: poses[i] };
-            let settings = (self.decisions.assign.next_setting(), cuts.cuts.iter().any(|c| c.line == crate::cuts::Line::Shared));
-            let offered = |found| proof::offered(found, path, lying, work, settings, (machine, poses[i]));
+            let offered = |found| proof::offered(found, &meant, self.decisions.assign.next_setting());
             if path.ops.iter().any(|o| o.picture().is_some()) {
                 let mut reader = Reader::new(path, machine, poses[i]);
                 // The reader takes everything; a fault of the text is told when it is asked.

@@ -147,7 +147,19 @@ fn table(o: &mut Out, name: &str, handle: &str, entries: usize) {
     o.put(70, entries);
 }
 
-fn record(o: &mut Out, kind: &str, handle: &str, owner: &str, class: &str, name: &str) {
+/// Tables of symbols: their word, their own handle, and the class of their records.
+const TABLES: [(&str, &str, &str); 6] = [
+    ("LTYPE", "5", "AcDbLinetypeTableRecord"),
+    ("LAYER", "2", "AcDbLayerTableRecord"),
+    ("STYLE", "3", "AcDbTextStyleTableRecord"),
+    ("APPID", "9", "AcDbRegAppTableRecord"),
+    ("DIMSTYLE", "A", "AcDbDimStyleTableRecord"),
+    ("BLOCK_RECORD", "1", "AcDbBlockTableRecord"),
+];
+
+/// The head of a record in one of the tables of symbols.
+fn record(o: &mut Out, kind: &str, handle: &str, name: &str) {
+    let (_, owner, class) = TABLES.into_iter().find(|t| t.0 == kind).unwrap_or((kind, "0", ""));
     o.put(0, kind);
     o.put(if kind == "DIMSTYLE" { 105 } else { 5 }, handle);
     o.put(330, owner);
@@ -169,7 +181,7 @@ fn tables(o: &mut Out, layers: &[WriteLayer], parts: &[(String, String)]) {
     o.put(0, "ENDTAB");
     table(o, "LTYPE", "5", 3);
     for (handle, name) in [("14", "ByBlock"), ("15", "ByLayer"), ("16", "Continuous")] {
-        record(o, "LTYPE", handle, "5", "AcDbLinetypeTableRecord", name);
+        record(o, "LTYPE", handle, name);
         o.put(70, 0);
         o.put(3, "");
         o.put(72, 65);
@@ -180,7 +192,7 @@ fn tables(o: &mut Out, layers: &[WriteLayer], parts: &[(String, String)]) {
     table(o, "LAYER", "2", layers.len() + 1);
     for (name, colour) in std::iter::once(("0", 7)).chain(layers.iter().map(|l| (l.name, l.colour))) {
         let handle = if name == "0" { "10".to_owned() } else { o.handle() };
-        record(o, "LAYER", &handle, "2", "AcDbLayerTableRecord", name);
+        record(o, "LAYER", &handle, name);
         o.put(70, 0);
         o.put(62, colour);
         o.put(6, "Continuous");
@@ -188,7 +200,7 @@ fn tables(o: &mut Out, layers: &[WriteLayer], parts: &[(String, String)]) {
     }
     o.put(0, "ENDTAB");
     table(o, "STYLE", "3", 1);
-    record(o, "STYLE", "11", "3", "AcDbTextStyleTableRecord", "Standard");
+    record(o, "STYLE", "11", "Standard");
     for (code, value) in [(70, "0"), (40, "0.0"), (41, "1.0"), (50, "0.0"), (71, "0"), (42, "2.5"), (3, "txt"), (4, "")] {
         o.put(code, value);
     }
@@ -198,18 +210,18 @@ fn tables(o: &mut Out, layers: &[WriteLayer], parts: &[(String, String)]) {
         o.put(0, "ENDTAB");
     }
     table(o, "APPID", "9", 1);
-    record(o, "APPID", "12", "9", "AcDbRegAppTableRecord", "ACAD");
+    record(o, "APPID", "12", "ACAD");
     o.put(70, 0);
     o.put(0, "ENDTAB");
     table(o, "DIMSTYLE", "A", 1);
     o.put(100, "AcDbDimStyleTable");
-    record(o, "DIMSTYLE", "27", "A", "AcDbDimStyleTableRecord", "Standard");
+    record(o, "DIMSTYLE", "27", "Standard");
     o.put(70, 0);
     o.put(0, "ENDTAB");
     table(o, "BLOCK_RECORD", "1", 2 + parts.len());
     let spaces = [(MODEL_SPACE, "*Model_Space"), (PAPER_SPACE, "*Paper_Space")];
     for (handle, name) in spaces.into_iter().chain(parts.iter().map(|(h, n)| (h.as_str(), n.as_str()))) {
-        record(o, "BLOCK_RECORD", handle, "1", "AcDbBlockTableRecord", name);
+        record(o, "BLOCK_RECORD", handle, name);
     }
     o.put(0, "ENDTAB");
     o.put(0, "ENDSEC");

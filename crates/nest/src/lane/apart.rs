@@ -1,5 +1,6 @@
 //! All pairs: what overlaps, what that weighs, and pushing and sliding at the end.
 
+use super::moves::Near;
 use super::{EXACT, Lane, Piece, clamped};
 use crate::geometry::Vec2;
 
@@ -19,8 +20,12 @@ impl Lane<'_> {
             for (k, i) in members.iter().enumerate() {
                 let i = *i as usize;
                 let p = self.pieces[i];
+                let near = Near::round(p.at, self.fences.size(self.turned[i]), self.fences.reach());
                 for j in &members[k + 1..] {
                     let j = *j as usize;
+                    if !near.meets(&self.boxes[j]) {
+                        continue;
+                    }
                     let by = (p.at - self.pieces[j].at).to_point();
                     let fence = self.fences.between(self.turned[j], self.turned[i]);
                     if fence.may_hold(by)
@@ -80,6 +85,7 @@ impl Lane<'_> {
                 for (k, by) in halves {
                     if let Some(inner) = self.inner(self.pieces[k].room, self.turned[k]) {
                         self.pieces[k].at = clamped(self.pieces[k].at + by, inner);
+                        self.lies(k);
                     }
                 }
             }
@@ -87,6 +93,7 @@ impl Lane<'_> {
         self.let_be = let_be;
         if !done {
             self.pieces = was;
+            (0..n).for_each(|i| self.lies(i));
         }
         done
     }
@@ -103,6 +110,7 @@ impl Lane<'_> {
                     let by = self.free_way(i, way);
                     if by > EXACT {
                         self.pieces[i].at += way * by;
+                        self.lies(i);
                         moved += by;
                     }
                 }

@@ -59,8 +59,8 @@ pub(super) struct Lane<'p> {
     pub(super) rooms: Vec<Room>,
     pub(super) pieces: Vec<Piece>,
     turned: Vec<usize>,
-    /// Width and height of each as it is turned.
-    sizes: Vec<Vec2>,
+    /// Box of each as it lies: left, lower, right, upper, mm. What is asked most lies closest together.
+    boxes: Vec<[f32; 4]>,
     by_room: Vec<Vec<u32>>,
     weights: Vec<f32>,
     walls: Vec<f32>,
@@ -90,7 +90,7 @@ impl<'p> Lane<'p> {
             rooms,
             pieces,
             turned: vec![0; n],
-            sizes: vec![Vec2::ZERO; n],
+            boxes: vec![[0.0; 4]; n],
             by_room: Vec::new(),
             weights: vec![1.0; n * n],
             walls: vec![1.0; n],
@@ -118,7 +118,7 @@ impl<'p> Lane<'p> {
             }
             self.pieces = pieces;
             self.turned.resize(n, 0);
-            self.sizes.resize(n, Vec2::ZERO);
+            self.boxes.resize(n, [0.0; 4]);
             self.weights.resize(n * n, 1.0);
             self.walls.resize(n, 1.0);
         }
@@ -142,7 +142,7 @@ impl<'p> Lane<'p> {
             if let Some((room, turn, inner)) = fit {
                 self.pieces[i] = Piece { room, turn, at: clamped(p.at, inner), ..p };
                 self.turned[i] = self.fences.number(shape, turn);
-                self.sizes[i] = self.fences.size(self.turned[i]);
+                self.lies(i);
             } else {
                 self.possible = false;
             }
@@ -170,6 +170,7 @@ impl<'p> Lane<'p> {
         for i in 0..self.pieces.len() {
             if let Some(inner) = self.inner(self.pieces[i].room, self.turned[i]) {
                 self.pieces[i].at = clamped(self.pieces[i].at, inner);
+                self.lies(i);
             } else {
                 self.possible = false;
             }
@@ -247,6 +248,12 @@ impl<'p> Lane<'p> {
                 return Came::Working;
             }
         }
+    }
+
+    /// Notes the box of a part that lies elsewhere now.
+    fn lies(&mut self, i: usize) {
+        let (at, size) = (self.pieces[i].at, self.fences.size(self.turned[i]));
+        self.boxes[i] = [at.x as f32, at.y as f32, (at.x + size.x) as f32, (at.y + size.y) as f32];
     }
 
     fn shape(&self, i: usize) -> usize {

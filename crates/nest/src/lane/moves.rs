@@ -1,6 +1,7 @@
 //! One part moved: places sampled, priced, and refined along the ways out.
 
 use super::{Lane, Piece, clamped};
+use crate::fence::Fence;
 use crate::geometry::{Point, Vec2};
 use rand::Rng;
 
@@ -13,6 +14,22 @@ const REFINE: usize = 10;
 /// Places that one refinement tries at most: three for each way, and one for each pair of ways.
 const TRIES: usize = 3 * DEEPEST + DEEPEST * (DEEPEST - 1) / 2;
 
+/// The room round a part in which others may touch it, mm.
+pub(super) struct Near([f32; 4]);
+
+impl Near {
+    /// Round a part of this size whose lower left is `at`, so far beyond it.
+    pub(super) fn round(at: Point, size: Vec2, reach: Vec2) -> Self {
+        let (low, high) = (at - reach, at + size + reach);
+        Self([low.x as f32, low.y as f32, high.x as f32, high.y as f32])
+    }
+
+    /// True where a box comes into it.
+    pub(super) fn meets(&self, other: &[f32; 4]) -> bool {
+        other[0] < self.0[2] && other[1] < self.0[3] && other[2] > self.0[0] && other[3] > self.0[1]
+    }
+}
+
 impl Lane<'_> {
     /// A place at random for a part: in the room, or in any.
     pub(super) fn anywhere(&mut self, i: usize, room: Option<usize>) -> Option<(usize, usize, Point)> {
@@ -24,43 +41,27 @@ impl Lane<'_> {
         Some((room, turn, at))
     }
 
-    /// What part `i` lies over there, parts and then walls: what it counts for, how deep it is in, and the way out.
-    fn over(&self, i: usize, room: usize, turned: usize, at: Point) -> impl Iterator<Item = (f64, f64, Vec2)> + '_ {
-        let n = self.pieces.len();
-        let weights = &self.weights[i * n..(i + 1) * n];
-        let parts = self.by_room[room].iter().map(|j| *j as usize).filter(move |j| *j != i).filter_map(move |j| {
-            let by = (at - self.pieces[j].at).to_point();
-            let fence = self.fences.between(self.turned[j], turned);
-            let (depth, way) = if fence.may_hold(by) { fence.depth(by)? } else { return None };
-            Some((f64::from(weights[j]), depth, way))
-        });
-        let walls = self.fences.walls(self.rooms[room].kind, turned).filter_map(move |wall| {
-            let (depth, way) = if wall.may_hold(at) { wall.depth(at)? } else { return None };
-            Some((f64::from(self.walls[i]), depth, way))
-        });
-        parts.chain(walls).filter(|o| o.1 > self.let_be)
-    }
-
     /// What it costs to have part `i` there; no more is told than that it is `bound` or more.
     pub(super) fn price(&mut self, i: usize, room: usize, turned: usize, at: Point, bound: f64) -> f64 {
         self.priced += 1;
         let n = self.pieces.len();
         let weights = &self.weights[i * n..(i + 1) * n];
         let (bound, let_be) = (bound.min(f64::from(f32::MAX)) as f32, self.let_be as f32);
-        let high = at + self.fences.size(turned) + self.fences.reach();
-        let low = at - self.fences.reach();
+        let near = Near::round(at, self.fences.size(turned), self.fences.reach());
         let mut sum = 0.0_f32;
-        for j in &self.by_room[room] {
-            let j = *j as usize;
-            let (p, size) = (self.pieces[j].at, self.sizes[j]);
+        let members = &mut self.by_room[room];
+        for k in 0..members.len() {
+            let j = members[k] as usize;
             // Most lie nowhere near.
-            if p.x >= high.x || p.y >= high.y || p.x + size.x <= low.x || p.y + size.y <= low.y || j == i {
+            if !near.meets(&self.boxes[j]) || j == i {
                 continue;
             }
-            let depth = self.fences.between(self.turned[j], turned).quick((at - p).to_point());
+            let depth = self.fences.between(self.turned[j], turned).quick((at - self.pieces[j].at).to_point());
             if depth > let_be {
                 sum += weights[j] * depth;
                 if sum >= bound {
+                    // What has stood in the way will again: it is asked sooner next time.
+                    members.swap(k, k / 2);
                     return f64::from(sum);
                 }
             }
@@ -74,23 +75,40 @@ impl Lane<'_> {
         f64::from(sum)
     }
 
-    /// The ways out of the deepest overlaps at a place: depth and way, and how many.
+    /// The ways out of the deepest overlaps at a place: depth and way, and how many. Which are the deepest is asked in a hurry, and
+    /// of these alone how deep they are exactly.
     fn ways_out(&self, i: usize, room: usize, turned: usize, at: Point) -> ([(f64, Vec2); DEEPEST], usize) {
-        let mut found = [(0.0, Vec2::ZERO); DEEPEST];
-        let mut heavy = [0.0_f64; DEEPEST];
-        let mut n = 0;
-        for (weight, depth, way) in self.over(i, room, turned, at) {
-            let weighs = weight * depth;
-            let place = (0..n).find(|k| weighs > heavy[*k]).unwrap_or(n);
-            if place < DEEPEST {
-                n = (n + 1).min(DEEPEST);
-                for k in (place + 1..n).rev() {
-                    (heavy[k], found[k]) = (heavy[k - 1], found[k - 1]);
+        let mut deep: [(f32, Option<(&Fence, Point)>); DEEPEST] = [(0.0, None); DEEPEST];
+        let mut add = |weighs: f32, fence, by| {
+            if let Some(place) = deep.iter().position(|d| weighs > d.0) {
+                deep[place..].rotate_right(1);
+                deep[place] = (weighs, Some((fence, by)));
+            }
+        };
+        let (n, let_be) = (self.pieces.len(), self.let_be as f32);
+        let near = Near::round(at, self.fences.size(turned), self.fences.reach());
+        for j in self.by_room[room].iter().map(|j| *j as usize) {
+            if near.meets(&self.boxes[j]) && j != i {
+                let (fence, by) = (self.fences.between(self.turned[j], turned), (at - self.pieces[j].at).to_point());
+                let depth = fence.quick(by);
+                if depth > let_be {
+                    add(self.weights[i * n + j] * depth, fence, by);
                 }
-                (heavy[place], found[place]) = (weighs, (depth, way));
             }
         }
-        (found, n)
+        for wall in self.fences.walls(self.rooms[room].kind, turned) {
+            let depth = wall.quick(at);
+            if depth > let_be {
+                add(self.walls[i] * depth, wall, at);
+            }
+        }
+        let mut found = [(0.0, Vec2::ZERO); DEEPEST];
+        let mut count = 0;
+        for out in deep.iter().filter_map(|d| d.1).filter_map(|(fence, by)| fence.depth(by)) {
+            found[count] = out;
+            count += 1;
+        }
+        (found, count)
     }
 
     /// From a place along the ways out as long as it gets better.
@@ -189,7 +207,7 @@ impl Lane<'_> {
             self.by_room[room].push(i as u32);
         }
         self.turned[i] = self.fences.number(self.shape(i), turn);
-        self.sizes[i] = self.fences.size(self.turned[i]);
         self.pieces[i] = Piece { room, turn, at, ..self.pieces[i] };
+        self.lies(i);
     }
 }

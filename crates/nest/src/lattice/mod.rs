@@ -10,7 +10,7 @@ mod pair;
 mod pockets;
 mod rows;
 
-use crate::cost::Cost;
+use crate::cost::{Cost, cheapest};
 use crate::engine::Engine;
 use crate::geometry::{Bounds, Point, Vec2, hull};
 use crate::greedy::{Greedy, MOST_SHEETS, empty};
@@ -355,12 +355,6 @@ impl Engine for Lattices<'_> {
         }
         // Either every shape keeps its begun sheet to itself, but for what fits into the gaps, or the begun ones are mixed.
         let plans = [whole, begun].map(|plan| Greedy::filled_up(p, &plan, go_on));
-        plans
-            .into_iter()
-            .flatten()
-            .map(|plan| (plan.cost(p), plan))
-            .filter(|c| c.0 < cost)
-            .min_by(|a, b| a.0.partial_cmp(&b.0).unwrap_or(std::cmp::Ordering::Equal))
-            .map(|c| c.1)
+        cheapest(p, plans.into_iter().flatten()).filter(|c| c.0 < cost).map(|c| c.1)
     }
 }

@@ -1,5 +1,7 @@
 //! What stands in a job's way on the rack and at its guests, and the way on that each finding has.
 
+mod balance;
+
 use super::*;
 use crate::changing::apply;
 use crate::hosting;

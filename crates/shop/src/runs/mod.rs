@@ -14,8 +14,10 @@ pub mod said;
 mod tests;
 pub mod watch;
 
+use crate::alike::numbers;
 use crate::app::App;
 use crate::error::ShopError;
+use crate::releases::{Shown, to_send};
 use boustrophe_store::{NewRun, Release};
 use std::sync::{Arc, PoisonError};
 use tokio::runtime::Handle;
@@ -23,6 +25,9 @@ use tokio::task::JoinHandle;
 
 /// Times that a sheet is sent at once.
 pub const MOST_TIMES: u32 = 50;
+
+/// Sheets that are sent together.
+const MOST_SHEETS: usize = 500;
 
 /// Begins to watch every machine, on these threads; gives who watches.
 pub fn open(app: &Arc<App>, threads: &Handle) -> Vec<JoinHandle<()>> {
@@ -32,6 +37,26 @@ pub fn open(app: &Arc<App>, threads: &Handle) -> Vec<JoinHandle<()>> {
         Some(threads.spawn(watch::watch(Arc::clone(app), Arc::clone(desk), inbox)))
     };
     app.desks.desks.values().filter_map(watched).collect()
+}
+
+/// Sends several sheets of a job, each so often, in their order; gives the first one's run. Which have been sent is said where one cannot be.
+pub fn send_sheets(app: &App, (job, sheets): (i32, &[i32]), shown: Shown, (times, by): (usize, &str)) -> Result<i32, ShopError> {
+    let Some(first) = sheets.first().filter(|_| sheets.iter().all(|s| *s > 0) && sheets.len() <= MOST_SHEETS) else {
+        return Err(ShopError::Sentence("sheets are numbered from 1; load the page again.".into()));
+    };
+    let release = to_send(app, (job, *first), shown, by)?;
+    let mut run = None;
+    for (i, sheet) in sheets.iter().enumerate() {
+        match send(app, &release, *sheet, times, by) {
+            Ok(sent) => run = run.or(Some(sent)),
+            Err(error) if i == 0 => return Err(error),
+            Err(error) => {
+                let before: Vec<usize> = sheets[..i].iter().filter_map(|s| usize::try_from(*s).ok()).collect();
+                return Err(ShopError::Sentence(format!("sheet {sheet} was not sent, {} of them were: {error}", numbers(&before))));
+            }
+        }
+    }
+    run.ok_or_else(|| ShopError::Sentence("nothing was sent.".into()))
 }
 
 /// Puts the program of a released sheet (from 1, as they are numbered through) into its machine's queue; gives the run's number. So many

@@ -181,7 +181,7 @@ async fn take_up(
                 give_back(app, &run).await;
                 desk.look_again();
             } else {
-                return load(app, desk, driver, hand, *run, program).await;
+                return load(app, desk, driver, hand.insert(*run), &program).await;
             }
         }
         // Unless it was started meanwhile: what burns is never put back into a queue.
@@ -262,19 +262,11 @@ fn is_taken(status: &Status) -> bool {
 }
 
 /// Sends a program. What the machine refuses ends the run with its reason; where the line breaks the run is sent again.
-async fn load(
-    app: &Arc<App>,
-    desk: &Desk,
-    driver: &mut Driver,
-    hand: &mut Option<InHand>,
-    run: InHand,
-    program: String,
-) -> Result<(), DriverError> {
+async fn load(app: &Arc<App>, desk: &Desk, driver: &mut Driver, run: &mut InHand, program: &str) -> Result<(), DriverError> {
     let told = || desk.seen_mut().heard = Some(Instant::now());
     watched(app, desk, driver).await;
     let zero = run.pose.zero_on_bed();
-    let run = hand.insert(run);
-    match driver.load(&run.file_name, &program, run.run, (zero.x, zero.y), told).await {
+    match driver.load(&run.file_name, program, run.run, (zero.x, zero.y), told).await {
         Ok(_) => Ok(()),
         Err(DriverError::Refused { reason, .. }) => {
             run.refused(app, &reason);

@@ -229,7 +229,8 @@ pub fn replacing(app: &App, job: i32, drawing: u32, file: String, name: String) 
     let machine = loaded.shop.machine_or_stand_in(&decisions.batch(of).stock.machine);
     let before = &state(&loaded, drawing)?.drawing;
     let after = app.drawing(&file, &name)?;
-    Ok(carry::replacing((before, &after), (file, name), decisions, drawing, &machine, &loaded.shop.tolerance))
+    let new = carry::Replacement { drawing, before, after: &after, file, name };
+    Ok(carry::replacing(new, decisions, &machine, &loaded.shop.tolerance))
 }
 
 /// The picture of a drawing as it came, for the stage to show under its outlines.

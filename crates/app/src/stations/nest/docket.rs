@@ -3,7 +3,8 @@
 use super::compare::{Compared, compared};
 use crate::error::AppError;
 use crate::stations::assign::docket::Choice;
-use crate::stations::nest::rows::{Rows, Window, rows};
+use crate::stations::nest::rows::{Rows, rows};
+use crate::stations::window::Window;
 use crate::things::rack::drawn;
 use askama::Template;
 use boustrophe_core::assign::Process;

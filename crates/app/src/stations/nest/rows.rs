@@ -4,6 +4,7 @@ use super::kits;
 use crate::asking::{Shared, blocking};
 use crate::error::{AppError, html};
 use crate::stations::assign::docket::Choice;
+use crate::stations::window::Window;
 use askama::Template;
 use axum::extract::{Path, Query};
 use axum::response::Html;
@@ -41,19 +42,6 @@ struct PartRow {
     said: String,
 }
 
-/// Which parts are listed.
-#[derive(Default, Deserialize)]
-pub struct Window {
-    #[serde(default)]
-    batch: BatchId,
-    /// The first, from 0.
-    #[serde(default)]
-    from: usize,
-    /// A word that their names have.
-    #[serde(default)]
-    find: String,
-}
-
 /// Some of the parts.
 #[derive(Template)]
 #[template(path = "stations/nest/rows.html")]
@@ -84,10 +72,8 @@ pub fn rows(app: &App, loaded: &Loaded, window: &Window) -> Result<Rows, AppErro
         elsewhere: places.get(&p.id).cloned().unwrap_or_default(),
         said: terms.parts.get(&p.id).map_or_else(String::new, PartNest::words),
     };
-    let word = window.find.trim().to_lowercase();
-    let mut found = here.work.parts.iter().filter(|p| word.is_empty() || p.name.to_lowercase().contains(&word)).skip(window.from);
-    let parts: Vec<PartRow> = found.by_ref().take(AT_ONCE).map(row).collect();
-    let next = found.next().map(|_| window.from + AT_ONCE);
+    let (parts, next) = window.of(here.work.parts.iter(), |p| &p.name, AT_ONCE);
+    let parts = parts.into_iter().map(row).collect();
     Ok(Rows { job: loaded.job.id, batch: loaded.batch, parts, next, find: window.find.clone() })
 }
 

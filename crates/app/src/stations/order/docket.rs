@@ -1,11 +1,10 @@
 //! What Order asks: travel by sheet, the cuts in turn.
 
+use super::rows;
+use crate::stations::window::Window;
 use crate::view::metres;
 use askama::Template;
-use boustrophe_core::assign::Process;
-use boustrophe_core::cuts::Line;
 use boustrophe_core::finding::counted;
-use boustrophe_core::hold::Op;
 use boustrophe_core::ids::BatchId;
 use boustrophe_shop::app::Loaded;
 
@@ -16,21 +15,6 @@ struct OrderRow {
     drawn: String,
     saved: String,
 }
-
-/// A cut in the list.
-struct CutRow {
-    n: usize,
-    name: String,
-    /// Cuts of one kind are ordered together.
-    kind: String,
-    what: String,
-    length: String,
-    /// A hand gave it its place.
-    held: bool,
-}
-
-/// Cuts listed: more than that are found on the stage.
-const MOST_LISTED: usize = 400;
 
 #[derive(Template)]
 #[template(path = "stations/order/docket.html")]
@@ -43,43 +27,15 @@ pub struct Order {
     /// What a hand has said, and in words.
     by_hand: usize,
     told: String,
-    cuts: Vec<CutRow>,
-    more: usize,
-}
-
-/// The cuts of a sheet as they are listed.
-fn listed(loaded: &Loaded, sheet: usize) -> Vec<CutRow> {
-    let here = loaded.here();
-    let (Some(plan), Some(path)) = (here.plan.sheets.get(sheet), here.toolpath.sheets.get(sheet)) else { return Vec::new() };
-    let names = plan.names();
-    let several = here.toolpath.sheets.len() > 1;
-    let row = |(n, op): (usize, &Op)| {
-        let (cut, name) = (&plan.cuts[op.cut], names[op.cut]);
-        let part = here.work.part(name.copy.part);
-        let outline = part.is_some_and(|p| p.outer == Some(op.item));
-        let what = match op.process {
-            Process::Cut if cut.line == Line::Shared => "shared edge",
-            Process::Cut if outline => "outline",
-            Process::Cut => "hole",
-            other => other.slug(),
-        };
-        let on = if several { format!(", sheet {}", here.before + sheet + 1) } else { String::new() };
-        CutRow {
-            n: n + 1,
-            name: name.to_string(),
-            kind: format!("{sheet} {}", op.process.slug()),
-            what: format!("{} {}, {what}{on}", part.map_or("", |p| p.name.as_str()), name.copy.number),
-            length: format!("{:.0}", op.length()),
-            held: loaded.decided().order.places.contains_key(&name),
-        }
-    };
-    path.ops.iter().enumerate().filter(|(_, o)| !o.is_swept()).map(row).collect()
+    /// How many cuts there are, and the first of them as they are listed.
+    cuts: usize,
+    cut_rows: String,
 }
 
 pub fn body(loaded: &Loaded) -> Order {
     // Travel is one figure: that of the program, as the ledger has it.
     let travelled = |i: usize, planned: f64| loaded.here().proofs.get(i).map_or(planned, |p| p.travel);
-    let rows = loaded.here().sequence.sheets.iter().enumerate().map(|(i, s)| OrderRow {
+    let by_sheet = loaded.here().sequence.sheets.iter().enumerate().map(|(i, s)| OrderRow {
         sheet: loaded.here().before + i + 1,
         steps: s.steps.len(),
         travel: metres(travelled(i, s.travel)),
@@ -90,18 +46,16 @@ pub fn body(loaded: &Loaded) -> Order {
     let (starts, ways, places) = (order.moved(), order.turned(), order.places.len());
     let told = [(starts, "start", "starts"), (ways, "direction", "directions"), (places, "place", "places")];
     let told: Vec<String> = told.into_iter().filter(|t| t.0 > 0).map(|(n, one, many)| counted(n, one, many)).collect();
-    let mut cuts: Vec<CutRow> = (0..loaded.here().toolpath.sheets.len()).flat_map(|i| listed(loaded, i)).collect();
-    let more = cuts.len().saturating_sub(MOST_LISTED);
-    cuts.truncate(MOST_LISTED);
+    let cut_rows = rows::rows(loaded, &Window::default());
     Order {
         job: loaded.job.id,
         revision: loaded.revision.id,
         batch: loaded.batch,
-        rows: rows.collect(),
+        rows: by_sheet.collect(),
         strategy: order.strategy.name(),
         by_hand: starts + ways + places,
         told: format!("By hand: {}.", told.join(", ")),
-        cuts,
-        more,
+        cuts: cut_rows.of,
+        cut_rows: cut_rows.render().unwrap_or_default(),
     }
 }

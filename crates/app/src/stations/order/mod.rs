@@ -3,3 +3,4 @@
 pub mod docket;
 pub mod edits;
 pub mod places;
+pub mod rows;

@@ -5,21 +5,42 @@ use askama::Template;
 use boustrophe_core::decisions::{Pose, Zero};
 use boustrophe_core::finding::{Severity, Station};
 use boustrophe_core::ids::BatchId;
-use boustrophe_core::proof::SheetProof;
 use boustrophe_core::time::duration;
+use boustrophe_shop::alike;
 use boustrophe_shop::app::{App, Loaded};
 use boustrophe_shop::rack;
 use boustrophe_shop::since::{self, Since};
 use boustrophe_store::Run;
 
+/// A sheet, or several whose programs do the same.
 struct ReleaseRow {
-    sheet: usize,
-    name: String,
+    /// As they are numbered through, each with its file's name and its program's checksum.
+    sheets: Vec<ReleaseSheet>,
+    /// Their numbers as they are read.
+    numbers: String,
     time: String,
-    /// The program that was released.
-    sum: String,
     /// Its sheet is on the rack, and comes off it when it is run.
     booked: bool,
+}
+
+struct ReleaseSheet {
+    sheet: usize,
+    name: String,
+    /// Empty where nothing is released.
+    sum: String,
+}
+
+impl ReleaseRow {
+    fn of(sheets: Vec<ReleaseSheet>, time: String, booked: bool) -> Self {
+        let numbers = alike::numbers(&sheets.iter().map(|s| s.sheet).collect::<Vec<_>>());
+        Self { sheets, numbers, time, booked }
+    }
+
+    /// Its sheets as they are sent: `3,5`.
+    fn listed(&self) -> String {
+        let numbers: Vec<String> = self.sheets.iter().map(|s| s.sheet.to_string()).collect();
+        numbers.join(",")
+    }
 }
 
 /// The release in force, as it is shown.
@@ -44,6 +65,10 @@ pub struct Release {
     release: Option<InForce>,
     holding: Vec<(&'static str, &'static str, usize)>,
     rows: Vec<ReleaseRow>,
+    /// All sheets as they are sent.
+    all: String,
+    /// Several, and none of them on the rack: that is said once.
+    none_booked: bool,
     runs: Vec<Run>,
     initials: String,
     machine: String,
@@ -58,38 +83,36 @@ pub struct Release {
     bed: (String, bool),
 }
 
-/// The sheets of a release of a batch, or where there is none those that would be released.
+/// The sheets of a release of a batch, or where there is none those that would be released; those whose programs do the same once.
 fn release_rows(app: &App, loaded: &Loaded, release: Option<&boustrophe_store::Release>) -> Result<Vec<ReleaseRow>, AppError> {
     let here = loaded.here();
     let Some(release) = release else {
-        let row = |(i, p): (usize, &SheetProof)| {
-            let sheet = here.nested.layout.sheets.get(i).map(|s| &s.sheet);
+        let row = |group: Vec<usize>| {
+            let sheet = here.nested.layout.sheets.get(group[0]).map(|s| &s.sheet);
             let booked = match sheet {
                 Some(s) => rack::number(s).is_some() || rack::like(app, &here.stock, s)?.is_some(),
                 None => false,
             };
-            Ok(ReleaseRow {
-                sheet: here.before + i + 1,
-                name: boustrophe_shop::names::stem(&loaded.job, loaded.decided(), here.before + i, &loaded.machine()),
-                time: duration(p.seconds * loaded.shop.time_factor(&here.stock)),
-                sum: String::new(),
-                booked,
-            })
+            let time = duration(here.proofs[group[0]].seconds * loaded.shop.time_factor(&here.stock));
+            let name = |i: usize| boustrophe_shop::names::stem(&loaded.job, loaded.decided(), here.before + i, &loaded.machine());
+            let sheets = group.into_iter().map(|i| ReleaseSheet { sheet: here.before + i + 1, name: name(i), sum: String::new() });
+            Ok(ReleaseRow::of(sheets.collect(), time, booked))
         };
-        return here.proofs.iter().enumerate().map(row).collect();
+        return alike::of_batch(loaded)?.into_iter().map(row).collect();
     };
     let mine = app.store.release_sheets(release.id)?.into_iter().filter(|r| u32::try_from(r.batch) == Ok(loaded.batch.0));
-    let row = |r: boustrophe_store::SheetRow| {
-        let factor = app.released(release.id, r.batch)?.time_factor;
-        Ok(ReleaseRow {
-            sheet: usize::try_from(r.sheet).unwrap_or(0),
-            name: r.file_name.trim_end_matches(".nc").to_owned(),
-            time: duration(r.seconds * factor),
-            sum: r.sum.chars().take(8).collect(),
-            booked: r.stock_id.is_some(),
-        })
+    let mine: Vec<boustrophe_store::SheetRow> = mine.collect();
+    let row = |group: Vec<usize>| {
+        let first = &mine[group[0]];
+        let time = duration(first.seconds * app.released(release.id, first.batch)?.time_factor);
+        let sheets = group.iter().map(|i| ReleaseSheet {
+            sheet: usize::try_from(mine[*i].sheet).unwrap_or(0),
+            name: mine[*i].file_name.trim_end_matches(".nc").to_owned(),
+            sum: mine[*i].sum.chars().take(8).collect(),
+        });
+        Ok(ReleaseRow::of(sheets.collect(), time, first.stock_id.is_some()))
     };
-    mine.map(row).collect()
+    alike::of_release(app, &mine)?.into_iter().map(row).collect()
 }
 
 pub fn body(app: &App, loaded: &Loaded) -> Result<Release, AppError> {
@@ -124,6 +147,8 @@ pub fn body(app: &App, loaded: &Loaded) -> Result<Release, AppError> {
         programs: route.batches.values().map(|b| b.programs.len()).sum(),
         release: last.map(shown).transpose()?,
         holding,
+        none_booked: rows.len() > 1 && rows.iter().all(|r| !r.booked),
+        all: rows.iter().map(ReleaseRow::listed).collect::<Vec<_>>().join(","),
         rows,
         runs: app.store.runs_of(loaded.job.id)?,
         initials: loaded.decided().release.initials.clone(),

@@ -15,12 +15,21 @@ export class Zero {
     document.addEventListener("click", this.ask);
     this.fill = (e) => this.send(e);
     document.addEventListener("submit", this.fill, true);
+    document.addEventListener("change", this.laid);
   }
   leave() {
+    document.removeEventListener("change", this.laid);
     document.removeEventListener("click", this.ask);
     document.removeEventListener("submit", this.fill, true);
   }
   shown() { this.want(null); }
+  /** Where a sheet lies was typed: all sheets' fields go by one form. */
+  laid({ target }) {
+    if (!target.matches?.("[data-lay]")) return;
+    const form = $("#lay-form");
+    [form.elements.on.value, form.elements.value.value] = [target.dataset.lay, target.value];
+    form.requestSubmit();
+  }
 
   want(what) {
     this.wanted = what;

@@ -5,8 +5,13 @@ import { follow } from "./strips.js";
 
 let carried = null;
 
-// Another queue than was drawn: the page is fetched anew, unless a row is being carried.
-follow(document.querySelector("#strips"), () => { if (!carried && !document.querySelector("dialog[open]")) location.reload(); });
+// Another queue than was drawn: the page is fetched anew, unless a hand is at work on it: a row that is carried, a field that is typed in.
+const typed = (field) => (field.type === "checkbox" ? field.checked !== field.defaultChecked : "defaultValue" in field && field.value !== field.defaultValue);
+const isAtWork = () => carried || document.querySelector("dialog[open]") || document.activeElement?.matches("input, select, textarea")
+  || [...document.querySelectorAll("main input:not([type=hidden]), main textarea")].some(typed);
+let stale = false;
+follow(document.querySelector("#strips"), () => { stale = true; });
+setInterval(() => { if (stale && !isAtWork()) { stale = false; location.reload(); } }, 500);
 
 const rows = (list) => [...list.querySelectorAll("li[data-run]")];
 function keep(list) {

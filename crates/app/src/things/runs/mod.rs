@@ -23,7 +23,7 @@ use boustrophe_shop::desks::Seen;
 use boustrophe_shop::releases;
 use boustrophe_shop::runs::again::SheetOf;
 use boustrophe_shop::runs::list::{Item, items, signed};
-use boustrophe_shop::runs::{MOST_TIMES, orders, send as send_run, watch};
+use boustrophe_shop::runs::{MOST_TIMES, orders, send_sheets, watch};
 use boustrophe_store::Run;
 use serde::Deserialize;
 use words::{says, silence, told, waits};
@@ -101,8 +101,9 @@ struct Progress {
 /// Which sheet, from 1, and how often.
 #[derive(Deserialize)]
 pub struct Send {
-    /// As numbered through, from 1.
-    sheet: i32,
+    /// As numbered through, from 1; several, with commas between them, where they are sent together.
+    #[serde(default)]
+    sheet: String,
     /// How many of it are to be in the queue.
     #[serde(default = "once")]
     times: String,
@@ -120,16 +121,14 @@ fn once() -> String {
     "1".into()
 }
 
-/// Sends a sheet's program to its machine and shows the run.
+/// Sends sheets' programs to their machine and shows the first one's run.
 pub async fn send(app: Shared, Path(job): Path<i32>, Typed { form: send, .. }: Typed<Send>) -> Result<Redirect, AppError> {
     let run = blocking(&app, move |app| {
         let times = count(send.times.trim(), 1, MOST_TIMES).map_err(AppError::sentence)?;
-        if send.sheet < 1 {
-            return Err(AppError::sentence("sheets are numbered from 1; load the page again.".into()));
-        }
+        let sheets: Vec<i32> = send.sheet.split(',').map(|n| n.trim().parse().unwrap_or(0)).collect();
         let by = named(app.signed(&send.person));
-        let release = releases::to_send(app, (job, send.sheet), releases::Shown { release: send.release, revision: send.revision }, &by)?;
-        Ok(send_run(app, &release, send.sheet, times as usize, &by)?)
+        let shown = releases::Shown { release: send.release, revision: send.revision };
+        Ok(send_sheets(app, (job, &sheets), shown, (times as usize, &by))?)
     })
     .await?;
     Ok(Redirect::to(&format!("/runs/{run}")))

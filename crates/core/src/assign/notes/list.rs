@@ -1,6 +1,7 @@
 //! Parts lists: a table of items with how many there are of each, how thick and of what, tied to parts by the item numbers that
 //! lead to them and by their names.
 
+use super::heads::{Column, heads};
 use super::words::{Said, thickness, understood};
 use super::{Tied, tied};
 use crate::assign::{Item, Part};
@@ -22,74 +23,13 @@ const MOST: u32 = 5000;
 /// Writing that is looked through: more is no plan.
 const MOST_WRITING: usize = 4000;
 
-/// What a column says.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Column {
-    Item,
-    Name,
-    Copies,
-    Material,
-    Thickness,
-}
-
-/// What columns are headed by, in three tongues.
-const HEADS: [(Column, &[&str]); 5] = [
-    (
-        Column::Item,
-        &[
-            "item", "pos", "position", "nr", "no", "#", "rep", "rép", "repère", "mark", "find", "teil-nr", "item no", "pos nr", "n°",
-            "part no",
-        ],
-    ),
-    (
-        Column::Copies,
-        &[
-            "qty",
-            "quantity",
-            "quant",
-            "menge",
-            "anzahl",
-            "stück",
-            "stk",
-            "qté",
-            "qte",
-            "quantité",
-            "nombre",
-            "nb",
-            "off",
-            "no off",
-            "req'd",
-            "pcs",
-            "ea",
-            "stückzahl",
-        ],
-    ),
-    (Column::Material, &["material", "werkstoff", "matière", "matériau", "mat", "mat'l", "stock"]),
-    (Column::Thickness, &["thk", "thickness", "t", "dicke", "stärke", "ép", "ep", "épaisseur", "epaisseur"]),
-    (
-        Column::Name,
-        &[
-            "name",
-            "description",
-            "benennung",
-            "bezeichnung",
-            "désignation",
-            "designation",
-            "part",
-            "part name",
-            "title",
-            "desc",
-            "teil",
-            "pièce",
-        ],
-    ),
-];
-
 /// One row of a list.
 struct Row<'a> {
     item: String,
     name: String,
     said: Vec<Said>,
+    /// What stands under the heading for the count and cannot be read as one.
+    unread: Option<String>,
     /// Its first word, for where it stands.
     first: &'a Text,
 }
@@ -110,8 +50,8 @@ impl Row<'_> {
 pub(super) struct Listed<'a> {
     /// What rows say, with their parts.
     pub tied: Vec<Tied<'a>>,
-    /// Rows that no part, or more than one, is tied to: what they are called, why, and where they stand.
-    pub astray: Vec<(String, &'static str, Point)>,
+    /// Rows that no part, or more than one, is tied to, or whose count cannot be read: what they are called, why, and where they stand.
+    pub astray: Vec<(String, String, Point)>,
     /// All writing of the lists: it is no note.
     pub writing: Vec<&'a Text>,
 }
@@ -158,6 +98,7 @@ pub(super) fn read<'a>(drawing: &'a Cleaned, parts: &'a [Part], items: &[Item]) 
         if home.is_empty() {
             home = named(&row, &notes, parts, drawing.drawing);
         }
+        let (called, unread, at) = (row.called(), row.unread.clone(), row.first.middle());
         match home.as_slice() {
             [part] => {
                 let words = format!("{}{} in the list", row.called(), of_what(&row.said));
@@ -172,8 +113,13 @@ pub(super) fn read<'a>(drawing: &'a Cleaned, parts: &'a [Part], items: &[Item]) 
                 };
                 out.tied.extend(row.said.into_iter().map(tie));
             }
-            [] => out.astray.push((row.called(), "leads to no part", row.first.middle())),
-            _ => out.astray.push((row.called(), "leads to several parts", row.first.middle())),
+            [] => out.astray.push((row.called(), "leads to no part".into(), row.first.middle())),
+            _ => out.astray.push((row.called(), "leads to several parts".into(), row.first.middle())),
+        }
+        if let Some(words) = &unread {
+            let why =
+                if words.is_empty() { "says no count".into() } else { format!("has the count “{words}”, which is not one number") };
+            out.astray.push((called, why, at));
         }
     }
     out
@@ -203,15 +149,6 @@ fn words<'a>(texts: &'a [Text], angle: f64) -> Vec<Word<'a>> {
     let mut words: Vec<Word> = texts.iter().filter(runs).map(word).collect();
     words.sort_by(|a, b| a.base.total_cmp(&b.base).then(a.left.total_cmp(&b.left)));
     words
-}
-
-/// What a word heads; `None` for others.
-fn heads(value: &str) -> Option<Column> {
-    let lower = value.to_lowercase();
-    let bare = lower.split(['(', '[', '/']).next().unwrap_or_default();
-    let bare = bare.trim_end_matches(" mm").replace(['.', ':'], "");
-    let bare = bare.split_whitespace().collect::<Vec<_>>().join(" ");
-    HEADS.iter().find(|(_, words)| words.contains(&bare.as_str())).map(|h| h.0)
 }
 
 /// A heading: its words with what they head, from left to right.
@@ -317,9 +254,9 @@ fn row<'a>(line: &[&Word<'a>], heading: &[(Column, &Word<'a>)]) -> Option<Row<'a
         return None;
     }
     let mut said = Vec::new();
-    let digits: String = cell(Column::Copies).chars().take_while(char::is_ascii_digit).collect();
-    let copies = digits.parse().ok().filter(|n| (1..=MOST).contains(n)).map(Said::Copies);
-    let copies = copies.or_else(|| understood(cell(Column::Copies)).into_iter().find(|s| matches!(s, Said::Copies(_))));
+    let counted = cell(Column::Copies);
+    let copies = count(counted);
+    let unread = (copies.is_none() && heading.iter().any(|h| h.0 == Column::Copies)).then(|| counted.to_owned());
     said.extend(copies);
     let material = cell(Column::Material).to_lowercase();
     let within = thickness(&material.split_whitespace().collect::<Vec<_>>());
@@ -328,7 +265,19 @@ fn row<'a>(line: &[&Word<'a>], heading: &[(Column, &Word<'a>)]) -> Option<Row<'a
     let of: String =
         material.split_whitespace().filter(|w| !w.contains(|c: char| c.is_ascii_digit()) && *w != "mm").collect::<Vec<_>>().join(" ");
     said.extend(thick.or(within.map(|w| w.0)).map(|mm| Said::Thickness(mm, of)));
-    (!said.is_empty()).then_some(Row { item, name, said, first: line[0].text })
+    let says = !said.is_empty() || !counted.is_empty();
+    says.then_some(Row { item, name, said, unread, first: line[0].text })
+}
+
+/// How many a cell says: `4`, `4x`, `4 pcs`, `4 Stk.`, or as a note would; `None` where it is not one number, such as `2+2`, `1.5` or `as req'd`.
+fn count(cell: &str) -> Option<Said> {
+    let rest = cell.trim_start_matches(|c: char| c.is_ascii_digit());
+    let is_word = |c: char| c.is_alphabetic() || matches!(c, '.' | '×' | '\'' | ' ');
+    if rest.len() == cell.len() || !rest.chars().all(is_word) || rest.starts_with('.') && rest.len() > 1 {
+        let one = cell.matches(|c: char| c.is_ascii_digit()).count() > 0 && !cell.contains(['+', '/', '.', ',']);
+        return understood(cell).into_iter().find(|s| one && matches!(s, Said::Copies(_)));
+    }
+    cell[..cell.len() - rest.len()].parse().ok().filter(|n| (1..=MOST).contains(n)).map(Said::Copies)
 }
 
 /// The parts that lines lead to from the item's number, wherever it stands.

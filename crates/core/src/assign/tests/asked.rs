@@ -119,6 +119,16 @@ fn what_a_list_cannot_be_tied_to_is_told_and_what_differs_too() {
     let mut notes = list(&[["1", "shelf", "4"]]);
     notes.extend([(10.0, 20.0, "ITEM 1"), (130.0, 20.0, "ITEM 1")]);
     assert!(text(&told(&notes), Code::ListUntied).expect("two of them").contains("several parts"));
+    // What stands for a count and is not one number is told in its own words, and nothing of it is taken.
+    for odd in ["2+2", "1.5", "A/R", "4 x 2", "ca. 4", "1,000", "0", "2-3"] {
+        let mut notes = list(&[["1", "shelf", odd], ["2", "rail", "3 pcs"]]);
+        notes.extend([(10.0, 20.0, "shelf"), (130.0, 20.0, "ITEM 2")]);
+        let findings = told(&notes);
+        let untied = text(&findings, Code::ListUntied).expect("it is told");
+        assert!(untied.contains(&format!("item 1 “shelf” has the count “{odd}”")) && !untied.contains("rail"), "{untied}");
+        let says = text(&findings, Code::PlanSays).expect("the other is read");
+        assert!(says.contains("item 2 “rail”, 3 of it") && !says.contains("shelf"), "{odd}: {says}");
+    }
     // A note that says otherwise is told.
     let mut notes = list(&[["1", "shelf", "4"]]);
     notes.extend([(10.0, 20.0, "shelf"), (10.0, 30.0, "6 off")]);

@@ -139,13 +139,24 @@ fn fold(work: &mut Work, contours: &[ContourId], step: impl Fn(&[Path], &Path) -
     true
 }
 
-pub(super) fn offset(work: &mut Work, contours: &[ContourId], by: f64, corners: Corners, rings: u32, keep: bool) -> bool {
+/// Outlines at a distance from others.
+pub(super) struct Rings {
+    /// Outward, mm, from each to the next.
+    pub(super) by: f64,
+    pub(super) corners: Corners,
+    pub(super) count: u32,
+    /// What they are made from stays.
+    pub(super) keep: bool,
+}
+
+pub(super) fn offset(work: &mut Work, contours: &[ContourId], rings: &Rings) -> bool {
+    let Rings { by, corners, count, keep } = *rings;
     let at = work.all(contours);
     let mut emptied = Vec::new();
     for i in &at {
         let path = work.contours[*i].path.clone();
         let mut made: Vec<Path> = Vec::new();
-        for ring in 1..=rings {
+        for ring in 1..=count {
             let by = by * f64::from(ring);
             made.extend(if path.closed { path.grown(by, corners) } else { round_an_open_line(&path, by, corners) });
         }

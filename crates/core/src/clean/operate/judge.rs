@@ -10,7 +10,7 @@ use rstar::{AABB, RTree};
 use rustc_hash::FxHashMap;
 use std::sync::Arc;
 
-/// New contours that are looked at, and pairs of segments that are compared: what makes more is not judged.
+/// New contours that are looked at, and pairs of segments that are compared: how much of what makes more was looked at is said.
 const MOST: (usize, usize) = (3_000, 2_000_000);
 /// Lines that meet within this are one place, mm.
 const SAME: f64 = 1e-4;
@@ -51,24 +51,35 @@ pub(super) fn judged(before: &[Arc<Contour>], after: &[Arc<Contour>], operation:
             ));
         }
     }
-    if new.len() <= MOST.0 {
-        let before = |c: &Contour| known.get(&c.id).map(|k| &k.path);
-        harm(&mut out, after, &new, operation, before);
+    let before = |c: &Contour| known.get(&c.id).map(|k| &k.path);
+    let looked_at = harm(&mut out, after, &new[..new.len().min(MOST.0)], operation, before);
+    if looked_at < new.len() {
+        out.said.push(format!("of {} new contours only the first {looked_at} were checked against the edges they may cross", new.len()));
     }
     out
 }
 
-/// What new contours do to others, that they did not do before.
-fn harm<'a>(out: &mut Judged, after: &[Arc<Contour>], new: &[usize], operation: &Operation, before: impl Fn(&Contour) -> Option<&'a Path>) {
+/// What new contours do to others, that they did not do before; gives how many of them were looked at.
+fn harm<'a>(
+    out: &mut Judged,
+    after: &[Arc<Contour>],
+    new: &[usize],
+    operation: &Operation,
+    before: impl Fn(&Contour) -> Option<&'a Path>,
+) -> usize {
     let boxed = |i: usize| {
         let b = after[i].bounds;
         GeomWithData::new(Rectangle::from_corners([b.min.x, b.min.y], [b.max.x, b.max.y]), i)
     };
     let drawn = |c: &Contour| !c.style.aside() && c.picture.is_none() && !c.bounds.is_empty();
     let index = RTree::bulk_load((0..after.len()).filter(|i| drawn(&after[*i])).map(boxed).collect());
-    let mut looked = 0;
+    let (mut compared, mut looked_at) = (0, new.len());
     let (mut over, mut twice, mut beside) = (Vec::new(), Vec::new(), Vec::new());
-    for i in new.iter().copied().filter(|i| drawn(&after[*i])) {
+    for (n, i) in new.iter().copied().enumerate().filter(|(_, i)| drawn(&after[*i])) {
+        if compared > MOST.1 {
+            looked_at = n;
+            break;
+        }
         let c = &after[i];
         let near: Vec<usize> = index
             .locate_in_envelope_intersecting(AABB::from_corners([c.bounds.min.x, c.bounds.min.y], [c.bounds.max.x, c.bounds.max.y]))
@@ -82,11 +93,10 @@ fn harm<'a>(out: &mut Judged, after: &[Arc<Contour>], new: &[usize], operation: 
         let before_it = over.len();
         for j in &near {
             let o = &after[*j];
-            looked += c.path.segments.len() * o.path.segments.len();
+            compared += c.path.segments.len() * o.path.segments.len();
             // Letters of one line may run into each other, and lines to be scored may go anywhere.
             let asked = is_edge(o) && (c.path.closed || is_letter(c));
             if asked
-                && looked <= MOST.1
                 && let Some(at) = crosses(&c.path, &o.path)
                 && before(c).is_none_or(|was| crosses(was, &o.path).is_none())
             {
@@ -125,6 +135,7 @@ fn harm<'a>(out: &mut Judged, after: &[Arc<Contour>], new: &[usize], operation: 
         _ => tell(over, "an outline lies over another's edge", "outlines lie over others' edges"),
     }
     tell(twice, "a contour lies exactly on another", "contours lie exactly on others");
+    looked_at
 }
 
 /// A letter of writing, as an area or in strokes.

@@ -115,7 +115,9 @@ fn apply(work: &mut Work, operation: &Operation) -> bool {
         Operation::Weld { contours } => areas::weld(work, contours),
         Operation::Subtract { from, contours } => areas::subtract(work, *from, contours),
         Operation::Intersect { contours } => areas::intersect(work, contours),
-        Operation::Offset { contours, by, corners, rings, keep } => areas::offset(work, contours, *by, *corners, *rings, *keep),
+        Operation::Offset { contours, by, corners, rings, keep } => {
+            areas::offset(work, contours, &areas::Rings { by: *by, corners: *corners, count: *rings, keep: *keep })
+        }
         Operation::Corner { contours, size, shape } => corners::shape(work, contours, *size, *shape),
         Operation::Hole { part, spot, diameter } => add::hole(work, *part, spot, *diameter),
         Operation::Slot { part, spot, length, width, angle } => add::slot(work, *part, spot, (*length, *width), *angle),

@@ -57,6 +57,23 @@ fn what_comes_to_nothing_less_or_harm_is_said() {
     assert!(words::parse("array 2.5x2 by 30,30", &[ContourId(1)]).is_err(), "half a copy is none");
 }
 
+#[test]
+fn what_was_not_looked_at_is_said() {
+    // Contours by the thousand: how many of them were compared is told.
+    let field = |n: usize| (0..n).map(|i| Path::rectangle((i % 80) as f64 * 20.0, (i / 80) as f64 * 20.0, 10.0, 10.0)).collect::<Vec<_>>();
+    let all = said(&field(3200), "round 2").join("; ");
+    assert!(all.contains("of 3200 new contours only the first 3000"), "{all}");
+    assert!(!said(&field(2900), "round 2").join("; ").contains("only the first"));
+    // Few, but of so many corners that they cannot all be compared.
+    let ring = |n: usize, r: f64| {
+        Path::polygon(
+            &(0..n).map(|k| Point::ORIGIN + Vec2::from_angle(std::f64::consts::TAU * k as f64 / n as f64) * r).collect::<Vec<_>>(),
+        )
+    };
+    let all = said(&[ring(900, 50.0)], "array 4x2 by 20,20").join("; ");
+    assert!(all.contains("only the first") && all.contains("over"), "{all}");
+}
+
 proptest! {
     /// A hole's edge crosses the plate's, or lies in it, or beside it, and that is what is said.
     #[test]
