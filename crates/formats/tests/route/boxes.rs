@@ -89,7 +89,7 @@ fn comes_through(spec: &BoxSpec) -> Result<(), TestCaseError> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(200))]
+    #![proptest_config(ProptestConfig::with_cases(100))]
     #[test]
     fn every_panel_comes_through(size in (90.0..260.0_f64, 80.0..220.0_f64, 50.0..140.0_f64), top in prop_oneof![Just(Top::Open), Just(Top::Closed), Just(Top::Lid)], clearance in 0.0..0.3_f64, finger in 8.0..30.0_f64, dividers in (0..2_u32, 0..2_u32), thickness in (1.5..12.0_f64, 1.5..12.0_f64, 1.5..12.0_f64)) {
         let spec = BoxSpec { thickness, size, top, clearance, finger, dividers, handle: (25.0, 10.0), ..BoxSpec::default() };

@@ -30,7 +30,7 @@ fn stock(plasma: bool) -> Stock {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(300))]
+    #![proptest_config(ProptestConfig::with_cases(200))]
     /// Every job's program is proved in every dialect, and burns the same.
     #[test]
     fn jobs_are_proved_in_every_dialect(plates in prop::collection::vec(plate(), 1..3), plasma in any::<bool>()) {

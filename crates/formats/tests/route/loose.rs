@@ -72,7 +72,7 @@ fn there_is_a_way(loose: &[&Ring], from: Point, to: Point, bed: (f64, f64)) -> b
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(200))]
+    #![proptest_config(ProptestConfig::with_cases(100))]
     /// No torch travels over a part that is cut free where there is a way round.
     #[test]
     fn a_torch_goes_round_what_is_free(plates in prop::collection::vec(plate(), 2..6), quantity in 1..4_u32, thick in any::<bool>()) {

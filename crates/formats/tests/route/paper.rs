@@ -209,7 +209,7 @@ fn a_frame_with_a_scale_is_paper() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(300))]
+    #![proptest_config(ProptestConfig::with_cases(150))]
     /// Whatever is drawn, to whatever scale and however: one click for the scale, one for the paper and one for the notes, and
     /// only the parts are left, at their size.
     #[test]

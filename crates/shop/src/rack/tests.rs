@@ -164,6 +164,12 @@ async fn guests_that_their_job_does_not_send_any_more_are_told_and_let_go() {
         bench.lay(host);
         assert!(bench.stops(host).is_empty() && bench.stops(guest).is_empty());
         assert_eq!(bench.app.load(host).expect("the job").here().nested.layout.copies().count(), 2);
+        // The same job once more makes its own parts, and nobody else's.
+        let more = crate::wanted::again(&bench.app, host, "Floors again", 2, "").expect("made");
+        let more = bench.app.load(more).expect("the job");
+        let drawings: Vec<_> = more.revision.decisions.drawings.iter().map(|d| (d.guest.is_some(), d.quantity)).collect();
+        assert_eq!(drawings, [(false, 2)]);
+        assert_eq!(more.route.work.parts.len(), 1);
         let again = hosting::take_in(&bench.app, host, BatchId::FIRST, guest, "").expect_err("they are there").to_string();
         assert!(again.contains("every part of it has its place already"), "{again}");
         // Their own job makes them itself after all.
