@@ -10,8 +10,8 @@ mod pointer;
 
 use harness::{Browser, Hand, Shop};
 
-/// An angle bracket of six sides.
-const BRACKET: &str = "0\nSECTION\n2\nHEADER\n9\n$INSUNITS\n70\n4\n0\nENDSEC\n0\nSECTION\n2\nENTITIES\n0\nLWPOLYLINE\n8\n0\n90\n6\n70\n1\n10\n0\n20\n0\n10\n60\n20\n0\n10\n60\n20\n12\n10\n12\n20\n12\n10\n12\n20\n40\n10\n0\n20\n40\n0\nENDSEC\n0\nEOF\n";
+/// A plate: however it is turned, its lower edge is one straight side.
+const PLATE: &str = "0\nSECTION\n2\nHEADER\n9\n$INSUNITS\n70\n4\n0\nENDSEC\n0\nSECTION\n2\nENTITIES\n0\nLWPOLYLINE\n8\n0\n90\n4\n70\n1\n10\n0\n20\n0\n10\n60\n20\n0\n10\n60\n20\n40\n10\n0\n20\n40\n0\nENDSEC\n0\nEOF\n";
 /// Copies on the stage.
 const COPIES: [usize; 4] = [10, 100, 500, 2000];
 /// Presses that are timed, and clicks.
@@ -54,10 +54,10 @@ fn main() {
     tokio::runtime::Builder::new_multi_thread().enable_all().build().expect("a runtime").block_on(async {
         let (shop, browser) = (Shop::open("serve"), Browser::open().await);
         let hand = Hand { page: &browser.page, shop: &shop.address };
-        let file = shop.data.path().join("bracket.dxf");
-        std::fs::write(&file, BRACKET).expect("written");
+        let file = shop.data.path().join("plate.dxf");
+        std::fs::write(&file, PLATE).expect("written");
         for copies in COPIES {
-            hand.job_with(&format!("Brackets {copies}"), std::slice::from_ref(&file)).await;
+            hand.job_with(&format!("Plates {copies}"), std::slice::from_ref(&file)).await;
             hand.station("4", "nest").await;
             hand.change("so many", hand.fill(".parts.list tr:nth-child(1) input[name=value]", &copies.to_string())).await;
             hand.nest().await;
