@@ -34,14 +34,6 @@ fn mm(length: f64) -> String {
     format!("{length} mm")
 }
 
-fn grain_words(grain: Option<Grain>) -> &'static str {
-    match grain {
-        None => "any way",
-        Some(Grain::Along) => "along",
-        Some(Grain::Across) => "across",
-    }
-}
-
 /// Settings at Nest that are not as usual on the batch's machine.
 pub fn at_nest(decided: &BatchDecisions, batch: BatchId, shop: &Shop) -> Vec<Differs> {
     let (nest, usual) = (&decided.nest, NestDecisions::default());
@@ -52,7 +44,7 @@ pub fn at_nest(decided: &BatchDecisions, batch: BatchId, shop: &Shop) -> Vec<Dif
     of("Spacing", distance(nest.spacing, machine.spacing), NestEdit::SetSpacing { spacing: None });
     of("Margin", distance(nest.margin, machine.margin), NestEdit::SetMargin { margin: None });
     of("Turns", (nest.turn.name().into(), usual.turn.name().into()), NestEdit::SetTurn { turn: usual.turn });
-    let grain = |n: &NestDecisions| grain_words(n.grain).to_owned();
+    let grain = |n: &NestDecisions| n.grain.map_or("any way", Grain::name).to_owned();
     of("Grain", (grain(nest), grain(&usual)), NestEdit::SetGrain { grain: None });
     of("Mirror", (yes(nest.mirror), yes(false)), NestEdit::SetMirror { mirror: false });
     of("Common edges", (yes(nest.common_edges), yes(false)), NestEdit::SetCommonEdges { on: false });

@@ -156,14 +156,8 @@ pub fn wanted_with(work: &dyn Parts, layout: &Layout, part: PartId, more: u32) -
 
 /// A copy repeated in columns and rows to the right and up, each with a name that no copy of its part has; the first is the copy
 /// itself. `None` where one of them cannot lie there: then so many can.
-pub fn repeated(
-    work: &dyn Parts,
-    layout: &Layout,
-    (first, sheet): (&Placement, usize),
-    pattern: Pattern,
-    terms: &Terms,
-) -> Result<Vec<Placement>, usize> {
-    let Some(on) = layout.sheets.get(sheet) else { return Err(0) };
+pub fn repeated(work: &dyn Parts, layout: &Layout, (first, sheet): &On, pattern: Pattern, terms: &Terms) -> Result<Vec<Placement>, usize> {
+    let Some(on) = layout.sheets.get(*sheet) else { return Err(0) };
     let b = box_of(work, first);
     let turned = Affine::translate(b.center().to_vec2()) * Affine::rotate(std::f64::consts::PI) * Affine::translate(-b.center().to_vec2());
     let mut number = next_number(layout, first.copy.part);

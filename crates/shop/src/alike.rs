@@ -2,7 +2,9 @@
 
 use crate::app::{App, Loaded};
 use crate::error::ShopError;
+use boustrophe_core::dialect::without_comments;
 use boustrophe_core::release::Program;
+use boustrophe_machine::checksum;
 use boustrophe_store::SheetRow;
 
 /// The longest program that is read for this, bytes: a longer one stands by itself.
@@ -33,56 +35,35 @@ fn grouped<T, K: PartialEq>(
     key: impl Fn(&T) -> K,
     text: impl Fn(&T) -> Result<String, ShopError>,
 ) -> Result<Vec<Vec<usize>>, ShopError> {
-    struct Group<K> {
-        key: K,
-        does: Option<String>,
-        sheets: Vec<usize>,
-    }
-    let does = |i: usize| text(&all[i]).map(|t| if t.is_empty() || t.len() > LONGEST { format!("alone {i}") } else { does(&t) });
-    let mut out: Vec<Group<K>> = Vec::new();
-    for (i, one) in all.iter().enumerate() {
-        let key = key(one);
-        let mut mine = None;
-        for group in out.iter_mut().filter(|g| g.key == key) {
-            let theirs = match group.does.take() {
-                Some(known) => known,
-                None => does(group.sheets[0])?,
-            };
-            let here = match mine.take() {
-                Some(known) => known,
-                None => does(i)?,
-            };
-            let same = theirs == here;
-            (group.does, mine) = (Some(theirs), Some(here));
-            if same {
-                group.sheets.push(i);
-                mine = None;
-                break;
-            }
-        }
-        if !out.iter().any(|g| g.sheets.last() == Some(&i)) {
-            out.push(Group { key, does: mine, sheets: vec![i] });
+    let does = |i: usize| {
+        let text = text(&all[i])?;
+        let alone = text.is_empty() || text.len() > LONGEST;
+        // What stands by itself is told apart by its place.
+        Ok::<_, ShopError>(if alone { (String::new(), i) } else { (checksum(&without_comments(&text)), 0) })
+    };
+    let mut out = Vec::new();
+    for members in gathered(all.iter().map(key).zip(0..)) {
+        if members.len() == 1 {
+            out.push(members);
+        } else {
+            let keys = members.into_iter().map(|i| Ok((does(i)?, i))).collect::<Result<Vec<_>, ShopError>>()?;
+            out.extend(gathered(keys.into_iter()));
         }
     }
-    Ok(out.into_iter().map(|g| g.sheets).collect())
+    out.sort_by_key(|members| members[0]);
+    Ok(out)
 }
 
-/// What a program has the machine do: its lines without comments, which name the sheet.
-fn does(program: &str) -> String {
-    let mut out = String::with_capacity(program.len());
-    for line in program.lines() {
-        let mut rest = line.split(';').next().unwrap_or_default();
-        let before = out.len();
-        while let Some((code, comment)) = rest.split_once('(') {
-            out.push_str(code.trim());
-            rest = comment.split_once(')').map_or("", |c| c.1);
-        }
-        out.push_str(rest.trim());
-        if out.len() > before {
-            out.push('\n');
+/// Numbers by their keys, each group in the order of its first.
+fn gathered<K: PartialEq>(all: impl Iterator<Item = (K, usize)>) -> Vec<Vec<usize>> {
+    let mut out: Vec<(K, Vec<usize>)> = Vec::new();
+    for (key, i) in all {
+        match out.iter_mut().find(|g| g.0 == key) {
+            Some(group) => group.1.push(i),
+            None => out.push((key, vec![i])),
         }
     }
-    out
+    out.into_iter().map(|g| g.1).collect()
 }
 
 /// Numbers from 1 as they are read: `1 to 4, 7 and 9`.

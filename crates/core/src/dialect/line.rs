@@ -62,6 +62,29 @@ impl Words {
     }
 }
 
+/// A program without its comments, which say what it is and nothing of what it does: what is left of each line, lines of which nothing
+/// is left out.
+///
+/// ```
+/// # use boustrophe_core::dialect::without_comments;
+/// assert_eq!(without_comments("(sheet 1; of 2)\nG0 X1 (over) Y2 ; again\n\nM2"), "G0 X1Y2\nM2\n");
+/// ```
+pub fn without_comments(program: &str) -> String {
+    let mut out = String::with_capacity(program.len());
+    for line in program.lines() {
+        let (mut rest, before) = (line, out.len());
+        while let Some(at) = rest.find(['(', ';']) {
+            out.push_str(rest[..at].trim());
+            rest = if rest[at..].starts_with('(') { rest[at..].split_once(')').map_or("", |c| c.1) } else { "" };
+        }
+        out.push_str(rest.trim());
+        if out.len() > before {
+            out.push('\n');
+        }
+    }
+    out
+}
+
 /// A letter stands once in a line, and of words that exclude each other there is one.
 pub(super) fn each_once(words: &[(char, f64)], dialect: &Dialect) -> Result<(), String> {
     let get = |letter: char| words.iter().find(|w| w.0 == letter).map(|w| w.1);

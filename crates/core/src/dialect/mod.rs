@@ -12,6 +12,7 @@ mod words;
 
 pub use action::{Action, Oddities, ProgramFault};
 pub use interpret::{Interpreter, interpret};
+pub use line::without_comments;
 pub use words::{Meaning, Word, Words};
 
 use serde::{Deserialize, Serialize};

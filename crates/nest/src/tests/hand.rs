@@ -81,7 +81,7 @@ fn rows_and_columns_have_their_gap_and_new_names() {
     let first = Placement { x: alone.x + 10.0 - corner.x, y: alone.y + 10.0 - corner.y, ..alone };
     let empty = Layout { sheets: vec![SheetLayout { placed: vec![first], ..layout.sheets[0].clone() }], ..Layout::default() };
     let pattern = Pattern { columns: 4, rows: 3, gap: 6.0, turned: true };
-    let all = repeated(&work, &empty, (&first, 0), pattern, &terms).expect("there is room");
+    let all = repeated(&work, &empty, &(first, 0), pattern, &terms).expect("there is room");
     let mut names: Vec<u32> = all.iter().map(|p| p.copy.number).collect();
     names.sort_unstable();
     names.dedup();
@@ -91,8 +91,8 @@ fn rows_and_columns_have_their_gap_and_new_names() {
     assert_eq!(faults(&work, &with(&empty, &all[1..]), terms.distances()).count, 0);
     // Ten columns do not fit: it is said how many would.
     let wide = Pattern { columns: 10, rows: 1, ..pattern };
-    assert_eq!(repeated(&work, &empty, (&first, 0), wide, &terms), Err(8));
-    assert_eq!(repeated(&work, &empty, (&first, 3), pattern, &terms), Err(0), "there is no fourth sheet");
+    assert_eq!(repeated(&work, &empty, &(first, 0), wide, &terms), Err(8));
+    assert_eq!(repeated(&work, &empty, &(first, 3), pattern, &terms), Err(0), "there is no fourth sheet");
 }
 
 #[test]

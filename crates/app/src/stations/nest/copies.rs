@@ -286,7 +286,7 @@ impl Hand {
         }
         let gap = if self.gap.trim().is_empty() { terms.spacing } else { length(self.gap.trim(), Unit::Mm)? };
         let pattern = Pattern { columns, rows, gap, turned: self.turned == "on" };
-        let all = repeated(work, layout, (&first, sheet), pattern, terms).map_err(|n| {
+        let all = repeated(work, layout, &(first, sheet), pattern, terms).map_err(|n| {
             AppError::sentence(format!(
                 "the pattern has room for {n} of {}: fewer, a smaller gap of at least the spacing, or another place.",
                 columns * rows

@@ -243,10 +243,9 @@ async fn the_rack_holds_what_was_not_burned() {
         let (of, _) = release(&bench.app, job, head, "Odile Farrant").expect("released");
         let cases = std::env::var("HISTORIES").ok().and_then(|n| n.parse().ok()).unwrap_or(HISTORIES);
         let config = Config { cases, max_shrink_iters: 0, failure_persistence: None, ..Config::default() };
-        let mut finished = 0;
         let left = || bench.app.store.stock(None).expect("the rack").iter().filter(|s| s.stock.offcut).count();
         let before = left();
-        let histories = std::cell::Cell::new(0_usize);
+        let finished = std::cell::Cell::new(0_usize);
         let played = TestRunner::new(config).run(&(2..6_u32, prop::collection::vec(deed(), 6..30)), |(count, deeds)| {
             let kind = bench.put(300.0, 200.0, count);
             let mut play = Play { bench: &bench, job, release: of.id, kind, there: i64::from(count), sheets: vec![], runs: vec![] };
@@ -274,11 +273,11 @@ async fn the_rack_holds_what_was_not_burned() {
             prop_assert!(play.count() <= i64::from(count) + moved - burned && play.count() >= 0);
             prop_assert_eq!(play.count(), play.there);
             prop_assert_eq!(bench.app.store.balance().expect("read"), vec![]);
-            histories.set(histories.get() + play.sheets.iter().filter(|s| s.finished).count());
+            finished.set(finished.get() + play.sheets.iter().filter(|s| s.finished).count());
             Ok(())
         });
         played.unwrap_or_else(|e| panic!("{e}"));
-        finished += histories.get();
+        let finished = finished.get();
         assert!(finished > cases as usize / 12, "too few come to their end: {finished}");
         assert_eq!(left() - before, finished, "of each finished sheet the rest is back, once");
     };
