@@ -38,6 +38,11 @@ fn sheets_that_are_alike_are_sent_together() {
     assert!(page.contains("4 alike: sheets 1 to 4") && page.contains("Send sheet 3 alone"));
     let moved = edit("release", "lay", "2", "40, 10");
     assert!(moved.contains("4 alike"), "what is released is as it was");
+    // Of several of which one is not there, which were sent is said.
+    let there = shop.get(&format!("/jobs/{job}/release")).text();
+    let release = there.split("name=\"release\" value=\"").nth(1).and_then(|t| t.split('"').next()).expect("a release");
+    let wrong = shop.post(&format!("/jobs/{job}/runs"), &[("release", release), ("sheet", "1,2,99")]);
+    assert!(wrong.status == 422 && wrong.sentence().contains("Sent: 1 and 2; not sent: sheet 99"), "{}", wrong.sentence());
     let wrong = shop.post(&format!("/jobs/{job}/runs"), &[("revision", &now), ("sheet", "1,nine")]);
     assert!(wrong.status == 422 && wrong.sentence().contains("numbered from 1"), "{}", wrong.sentence());
 }

@@ -52,7 +52,7 @@ pub fn send_sheets(app: &App, (job, sheets): (i32, &[i32]), shown: Shown, (times
             Err(error) if i == 0 => return Err(error),
             Err(error) => {
                 let before: Vec<usize> = sheets[..i].iter().filter_map(|s| usize::try_from(*s).ok()).collect();
-                return Err(ShopError::Sentence(format!("sheet {sheet} was not sent, {} of them were: {error}", numbers(&before))));
+                return Err(ShopError::Sentence(format!("sent: {}; not sent: sheet {sheet}, {error}", numbers(&before))));
             }
         }
     }
