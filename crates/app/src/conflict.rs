@@ -60,7 +60,7 @@ impl Conflict {
             what: shown.key.replace('/', " "),
             by: last.map_or_else(|| "somebody".into(), |l| l.person),
             action: shown.action.into(),
-            back: if back == "/shop/materials" { "/shop/machines".into() } else { back },
+            back: if matches!(back.as_str(), "/shop/materials" | "/shop/house") { "/shop/machines".into() } else { back },
             differing: differing.collect(),
             fields,
         })

@@ -134,6 +134,7 @@ fn router(app: Arc<App>, names: Names) -> Router {
         .route("/shop/letters/remove", post(book::letters::remove))
         .route("/shop/rack", get(rack::rack).merge(files(rack::add)))
         .route("/shop/rack/{id}", post(rack::change))
+        .route("/shop/house", post(book::things::save_house))
         .route("/shop/machines", get(book::things::things))
         .route("/shop/machines/{id}", post(book::things::save_machine))
         .route("/shop/machines/{id}/copy", post(book::copies::machine))

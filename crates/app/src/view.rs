@@ -161,9 +161,10 @@ pub fn tabs(loaded: &Loaded, station: Station) -> Vec<Tab> {
 
 /// The figures of all batches together, and under each what it is of every one.
 pub fn ledger_of(loaded: &Loaded, before: Option<&Ledger>) -> Vec<Cell> {
-    let mut cells = ledger(&loaded.route.ledger, before);
+    let currency = &loaded.shop.house.currency;
+    let mut cells = ledger(&loaded.route.ledger, before, currency);
     if loaded.route.batches.len() > 1 {
-        let each: Vec<Vec<Cell>> = loaded.route.batches.values().map(|b| ledger(&b.ledger, None)).collect();
+        let each: Vec<Vec<Cell>> = loaded.route.batches.values().map(|b| ledger(&b.ledger, None, currency)).collect();
         for (i, cell) in cells.iter_mut().enumerate() {
             cell.each = each.iter().take(EACH).map(|b| b[i].value.as_str()).collect::<Vec<_>>().join(" · ");
         }

@@ -231,7 +231,7 @@ mod tests {
     use proptest::prelude::*;
 
     proptest! {
-        #![proptest_config(ProptestConfig::with_cases(64))]
+        #![proptest_config(ProptestConfig::with_cases(boustrophe_house::played(64)))]
         /// Whatever is written: all letters lie on the backing, at least its offset inside its edge, and the hole in its ring.
         #[test]
         fn letters_lie_on_their_backing(text in "[A-Za-z0-9&.]{1,12}( [A-Z][a-z]{1,6})?", height in 8.0..60.0_f64, spacing in -3.0..1.0_f64, offset in 2.0..12.0_f64, ring in prop_oneof![Just((0.0, 0.0)), Just((12.0, 5.0)), Just((20.0, 8.0))], hung in prop::sample::select(&Hung::ALL[..]), face in prop::sample::select(&Face::SHIPPED[..5]), bridge in prop_oneof![Just(0.0), 0.8..2.0_f64]) {

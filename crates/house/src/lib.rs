@@ -3,6 +3,11 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
+/// How many of so many cases a long test plays: a third with every change, all of them where `THOROUGH=1` is said.
+pub fn played(all: u32) -> u32 {
+    if std::env::var_os("THOROUGH").is_some() { all } else { all.div_ceil(3) }
+}
+
 /// Root of the sources.
 pub fn root() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")

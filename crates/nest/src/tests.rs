@@ -2,6 +2,7 @@ use crate::check::faults;
 use crate::geometry::{Affine, Bounds, Path, Point, Segment, Tolerance, Vec2, parents};
 use crate::ids::{ContourId, CopyId, PartId};
 use crate::*;
+use boustrophe_house::played;
 use proptest::prelude::*;
 use std::sync::Mutex;
 
@@ -184,7 +185,7 @@ fn cracks_between_sums_are_no_room() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(40))]
+    #![proptest_config(ProptestConfig::with_cases(played(40)))]
     /// Every part lies in the sheet and keeps its distance, and none is lost.
     #[test]
     fn parts_never_overlap_and_lie_in_the_sheet(kinds in prop::collection::vec(part(), 1..6), quantity in 1..6_u32, spacing in 0.0..8.0_f64, margin in 0.0..12.0_f64, turn in 0..4_usize) {
@@ -205,7 +206,7 @@ proptest! {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(24))]
+    #![proptest_config(ProptestConfig::with_cases(played(24)))]
     /// An offcut of any outline, with a hole burned into it: every part lies on what is left, its margin away from all edges.
     #[test]
     fn parts_lie_on_what_is_left_of_an_offcut(radii in prop::collection::vec(90.0..220.0_f64, 4..11), hole in 8.0..40.0_f64, kind in part(), spacing in 0.0..6.0_f64, margin in 0.0..10.0_f64, turn in 0..4_usize) {

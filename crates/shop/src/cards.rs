@@ -77,7 +77,8 @@ impl Figures {
         let material = loaded.shop.material(&b.material);
         let more = loaded.route.batches.len() - 1;
         let count = |severity: Severity| route.findings.iter().filter(|f| f.severity == severity).count();
-        let told = ledger(&route.ledger, None).into_iter().filter(|c| matches!(c.name, "sheets" | "yield" | "time"));
+        let told =
+            ledger(&route.ledger, None, &loaded.shop.house.currency).into_iter().filter(|c| matches!(c.name, "sheets" | "yield" | "time"));
         let others = if more > 0 { format!(" and {}", boustrophe_core::finding::counted(more, "other", "others")) } else { String::new() };
         Self {
             batch: format!("{} {} mm{others}", material.map_or(b.material.as_str(), |m| m.name.as_str()), b.thickness),

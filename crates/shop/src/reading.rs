@@ -18,6 +18,8 @@ pub const COMMAND: &str = "read-drawing";
 const AT_ONCE: usize = 2;
 /// How much longer than its processor time a child may take on the clock, on a busy machine.
 const PATIENCE: u64 = 4;
+/// What a child may take on the clock at the least, s: however little work it is given, the machine may be busy with something else.
+const LEAST_PATIENCE: u64 = 60;
 
 /// What reading one file may take.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -112,7 +114,9 @@ impl Readers {
         };
         let limit = |what: String| ShopError::Limit { file: name.to_owned(), what };
         let time = || limit(format!("{seconds} seconds of work"));
-        let Ok(told) = tokio::time::timeout(Duration::from_secs(seconds * PATIENCE), talk).await else { return Err(time()) };
+        let Ok(told) = tokio::time::timeout(Duration::from_secs((seconds * PATIENCE).max(LEAST_PATIENCE)), talk).await else {
+            return Err(time());
+        };
         let (bytes, said, ended) = told.map_err(broken)?;
         let Some(ended) = ended else { return Err(limit(format!("{} MB once read", self.limits.output >> 20))) };
         match bytes.split_first() {

@@ -1,11 +1,14 @@
 //! The shop as it is stored: things by kind, each as JSON, and back.
 
 use crate::error::ShopError;
-use boustrophe_core::shop::{ChartRow, Machine, Material, Rule, Shop};
+use boustrophe_core::shop::{ChartRow, House, Machine, Material, Rule, Shop};
 use boustrophe_store::{Kind, Setting, Store, StoreError};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use strum::VariantArray;
+
+/// Key of the one thing that goes for the whole shop.
+pub const HOUSE: &str = "shop";
 
 /// The stored shop; what is not stored is as built in.
 pub fn load(store: &Store) -> Result<Shop, ShopError> {
@@ -36,6 +39,7 @@ pub fn of(all: &[Setting]) -> Result<Shop, ShopError> {
         materials: things::<Material>(all, Kind::Material),
         chart: things::<ChartRow>(all, Kind::Chart),
         rules: things::<Rule>(all, Kind::Rule),
+        house: things::<House>(all, Kind::House).pop().unwrap_or_default(),
         ..Shop::builtin()
     };
     if shop.machines.is_empty() {
@@ -59,6 +63,7 @@ pub fn stored(shop: &Shop) -> Result<Vec<Setting>, ShopError> {
     kind(&mut all, Kind::Material, shop.materials.iter().map(|m| (m.id.clone(), m)))?;
     kind(&mut all, Kind::Chart, shop.chart.iter().map(|r| (r.key(), r)))?;
     kind(&mut all, Kind::Rule, shop.rules.iter().map(|r| (r.key(), r)))?;
+    kind(&mut all, Kind::House, std::iter::once((HOUSE.to_owned(), &shop.house)))?;
     Ok(all)
 }
 
@@ -92,5 +97,6 @@ fn readable(s: &Setting) -> bool {
         Kind::Material => serde_json::from_str::<Material>(&s.body).is_ok(),
         Kind::Chart => serde_json::from_str::<ChartRow>(&s.body).is_ok(),
         Kind::Rule => serde_json::from_str::<Rule>(&s.body).is_ok(),
+        Kind::House => serde_json::from_str::<House>(&s.body).is_ok(),
     }
 }

@@ -45,7 +45,10 @@ pub fn since(app: &App, release: &Release, loaded: &Loaded) -> Result<Option<Sin
         changes.extend(in_the_book(&kept, batch, loaded));
     }
     same &= now == batches;
-    let figures = differing(ledger(&loaded.route.ledger, Some(&release.ledger)), ledger(&release.ledger, None));
+    let figures = {
+        let currency = &loaded.shop.house.currency;
+        differing(ledger(&loaded.route.ledger, Some(&release.ledger), currency), ledger(&release.ledger, None, currency))
+    };
     if same && figures.is_empty() && changes.is_empty() {
         return Ok(None);
     }

@@ -12,6 +12,8 @@ use strum::{Display, EnumString, IntoStaticStr, VariantArray};
 pub enum Kind {
     /// A row of the cut chart.
     Chart,
+    /// What goes for the whole shop.
+    House,
     /// A machine.
     Machine,
     /// A material.

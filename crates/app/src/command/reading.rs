@@ -9,7 +9,7 @@ use std::io::{Read, Write};
 use std::path::Path;
 use std::process::ExitCode;
 
-/// Niceness of a child: pages go first.
+/// Niceness of a child, whoever started it: pages go first.
 const NICE: i32 = 10;
 
 /// Reads a file for the command line, in a child and with the same bounds.
@@ -28,7 +28,7 @@ pub fn run(name: &str, seconds: u64) -> Result<ExitCode, Failure> {
     let mut bytes = Vec::new();
     input.by_ref().take(MOST_BYTES as u64 + 1).read_to_end(&mut bytes).map_err(failed)?;
     Limits::of(seconds).set_here(bytes.len() as u64);
-    let _ = rustix::process::nice(NICE);
+    let _ = rustix::process::setpriority_process(None, NICE);
     let answer = match boustrophe_formats::read(name, &bytes) {
         Ok(drawing) => {
             drop(bytes);

@@ -47,6 +47,7 @@ fn told(app: &Arc<App>, job: i32, station: String) -> Result<Html<String>, AppEr
     let revisions = app.store.history(job)?;
     let of =
         |id: Option<i32>| -> Option<Ledger> { revisions.iter().find(|r| Some(r.id) == id).and_then(|r| r.ledger).filter(|l| l.sheets > 0) };
+    let shop = app.shop();
     let rows = revisions
         .iter()
         .rev()
@@ -56,7 +57,7 @@ fn told(app: &Arc<App>, job: i32, station: String) -> Result<Html<String>, AppEr
             label: r.label.clone(),
             person: r.person.clone(),
             at: r.created_at.get(11..16).unwrap_or_default().to_owned(),
-            cells: ledger(&r.ledger.unwrap_or_default(), of(found.baseline.or(r.parent)).as_ref()),
+            cells: ledger(&r.ledger.unwrap_or_default(), of(found.baseline.or(r.parent)).as_ref(), &shop.house.currency),
             here: found.head == Some(r.id),
             baseline: found.baseline == Some(r.id),
         })

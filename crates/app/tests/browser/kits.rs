@@ -80,12 +80,14 @@ async fn a_nest_goes_on_behind_other_stations_and_is_offered() {
     let (shop, browser) = (Shop::open("serve"), Browser::open().await);
     let hand = Hand { page: &browser.page, shop: &shop.address };
     plates(&hand, &shop, "9", "200x150").await;
-    // Two copies of the last sheet are pushed apart by hand: a search has something to find.
-    hand.change("one more", hand.fill(".parts.list tr:nth-child(2) input[name=value]", "4")).await;
+    // More than one sheet holds, however it is nested: the last one is nearly empty, and one of its copies is pushed into the far corner.
+    hand.change("some more", hand.fill(".parts.list tr:nth-child(2) input[name=value]", "12")).await;
     hand.nest().await;
     let last =
         all(&hand).await.into_iter().max_by(|a, b| (a.sheet, a.high.0).partial_cmp(&(b.sheet, b.high.0)).expect("figures")).expect("one");
-    let away = (last.middle().0 + 60.0, last.middle().1 + 50.0);
+    let corner =
+        hand.value("(({ sheet }) => [sheet.x + 160, sheet.y + 120])(document.querySelector('#stage').stage.scene.sheets.at(-1))").await;
+    let away = (corner[0].as_f64().expect("mm"), corner[1].as_f64().expect("mm"));
     hand.change("apart", hand.mouse_drag(last.middle(), away, &[])).await;
     hand.fill("#nest-start-form [name=seconds]", "600").await;
     hand.click("#nest-start").await;

@@ -138,3 +138,27 @@ fn a_machine_and_a_material_are_made_from_others() {
     // It is on the floor with the others, and says that it is not heard.
     assert!(shop.get("/machines/strips").text().contains("data-machine=\"lark-two\""));
 }
+
+/// Costs stand in the shop's currency, on every page that tells one; what is none is said, and a page that was overtaken is told so.
+#[test]
+fn costs_are_in_the_shops_currency() {
+    let mut shop = Shop::demo();
+    let nest = |shop: &Shop| shop.get("/jobs/1/nest").text();
+    let cost = |page: &str| page.split("data-figure=\"cost\"").nth(1).and_then(|t| t.split("</div>").next()).unwrap_or_default().to_owned();
+    assert!(cost(&nest(&shop)).contains('€') && nest(&shop).contains("worth "), "{}", cost(&nest(&shop)));
+    let revision = crate::client::field(&shop.get("/shop/machines").text(), "/shop/house", "revision");
+    let say = |shop: &Shop, currency: &str| {
+        shop.post("/shop/house", &[("revision", revision.as_str()), ("currency", currency), ("person", "Odile Farrant")])
+    };
+    for wrong in ["", "12", "a b", "dollars"] {
+        let answer = say(&shop, wrong);
+        assert!(answer.status == 422 && answer.text().contains("is no currency"), "{wrong}: {} {}", answer.status, answer.sentence());
+    }
+    assert_eq!(say(&shop, "CHF").status, 303);
+    let answer = say(&shop, "kr");
+    assert!(answer.status == 409 && answer.text().contains("CHF"), "somebody was quicker: {}", answer.status);
+    shop.reopen();
+    let page = nest(&shop);
+    assert!(cost(&page).contains("\u{a0}CHF") && !page.contains('€'), "{}", cost(&page));
+    assert!(shop.get("/shop/machines").text().contains("48\" size=\"5\"> CHF"));
+}

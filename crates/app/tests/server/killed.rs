@@ -13,7 +13,7 @@ use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::time::{Duration, Instant};
 
 /// Sequences that are played.
-const SEQUENCES: u64 = 60;
+const SEQUENCES: u32 = 60;
 /// Sequences at once: they wait most of the time.
 const AT_ONCE: usize = 4;
 /// Kills in each.
@@ -263,7 +263,7 @@ fn whenever_it_is_killed_nothing_answered_is_lost() {
             threads.spawn(|| {
                 loop {
                     let seed = next.fetch_add(1, Ordering::Relaxed);
-                    if seed >= SEQUENCES {
+                    if seed >= u64::from(boustrophe_house::played(SEQUENCES)) {
                         break;
                     }
                     sequence(seed, template.path(), job);

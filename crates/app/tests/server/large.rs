@@ -44,3 +44,34 @@ fn pages_of_a_large_job_are_small() {
     let nest = shop.get(&format!("/jobs/{job}/nest")).text();
     assert!(nest.contains("300") && told.is_empty(), "{told:#?}");
 }
+
+/// Twelve drawings with five things each that are to be looked at: sixty findings are still a small page, and one press takes a remedy.
+#[test]
+fn pages_of_sixty_findings_are_small() {
+    let shop = Shop::open(&[]);
+    let job = shop.job("Mixed");
+    for i in 0..12 {
+        // A rectangle with a gap, a line drawn twice, an outline drawn twice a hair apart, a line drawn as an area, and a filled line.
+        let x = 90 + i;
+        let svg = format!(
+            "<svg xmlns='http://www.w3.org/2000/svg' width='200mm' height='100mm' viewBox='0 0 200 100'><g fill='none' stroke='red'>\
+             <path d='M10 10H{x}V60H10V10.3'/><path d='M30 30h20'/><path d='M30 30h20'/>\
+             <circle cx='150' cy='30' r='14'/><circle cx='150.02' cy='30' r='14'/>\
+             <rect x='120' y='60' width='60' height='30'/><rect x='120.2' y='60.2' width='59.6' height='29.6'/>\
+             </g><path d='M20 70l40 0l40 9' fill='blue' stroke='red'/></svg>"
+        );
+        assert_eq!(shop.upload(&format!("/jobs/{job}/drawings"), &[(&format!("mixed-{i}.svg"), svg.as_bytes())]).status, 204);
+    }
+    let page = || shop.get(&format!("/jobs/{job}/clean")).text();
+    let (text, findings) = (page(), |t: &str| t.matches("class=\"finding ").count());
+    assert!(findings(&text) >= 60, "{} findings", findings(&text));
+    let forms = text.matches("<form").count();
+    assert!(text.len() <= MOST && forms <= FORMS, "{} bytes, {forms} forms for {} findings", text.len(), findings(&text));
+    // The last remedy on the page is one of the last drawing's.
+    let edit = text.split("name=\"edit\" value=\"").last().and_then(|t| t.split('"').next()).expect("a remedy");
+    let edit = edit.replace("&#34;", "\"").replace("&quot;", "\"");
+    let revision = shop.revision(job).to_string();
+    let answer = shop.post(&format!("/jobs/{job}/edit"), &[("revision", &revision), ("station", "clean"), ("batch", "1"), ("edit", &edit)]);
+    assert_eq!(answer.status, 200, "{}", answer.sentence());
+    assert!(shop.revision(job).to_string() != revision);
+}

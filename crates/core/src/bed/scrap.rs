@@ -183,7 +183,7 @@ mod tests {
     }
 
     proptest! {
-        #![proptest_config(ProptestConfig { cases: 24, ..ProptestConfig::default() })]
+        #![proptest_config(ProptestConfig { cases: boustrophe_house::played(24), ..ProptestConfig::default() })]
         /// Whatever lies there, in whatever light: its outline is found to a millimetre, with its hole.
         #[test]
         fn a_piece_is_found_as_it_lies(cx in 130.0..260.0_f64, cy in 120.0..180.0_f64, sides in prop::collection::vec(60.0..100.0_f64, 4..9), shade in 0.0..0.45_f64, seed in 0..500_u32, holed: bool) {

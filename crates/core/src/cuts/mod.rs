@@ -6,8 +6,11 @@
 
 mod blunt;
 mod common;
+mod freeing;
 #[cfg(test)]
 mod tests;
+
+pub use freeing::Freeing;
 
 use crate::assign::{Process, Work};
 use crate::geometry::{Path, parents};

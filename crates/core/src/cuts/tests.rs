@@ -54,6 +54,32 @@ fn total(cuts: &SheetCuts) -> f64 {
     cuts.cuts.iter().map(|c| c.path.length()).sum()
 }
 
+/// Four squares that share edges: by hand, each of which is free as soon as its own four sides are burned, and none that a nick holds.
+#[test]
+fn a_copy_is_free_when_the_last_of_its_sides_is_cut() {
+    let kerf = 0.2;
+    let (work, layout) = tiled(Path::rectangle(0.0, 0.0, 20.0, 20.0), &grid(2, 2, 20.0 + kerf));
+    let plan = plan(&work, &layout, Some(kerf));
+    let (sheet, cuts) = (&layout.sheets[0], &plan.sheets[0]);
+    assert!(cuts.cuts.iter().any(|c| c.line == Line::Shared) && cuts.cuts.iter().any(|c| matches!(c.line, Line::Rim { .. })));
+    let mut order: Vec<usize> = (0..cuts.cuts.len()).collect();
+    order.sort_by_key(|i| matches!(cuts.cuts[*i].line, Line::Rim { .. }));
+    let mut freeing = Freeing::new(&work, sheet, cuts);
+    let freed: Vec<usize> = order.iter().map(|i| freeing.made(*i, &[], kerf).len()).collect();
+    assert_eq!(freed.iter().sum::<usize>(), 4, "{freed:?}");
+    assert_eq!(freed.last(), Some(&4), "with the rim all come free: {freed:?}");
+    // The rim alone frees none; a nick beside one square holds that one alone.
+    let rim = *order.last().expect("it");
+    assert!(Freeing::new(&work, sheet, cuts).made(rim, &[], kerf).is_empty());
+    let mut freeing = Freeing::new(&work, sheet, cuts);
+    let square = work.parts[0].outline.transformed(sheet.placed[0].affine()).bounds();
+    let nick = Point::new(square.min.x - kerf / 2.0, square.center().y);
+    let freed: Vec<Path> =
+        order.iter().flat_map(|i| freeing.made(*i, if *i == rim { std::slice::from_ref(&nick) } else { &[] }, kerf)).collect();
+    assert_eq!(freed.len(), 3);
+    assert!(freed.iter().all(|p| p.bounds().center().distance(square.center()) > 10.0), "not the one by the nick");
+}
+
 #[test]
 fn a_grid_of_squares_is_cut_in_lines_from_rim_to_rim_and_the_rim_last() {
     let kerf = 0.2;

@@ -28,7 +28,7 @@ pub use sweep::Row;
 pub use thin::thinner_than;
 
 use crate::assign::{Part, Process, Work};
-use crate::cuts::{Cut, CutPlan, Line, SheetCuts};
+use crate::cuts::{Cut, CutPlan, Freeing, Line, SheetCuts};
 use crate::decisions::{HoldDecisions, HoldEdit, LineSide, NickWhich, Pose, Way};
 use crate::finding::Finding;
 use crate::geometry::{Bounds, Path, Point};
@@ -248,12 +248,13 @@ impl Bench<'_> {
     fn go_round(&self, ops: &mut [Op]) -> Approach {
         let kerf = ops.iter().map(|o| o.kerf).fold(0.0, f64::max);
         let field = roundabout::Field::new(kerf, self.bed());
+        let mut freeing = Freeing::new(self.work, self.layout, self.cuts);
         roundabout::lay(ops, field, self.pose.zero, |op| {
-            let placement = self.layout.placed.get(op.placement)?;
-            let part = self.work.part(placement.copy.part)?;
-            let drawn = self.cuts.cuts.get(op.cut).is_some_and(|c| c.line == Line::Drawn && c.path.closed);
-            let loose = op.process.frees() && drawn && part.outer == Some(op.item) && op.line().nicks.is_empty();
-            loose.then(|| part.outline.transformed(placement.affine()))
+            if !op.process.frees() {
+                return Vec::new();
+            }
+            let nicks: Vec<Point> = op.line().nicks.iter().map(|n| n.0).collect();
+            freeing.made(op.cut, &nicks, op.kerf)
         })
     }
 

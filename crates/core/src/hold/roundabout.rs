@@ -174,9 +174,9 @@ fn passes(ring: &[Point], a: Point, b: Point) -> bool {
     at.windows(2).filter(|w| w[1] - w[0] > 1e-9).any(|w| inside(ring, a + way * f64::midpoint(w[0], w[1])))
 }
 
-/// Finds the way to each operation, from `home`, and gives the way back there. `frees` names the outline of the part that an
+/// Finds the way to each operation, from `home`, and gives the way back there. `frees` names the outlines of the parts that an
 /// operation cuts free.
-pub(super) fn lay(ops: &mut [Op], mut field: Field, home: Point, frees: impl Fn(&Op) -> Option<Path>) -> Approach {
+pub(super) fn lay(ops: &mut [Op], mut field: Field, home: Point, mut frees: impl FnMut(&Op) -> Vec<Path>) -> Approach {
     let mut at = home;
     for op in ops {
         let Some((start, end)) = op.start().zip(op.end()) else { continue };
@@ -187,9 +187,7 @@ pub(super) fn lay(ops: &mut [Op], mut field: Field, home: Point, frees: impl Fn(
                 line.approach = approach;
             }
         }
-        if let Some(outline) = frees(op) {
-            field.free(outline);
-        }
+        frees(op).into_iter().for_each(|outline| field.free(outline));
         at = end;
     }
     field.approach(at, home)

@@ -5,9 +5,10 @@ use super::faults::{Faults, Told, figure};
 use super::read::Read;
 use super::{Action, Meant, SheetProof};
 use crate::assign::Process;
-use crate::cuts::Line;
+use crate::cuts::Freeing;
 use crate::finding::Code;
 use crate::geometry::{Path, Point, Segment};
+use crate::hold::Op;
 use crate::shop::MachineKind;
 use rstar::{AABB, RTree};
 
@@ -62,13 +63,11 @@ pub(super) fn travel(read: &Read, proof: &SheetProof, meant: &Meant, faults: &mu
     if machine.kind != MachineKind::Plasma || machine.lift <= 0.0 {
         return;
     }
-    let loose = |k: usize| -> Option<Path> {
-        let op = intended.ops.get(k)?;
-        let drawn = meant.cuts.cuts.get(op.cut).is_some_and(|c| c.line == Line::Drawn && c.path.closed);
-        let placed = layout.placed.get(op.placement)?;
-        let part = work.part(placed.copy.part)?;
-        let free = drawn && op.process.frees() && part.outer == Some(op.item) && op.line().nicks.is_empty();
-        free.then(|| part.outline.transformed(placed.affine()))
+    let mut freeing = Freeing::new(work, layout, meant.cuts);
+    let mut loose = |k: usize| {
+        let op = intended.ops.get(k).filter(|op| op.process.frees());
+        let nicks = |op: &Op| op.line().nicks.iter().map(|n| n.0).collect::<Vec<_>>();
+        op.map_or_else(Vec::new, |op| freeing.made(op.cut, &nicks(op), op.kerf))
     };
     let mut free: Vec<Path> = Vec::new();
     let (mut under_way, mut waited) = (None, 0.0);
@@ -83,7 +82,7 @@ pub(super) fn travel(read: &Read, proof: &SheetProof, meant: &Meant, faults: &mu
                     (under_way, waited) = (m.op.or(under_way), 0.0);
                     continue;
                 }
-                free.extend(under_way.take().and_then(loose));
+                free.extend(under_way.take().into_iter().flat_map(&mut loose));
                 // Out of the cut, and up and down again.
                 let lifted = waited > 3.0 * machine.lift - 1e-3;
                 if !lifted && let Some(at) = free.iter().find_map(|outline| met(&m.path, outline)) {

@@ -2,6 +2,7 @@
 
 mod builtin;
 mod chart;
+mod house;
 mod material;
 mod pace;
 mod rows;
@@ -9,6 +10,7 @@ pub mod rules;
 mod stock;
 
 pub use chart::{ChartRow, SAME_THICKNESS, thickness};
+pub use house::{Currency, House};
 pub use material::{Material, NickRule};
 pub use pace::{Pace, paces};
 pub use rows::Rows;
@@ -274,6 +276,9 @@ pub struct Shop {
     pub web_kerfs: f64,
     /// A web or neck thinner than this share of the sheet's thickness is told.
     pub web_share: f64,
+    /// What goes for all of it.
+    #[serde(default)]
+    pub house: House,
 }
 
 fn nick_count() -> (u32, u32) {
@@ -305,6 +310,7 @@ impl Shop {
             nick_pitch: 120.0,
             web_kerfs: 3.0,
             web_share: 1.0 / 3.0,
+            house: House::default(),
         }
     }
 

@@ -82,7 +82,7 @@ fn depth(solid: &Solid, face: &Face, outline: &Path, thick: f64, p: P3) -> f64 {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(48))]
+    #![proptest_config(ProptestConfig::with_cases(boustrophe_house::played(48)))]
     /// Shortened, no two plates share room; with less taken off they would.
     #[test]
     fn shortened_plates_share_no_room(n in 3..10_usize, r in 60.0..140.0_f64, waist in 0.5..1.0_f64, h in 40.0..160.0_f64, t in 1.0..6.0_f64, shape in 0..3_usize) {
@@ -193,7 +193,7 @@ fn plate_of(outline: &[(f64, f64)], t: f64) -> Solid {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(60))]
+    #![proptest_config(ProptestConfig::with_cases(boustrophe_house::played(60)))]
     /// A flat plate is laid as one face, as thick as it is; a box of the same outline as six.
     #[test]
     fn a_plate_is_one_face(n in 3..12_usize, r in 30.0..120.0_f64, t in 1.0..8.0_f64, flip in prop::collection::vec(any::<bool>(), 60), out in any::<bool>()) {

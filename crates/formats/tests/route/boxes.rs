@@ -11,6 +11,7 @@ use boustrophe_core::ids::BatchId;
 use boustrophe_core::panels::{BoxSpec, Form, Top};
 use boustrophe_core::proof::{Action, interpret};
 use boustrophe_core::route::Route;
+use boustrophe_house::played;
 use proptest::prelude::*;
 
 fn job(spec: &BoxSpec) -> Job {
@@ -89,7 +90,7 @@ fn comes_through(spec: &BoxSpec) -> Result<(), TestCaseError> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(100))]
+    #![proptest_config(ProptestConfig::with_cases(played(100)))]
     #[test]
     fn every_panel_comes_through(size in (90.0..260.0_f64, 80.0..220.0_f64, 50.0..140.0_f64), top in prop_oneof![Just(Top::Open), Just(Top::Closed), Just(Top::Lid)], clearance in 0.0..0.3_f64, finger in 8.0..30.0_f64, dividers in (0..2_u32, 0..2_u32), thickness in (1.5..12.0_f64, 1.5..12.0_f64, 1.5..12.0_f64)) {
         let spec = BoxSpec { thickness, size, top, clearance, finger, dividers, handle: (25.0, 10.0), ..BoxSpec::default() };
@@ -99,7 +100,7 @@ proptest! {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(30))]
+    #![proptest_config(ProptestConfig::with_cases(played(30)))]
     #[test]
     fn every_panel_of_a_sloped_tray_comes_through(size in (90.0..260.0_f64, 120.0..260.0_f64, 60.0..160.0_f64), slope in (30.0..80.0_f64, 20.0..80.0_f64), clearance in 0.0..0.3_f64, finger in 8.0..30.0_f64, dividers in (0..2_u32, 0..2_u32), thickness in (1.5..6.0_f64, 1.5..6.0_f64, 1.5..6.0_f64)) {
         let spec = BoxSpec { form: Form::Sloped, slope, thickness, size, clearance, finger, dividers, ..BoxSpec::default() };

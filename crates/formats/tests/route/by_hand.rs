@@ -10,6 +10,7 @@ use boustrophe_core::hold::Op;
 use boustrophe_core::ids::{BatchId, CopyId, EdgePlace, PartId};
 use boustrophe_core::nest::Placement;
 use boustrophe_core::route::Route;
+use boustrophe_house::played;
 use proptest::prelude::*;
 
 /// Three boards on the plasma table.
@@ -65,7 +66,7 @@ fn put_through(
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(12))]
+    #![proptest_config(ProptestConfig::with_cases(played(12)))]
     #[test]
     fn nicks_set_by_hand_stay(shares in prop::collection::btree_map(0..4_u32, 0.15..0.85_f64, 1..4), seed in 0..50_u64, turn in 0.0..360.0_f64, alone in any::<bool>()) {
         let (mut job, part) = job();

@@ -12,6 +12,7 @@ use boustrophe_core::nest::{Placement, Sheet};
 use boustrophe_core::print::Print;
 use boustrophe_core::route::Route;
 use boustrophe_core::shop::{ChartRow, Match, Rule};
+use boustrophe_house::played;
 use proptest::prelude::{ProptestConfig, any, prop, prop_assert, prop_assert_eq, proptest};
 use serde_json::Value;
 
@@ -134,7 +135,7 @@ fn every_change_leaves_what_is_kept_right() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(16))]
+    #![proptest_config(ProptestConfig::with_cases(played(16)))]
     /// Whatever is changed, in whatever order, and back again: what was kept is what is made anew.
     #[test]
     fn a_warm_cache_equals_a_cold_one(changes in prop::collection::vec((0..KINDS * 7, 0.0..1.0_f64), 1..7)) {

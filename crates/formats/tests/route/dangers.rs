@@ -10,6 +10,7 @@ use boustrophe_core::hold::Op;
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::proof;
 use boustrophe_core::route::Route;
+use boustrophe_house::played;
 use proptest::prelude::*;
 use std::collections::BTreeSet;
 
@@ -341,7 +342,7 @@ fn forty_kinds_of_sabotage_are_caught() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(150))]
+    #![proptest_config(ProptestConfig::with_cases(played(150)))]
     /// Parts without narrow places have no finding of any, on either machine: 300 of them.
     #[test]
     fn sound_parts_are_not_suspected(radii in prop::collection::vec(30.0..60.0_f64, 4..9), hole in 6.0..9.0_f64, turn in 0.0..6.0_f64, bulge in prop::sample::select(vec!["L", "A90 90 0 0 1 "])) {

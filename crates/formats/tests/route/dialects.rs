@@ -5,6 +5,7 @@ use boustrophe_core::decisions::Stock;
 use boustrophe_core::finding::{Severity, Station};
 use boustrophe_core::proof::{Action, Interpreter};
 use boustrophe_core::release::Dialect;
+use boustrophe_house::played;
 use proptest::prelude::*;
 use std::path::Path;
 
@@ -30,7 +31,7 @@ fn stock(plasma: bool) -> Stock {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(200))]
+    #![proptest_config(ProptestConfig::with_cases(played(200)))]
     /// Every job's program is proved in every dialect, and burns the same.
     #[test]
     fn jobs_are_proved_in_every_dialect(plates in prop::collection::vec(plate(), 1..3), plasma in any::<bool>()) {

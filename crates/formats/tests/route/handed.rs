@@ -8,6 +8,7 @@ use boustrophe_core::drawing::{Drawing, Shape};
 use boustrophe_core::geometry::{Bounds, Curve, Point};
 use boustrophe_formats::sheet::{write_dxf, write_svg};
 use boustrophe_formats::{bitmap, read};
+use boustrophe_house::played;
 use proptest::prelude::*;
 
 /// Length of a line or a circle's arc, which is all that is written.
@@ -60,7 +61,7 @@ fn alike(found: &[[f64; 5]], meant: &[[f64; 5]]) -> Result<(), String> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(60))]
+    #![proptest_config(ProptestConfig::with_cases(played(60)))]
     #[test]
     fn a_sheet_comes_back_as_it_was_handed_on(plates in prop::collection::vec(plate(), 1..4), copies in 1..4_u32) {
         let mut job = job(&drawn(&plates), Stock::default(), copies);

@@ -1,23 +1,24 @@
 //! What holds a part, asked of the programs and of the outlines as points: where the torch is lit, how wide the nicks are that
 //! it leaves, and whether the part could turn about any two of them.
 
+use crate::controller::{self, Move};
 use crate::jobs::{drawn, inside, job, plate};
 use boustrophe_core::assign::Process;
 use boustrophe_core::decisions::{HoldEdit, LeadRule, LeadShape, Stock};
 use boustrophe_core::geometry::{Path, Point, Segment, Vec2};
 use boustrophe_core::ids::BatchId;
-use boustrophe_core::proof::{Action, interpret};
 use boustrophe_core::route::Route;
+use boustrophe_house::played;
 use proptest::prelude::*;
 
 /// A closed line of a copy as it lies: points with the direction there, a quarter of a millimetre apart.
-struct Line {
-    points: Vec<(Point, Vec2)>,
+pub struct Line {
+    pub points: Vec<(Point, Vec2)>,
     corners: Vec<Point>,
 }
 
 impl Line {
-    fn of(path: &Path) -> Self {
+    pub fn of(path: &Path) -> Self {
         let spread = |s: &Segment| {
             let n = (s.length() / 0.25).ceil().max(1.0) as usize;
             let s = *s;
@@ -33,67 +34,41 @@ impl Line {
         let y = self.points.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |m, p| (m.0.min(p.0.y), m.1.max(p.0.y)));
         (x.1 - x.0).min(y.1 - y.0)
     }
-    fn polygon(&self) -> Vec<Point> {
-        self.points.iter().step_by(1).map(|p| p.0).collect()
+    pub fn polygon(&self) -> Vec<Point> {
+        self.points.iter().map(|p| p.0).collect()
     }
 }
 
 /// One time that the beam is lit.
 struct Lit {
     pierce: Point,
-    moves: Vec<Segment>,
+    moves: Vec<Move>,
 }
 
 fn lit(program: &str) -> Vec<Lit> {
     let mut out: Vec<Lit> = Vec::new();
     let mut on = false;
-    for action in interpret(program).expect("it reads") {
-        let Action::Move { path, power, .. } = action else { continue };
-        if power > 0.0 && !on {
-            out.push(Lit { pierce: path.start, moves: Vec::new() });
+    for m in controller::moves(program) {
+        if m.lit && !on {
+            out.push(Lit { pierce: m.from, moves: Vec::new() });
         }
-        on = power > 0.0;
+        on = m.lit;
         if let Some(l) = out.last_mut().filter(|_| on) {
-            l.moves.push(path);
+            l.moves.push(m);
         }
     }
     out
 }
 
-/// Distance of a point from a line or an arc.
-fn off(s: &Segment, p: Point) -> f64 {
-    if s.is_line() {
-        let way = s.end - s.start;
-        let t = ((p - s.start).dot(way) / way.dot(way).max(1e-12)).clamp(0.0, 1.0);
-        return (s.start + way * t).distance(p);
-    }
-    // The centre from chord and bulge: over the middle of the chord, so far to its left.
-    let chord = s.end - s.start;
-    let over = (1.0 - s.bulge * s.bulge) / (4.0 * s.bulge);
-    let centre = s.start + chord / 2.0 + Vec2::new(-chord.y, chord.x) * over;
-    let radius = centre.distance(s.start);
-    // On the same side of the chord as the arc bulges, seen from the centre, lies what is nearest to the arc itself.
-    let ray = p - centre;
-    let foot = centre + ray * (radius / ray.hypot().max(1e-12));
-    let on_arc = chord.cross(foot - s.start) * -s.bulge >= 0.0;
-    if on_arc { (ray.hypot() - radius).abs() } else { s.start.distance(p).min(s.end.distance(p)) }
-}
-
 /// Stretches of a line, half a kerf outside it (inside where the kerf is less than nothing), that no move burns: their middles and
 /// lengths.
-fn left(line: &Line, material: &[Point], kerf: f64, moves: &[Segment]) -> Vec<(Point, f64)> {
+pub fn left(line: &Line, material: &[Point], kerf: f64, moves: &[Move]) -> Vec<(Point, f64)> {
     let outward = |(p, way): &(Point, Vec2)| {
         let side = Vec2::new(-way.y, way.x);
         if inside(*p + side * 0.05, material) { *p - side * kerf / 2.0 } else { *p + side * kerf / 2.0 }
     };
-    let near = |p: Point, by: f64| {
-        move |m: &&Segment| {
-            let b = m.bounds();
-            p.x > b.min.x - by && p.x < b.max.x + by && p.y > b.min.y - by && p.y < b.max.y + by
-        }
-    };
     let half = kerf.abs() / 2.0;
-    let burned = |p: Point| moves.iter().filter(near(p, 2.0 * half)).any(|m| off(m, p) < half);
+    let burned = |p: Point| moves.iter().any(|m| m.near(p, half) && m.off(p) < half);
     let at: Vec<Point> = line.points.iter().map(outward).collect();
     let dark: Vec<bool> = at.iter().map(|p| !burned(*p)).collect();
     let n = at.len();
@@ -144,7 +119,7 @@ fn told(route: &Route, code: &str) -> bool {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(200))]
+    #![proptest_config(ProptestConfig::with_cases(played(200)))]
     /// On torch and laser: no pierce on a finished edge or in an open cut, nicks as wide as they should be, away from corners,
     /// and every part hangs by them so that it cannot turn about any two.
     #[test]
@@ -169,7 +144,7 @@ proptest! {
         let accepted = ["no-lead", "pierce-in-cut", "nick-pierce", "pierce-not-kept"].iter().any(|c| told(&route, c));
         for sheet in 0..route.first().programs.len() {
             let lit = lit(&job.text(&route, sheet));
-            let moves: Vec<Segment> = lit.iter().flat_map(|l| l.moves.iter().copied()).collect();
+            let moves: Vec<Move> = lit.iter().flat_map(|l| l.moves.iter().copied()).collect();
             let placed = &route.first().nested.layout.sheets[sheet].placed;
             let work = &route.work;
             let cut = |i: &usize| work.items[*i].process == Process::Cut;
@@ -188,7 +163,7 @@ proptest! {
                     // In a hole hardly wider than the kerf there is no more room than that: a cut's own line, to 0.02 mm.
                     let narrow = lines.iter().any(|line| !line.1 && line.0.width() < 3.0 * kerf && inside(l.pierce, &line.0.polygon()));
                     prop_assert!(edge > if narrow { 0.5 * kerf - 0.02 } else { 0.7 * kerf }, "lit {edge} from an edge at {:?}", l.pierce);
-                    let cut = lit[..k].iter().flat_map(|l| &l.moves).map(|m| off(m, l.pierce)).fold(f64::INFINITY, f64::min);
+                    let cut = lit[..k].iter().flat_map(|l| &l.moves).map(|m| m.off(l.pierce)).fold(f64::INFINITY, f64::min);
                     prop_assert!(cut > kerf, "lit {cut} from the middle of a cut at {:?}", l.pierce);
                 }
             }

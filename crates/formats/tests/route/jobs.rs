@@ -1,6 +1,7 @@
 //! Jobs of random drawings from end to end, and their programs against the parts as drawn: by points along flattened
 //! outlines, which know nothing of offsets, leads, nicks or strokes.
 
+use crate::controller;
 use crate::job::Job;
 use boustrophe_core::assign::{Process, Why, Work};
 use boustrophe_core::decisions::{AssignEdit, Edit, HoldEdit, IntakeEdit, NestEdit, OrderEdit, Stock};
@@ -9,8 +10,8 @@ use boustrophe_core::geometry::{Path, Point, Segment};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::ids::EdgePlace;
 use boustrophe_core::nest::Placement;
-use boustrophe_core::proof::{Action, interpret};
 use boustrophe_core::route::Route;
+use boustrophe_house::played;
 use proptest::prelude::*;
 use std::collections::HashMap;
 use std::fmt::Write as _;
@@ -167,12 +168,7 @@ impl Lying {
 
 /// Points along everything that a program burns, in its order.
 fn burned(program: &str) -> Vec<Point> {
-    let moves = interpret(program).expect("it reads back").into_iter();
-    let burning = moves.filter_map(|a| match a {
-        Action::Move { path, power, feed: Some(_), .. } if power > 0.0 => Some(path),
-        _ => None,
-    });
-    burning.flat_map(spread).collect()
+    controller::moves(program).into_iter().filter(|m| m.lit).flat_map(|m| m.spread(0.1).chain([m.to])).collect()
 }
 
 /// What is wrong with a burned sheet, in words: nothing, one hopes.
@@ -230,7 +226,7 @@ fn wrong(parts: &[Lying], burned: &[Point], kerf: f64, nicks: Option<(f64, f64)>
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 16, max_shrink_iters: 40, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: played(16), max_shrink_iters: 40, ..ProptestConfig::default() })]
 
     /// Whatever plates are drawn: they lie apart, and each comes out at its size, whole, holes first, marked before it drops.
     #[test]
@@ -268,7 +264,7 @@ proptest! {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(12))]
+    #![proptest_config(ProptestConfig::with_cases(played(12)))]
     /// A drawing is found to be of another size, turned or mirrored after all else was decided: what was decided stays.
     #[test]
     fn what_was_decided_outlives_another_size(plate in plate(), scale in 0.3..3.0_f64, degrees in -180.0..180.0_f64, mirror in any::<bool>()) {

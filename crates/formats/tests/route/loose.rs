@@ -1,11 +1,12 @@
 //! What the torch travels over, asked of the programs alone: which loops are closed, what lies in them, and whether there was a
 //! way round on a grid of squares.
 
+use crate::controller;
 use crate::jobs::{drawn, inside, job, plate};
 use boustrophe_core::decisions::Stock;
 use boustrophe_core::geometry::Point;
-use boustrophe_core::proof::{Action, interpret};
 use boustrophe_core::route::Route;
+use boustrophe_house::played;
 use proptest::prelude::*;
 use std::collections::VecDeque;
 
@@ -38,7 +39,7 @@ fn outlines(route: &Route, sheet: usize) -> Vec<Ring> {
 }
 
 /// True where squares lead from one place to another without coming near to what is loose.
-fn there_is_a_way(loose: &[&Ring], from: Point, to: Point, bed: (f64, f64)) -> bool {
+pub fn there_is_a_way(loose: &[&Ring], from: Point, to: Point, bed: (f64, f64)) -> bool {
     let (w, h) = ((bed.0 / SQUARE) as usize, (bed.1 / SQUARE) as usize);
     let middle = |i: usize| Point::new((i % w) as f64 * SQUARE + SQUARE / 2.0, (i / w) as f64 * SQUARE + SQUARE / 2.0);
     let mut open = vec![true; w * h];
@@ -72,7 +73,7 @@ fn there_is_a_way(loose: &[&Ring], from: Point, to: Point, bed: (f64, f64)) -> b
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(100))]
+    #![proptest_config(ProptestConfig::with_cases(played(100)))]
     /// No torch travels over a part that is cut free where there is a way round.
     #[test]
     fn a_torch_goes_round_what_is_free(plates in prop::collection::vec(plate(), 2..6), quantity in 1..4_u32, thick in any::<bool>()) {
@@ -87,9 +88,8 @@ proptest! {
             let mut loose = vec![false; outlines.len()];
             let (mut loop_, mut from): (Ring, Point) = (Vec::new(), Point::ZERO);
             let mut travel: Vec<Point> = Vec::new();
-            for action in interpret(&job.text(&route, sheet)).expect("it reads") {
-                let Action::Move { path, power, .. } = action else { continue };
-                if power > 0.0 {
+            for path in controller::moves(&job.text(&route, sheet)) {
+                if path.lit {
                     if loop_.is_empty() {
                         // The beam is lit: the travel has ended here.
                         let over = |ring: &Ring| travel.windows(2).any(|w| {
@@ -99,22 +99,21 @@ proptest! {
                         let free: Vec<&Ring> = outlines.iter().zip(&loose).filter(|l| *l.1).map(|l| l.0).collect();
                         if free.iter().any(|r| over(r)) {
                             let bed = (machine.bed_width, machine.bed_height);
-                            prop_assert!(!there_is_a_way(&free, from, path.start, bed), "sheet {sheet}: from {from:?} to {:?}", path.start);
+                            prop_assert!(!there_is_a_way(&free, from, path.from, bed), "sheet {sheet}: from {from:?} to {:?}", path.from);
                         }
                         travel.clear();
                     }
-                    let n = (path.length() / 1.0).ceil().max(1.0) as usize;
-                    loop_.extend((0..n).map(|i| path.at(i as f64 / n as f64)));
+                    loop_.extend(path.spread(1.0));
                 } else {
                     if !loop_.is_empty() {
-                        from = path.start;
+                        from = path.from;
                         for (i, ring) in outlines.iter().enumerate() {
                             loose[i] |= ring.iter().all(|p| inside(*p, &loop_));
                         }
                         loop_.clear();
-                        travel.push(path.start);
+                        travel.push(path.from);
                     }
-                    travel.push(path.end);
+                    travel.push(path.to);
                 }
             }
             prop_assert!(loose.iter().all(|l| *l), "every part comes free");

@@ -4,6 +4,7 @@ mod boxes;
 mod by_hand;
 mod cached;
 mod common;
+mod controller;
 mod dangers;
 mod dialects;
 mod edits;

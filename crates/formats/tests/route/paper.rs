@@ -6,6 +6,7 @@ use crate::pens::{Dxf, Outlined, Pdf, Pen, Svg};
 use boustrophe_core::decisions::Stock;
 use boustrophe_core::finding::Finding;
 use boustrophe_core::nest::Grain;
+use boustrophe_house::played;
 use proptest::prelude::*;
 
 /// How the ends of dimension lines are drawn.
@@ -209,7 +210,7 @@ fn a_frame_with_a_scale_is_paper() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(150))]
+    #![proptest_config(ProptestConfig::with_cases(played(150)))]
     /// Whatever is drawn, to whatever scale and however: one click for the scale, one for the paper and one for the notes, and
     /// only the parts are left, at their size.
     #[test]

@@ -6,6 +6,7 @@ use boustrophe_core::decisions::Stock;
 use boustrophe_core::finding::{Finding, Station};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::nest::Grain;
+use boustrophe_house::played;
 use proptest::prelude::*;
 use std::collections::BTreeSet;
 use std::fmt::Write as _;
@@ -113,7 +114,7 @@ fn words_far_apart_are_notes_of_their_own() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(40))]
+    #![proptest_config(ProptestConfig::with_cases(played(40)))]
     /// A row of parts, each with its count in it or under it in one of the ways that people write it: each gets its own.
     #[test]
     fn every_part_gets_its_own_count(counts in prop::collection::vec((2..40_u32, 0..6_usize, any::<bool>()), 1..7), svg in any::<bool>()) {

@@ -10,6 +10,7 @@ use boustrophe_core::ids::BatchId;
 use boustrophe_core::nest::Sheet;
 use boustrophe_core::proof::{Action, differences, interpret};
 use boustrophe_formats::bitmap;
+use boustrophe_house::played;
 use proptest::prelude::*;
 
 /// Ends of all lit moves, in the order of the program.
@@ -40,7 +41,7 @@ fn zero() -> impl Strategy<Value = Zero> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(60))]
+    #![proptest_config(ProptestConfig::with_cases(played(60)))]
     /// However a sheet lies and wherever its zero is: proved, and every point burned lies on the sheet where it lay without.
     #[test]
     fn what_is_burned_stays_on_the_sheet(plates in prop::collection::vec(plate(), 1..3), plasma in any::<bool>(), zero in zero(), at in (150.0..260.0_f64, 100.0..200.0_f64), degrees in prop_oneof![Just(0.0), -12.0..12.0_f64]) {

@@ -10,6 +10,7 @@ use boustrophe_core::ids::BatchId;
 use boustrophe_core::intake;
 use boustrophe_core::nest::Sheet;
 use boustrophe_formats::read;
+use boustrophe_house::played;
 use proptest::prelude::*;
 use std::f64::consts::{PI, TAU};
 use std::fmt::Write as _;
@@ -251,7 +252,7 @@ pub fn replacing(carried: Carried) -> Edit {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(24))]
+    #![proptest_config(ProptestConfig::with_cases(played(24)))]
     /// A revision moved or turned as a whole keeps what was decided on each contour, with one of them changed the rest.
     #[test]
     fn a_revision_that_moved_keeps_its_decisions(x in -500..500_i32, y in -500..500_i32, quarter in 0..4_u32, changed in any::<bool>()) {

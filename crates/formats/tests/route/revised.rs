@@ -10,6 +10,7 @@ use boustrophe_core::geometry::Point;
 use boustrophe_core::ids::{BatchId, ContourId, CutId, EdgePlace};
 use boustrophe_core::route::Route;
 use boustrophe_formats::read;
+use boustrophe_house::played;
 use proptest::prelude::*;
 use std::fmt::Write as _;
 
@@ -83,7 +84,7 @@ fn writer() -> impl Strategy<Value = Writer> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(24))]
+    #![proptest_config(ProptestConfig::with_cases(played(24)))]
     #[test]
     fn another_writers_revision_keeps_what_was_decided(now in writer(), said in any::<bool>()) {
         let before = drawn(Writer { inches: false, from: None, back: false, place: (0.0, 0.0, 0) });

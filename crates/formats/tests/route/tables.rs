@@ -10,6 +10,7 @@ use boustrophe_core::ids::BatchId;
 use boustrophe_core::nest::Placement;
 use boustrophe_core::proof::{Action, interpret};
 use boustrophe_formats::{jig, table};
+use boustrophe_house::played;
 use proptest::prelude::*;
 use std::collections::BTreeSet;
 use std::fmt::Write as _;
@@ -78,7 +79,7 @@ fn names(n: usize) -> String {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(40))]
+    #![proptest_config(ProptestConfig::with_cases(played(40)))]
     /// Whatever stands in a table: a part a row, each with all its letters on its own plate and off its hole, or it is told.
     #[test]
     fn every_row_is_a_part_with_its_words_on_it(rows in prop::collection::vec(("[A-Za-z]{1,12}( [A-Za-z]{1,14}){0,2}", 0..5000_u32), 1..25), narrowest in 0.5..1.0_f64, two in any::<bool>(), letters in any::<bool>()) {

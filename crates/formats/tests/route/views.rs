@@ -4,6 +4,7 @@ use crate::job::{Job, pdf};
 use boustrophe_core::clean::region_at;
 use boustrophe_core::decisions::{Edit, IntakeEdit, Stock, View};
 use boustrophe_core::geometry::{Bounds, Point};
+use boustrophe_house::played;
 use proptest::prelude::*;
 
 /// A page with three views: points at which they stand, and their sizes on paper in mm.
@@ -29,7 +30,7 @@ fn plan() -> Vec<u8> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(32))]
+    #![proptest_config(ProptestConfig::with_cases(played(32)))]
     /// Whatever scales the views have: each comes out at its own true size, beside the others and not over them, with its note.
     #[test]
     fn every_view_comes_out_at_its_own_size(scales in prop::collection::vec(prop_oneof![Just(1.0), 0.2..8.0_f64], 3..4), whole in prop_oneof![Just(1.0), 0.5..3.0_f64]) {

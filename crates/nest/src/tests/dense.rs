@@ -44,7 +44,7 @@ fn more_freedom_takes_no_more_sheets() {
     let flange = vec![Path::rectangle(0.0, 0.0, 120.0, 86.0), Path::circle(Point::new(60.0, 43.0), 20.0)];
     let work = apart(&[flange], 4);
     for turn in Turn::ALL {
-        let layout = nest(&work, &Terms { turn, ..terms_of(300.0, 200.0, 5.0, 6.0) }, 30);
+        let layout = nest(&work, &Terms { turn, ..terms_of(300.0, 200.0, 5.0, 6.0) }, 8);
         assert_eq!(layout.sheets.len(), 1, "turns {}", turn.name());
     }
 }
@@ -66,11 +66,11 @@ fn rows_of_one_part_are_as_many_as_a_lattice_holds() {
     // Discs of 20 mm, 2 apart, in 196 × 176 mm: rows of hexagons hold 9 and 8 in turn, 22 and 19.053 mm apart: 9 rows, 77 discs;
     // squares hold 9 × 8 = 72.
     let disc = work(&[Path::circle(Point::ZERO, 10.0)], 77);
-    let layout = nest(&disc, &terms_of(208.0, 186.0, 2.0, 6.0), 30);
+    let layout = nest(&disc, &terms_of(208.0, 186.0, 2.0, 6.0), 8);
     assert_eq!((layout.sheets.len(), layout.unplaced.len()), (1, 0));
     // Triangles in pairs: two make a parallelogram.
     let triangle = work(&polygon(&[(0.0, 0.0), (60.0, 0.0), (20.0, 45.0)]), 24);
-    let layout = nest(&triangle, &Terms { turn: Turn::Half, ..terms_of(300.0, 203.0, 1.0, 4.0) }, 30);
+    let layout = nest(&triangle, &Terms { turn: Turn::Half, ..terms_of(300.0, 203.0, 1.0, 4.0) }, 8);
     assert_eq!((layout.sheets.len(), layout.unplaced.len()), (1, 0));
 }
 
@@ -106,7 +106,7 @@ fn grain_mirrors_and_fillers_are_kept_to() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(24))]
+    #![proptest_config(ProptestConfig::with_cases(played(24)))]
     /// From a layout of which some copies are held, stopped wherever it is: what is held has not moved, nothing is lost, nothing lies
     /// where it may not, and the layout is no worse than what it began with.
     #[test]

@@ -34,7 +34,7 @@ fn copies(ring: &[Point], lattice: &Lattice, corner: Vec2) -> Vec<Vec<Point>> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(24))]
+    #![proptest_config(ProptestConfig::with_cases(played(24)))]
     /// Of every lattice that is found of a shape with dents, no two copies are nearer than the spacing, and it is no denser than the
     /// shape is large.
     #[test]

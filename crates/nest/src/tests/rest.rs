@@ -68,7 +68,7 @@ fn an_offcut_that_cannot_be_is_refused_in_words() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(30))]
+    #![proptest_config(ProptestConfig::with_cases(played(30)))]
     /// However often an offcut is nested on and cut, what is left, what was cut out and what went into the bin are the sheet.
     #[test]
     fn nothing_is_lost_or_won_however_often_an_offcut_is_cut(radius in 12.0..45.0_f64, kerf in 0.1..2.0_f64, seed in 0..1000_u64) {

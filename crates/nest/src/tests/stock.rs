@@ -24,7 +24,7 @@ fn least(kinds: &[(u32, u32, f64, u32)], tiles: u32) -> Option<f64> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(20))]
+    #![proptest_config(ProptestConfig::with_cases(played(20)))]
     /// Tiles that lie without gaps: a combination does if it has as many places. None that does is cheaper than what is taken.
     #[test]
     fn no_combination_of_sheets_that_does_is_cheaper(

@@ -132,7 +132,7 @@ fn times(moves: &[Segment], at: Point) -> usize {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(200))]
+    #![proptest_config(ProptestConfig::with_cases(boustrophe_house::played(200)))]
     /// Whenever the machine stops or loses its power, and however the shop goes on: every contour is cut once, but for the one that was
     /// under way, which goes as was chosen.
     #[test]

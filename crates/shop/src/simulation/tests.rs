@@ -32,7 +32,7 @@ const FEWEST: usize = 10;
 /// Things that each of the two people does.
 const DEEDS: usize = 40;
 /// Histories that are played when nobody says how many.
-const HISTORIES: u64 = 160;
+const HISTORIES: u32 = 160;
 
 /// Plays one history to its end; gives what happened.
 fn played(seed: u64) -> Vec<String> {
@@ -89,7 +89,8 @@ fn whatever_befalls_the_shop_nothing_is_lost_and_nothing_burns_twice() {
         played(seed).iter().for_each(|line| println!("{line}"));
         return;
     }
-    let histories = std::env::var("HISTORIES").ok().and_then(|n| n.parse().ok()).unwrap_or(HISTORIES);
+    let histories =
+        std::env::var("HISTORIES").ok().and_then(|n| n.parse().ok()).unwrap_or_else(|| u64::from(boustrophe_house::played(HISTORIES)));
     let first = std::env::var("FIRST").ok().and_then(|n| n.parse().ok()).unwrap_or(0);
     LazyLock::force(&TEMPLATE);
     // Threads of its own: those that work out routes must not be taken up by histories.

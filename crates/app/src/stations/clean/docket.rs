@@ -91,6 +91,9 @@ fn gap_scale(width: f64) -> f64 {
     ((width.max(0.001).log10() + 3.0) / 3.0 * 100.0).clamp(0.0, 100.0)
 }
 
+/// Fewer gaps than this are told in words well enough.
+const FEW_GAPS: usize = 3;
+
 fn gap_bars(gaps: &[f64]) -> Vec<GapBar> {
     let mut counts = [0_usize; GAP_BINS];
     for g in gaps {
@@ -98,12 +101,12 @@ fn gap_bars(gaps: &[f64]) -> Vec<GapBar> {
     }
     let most = counts.iter().copied().max().unwrap_or(0).max(1) as f64;
     let bar = |(i, n): (usize, &usize)| GapBar {
-        x: i as f64 * 100.0 / GAP_BINS as f64,
-        height: (*n as f64 / most * 22.0).max(if *n > 0 { 2.0 } else { 0.0 }),
+        x: i as f64 * 100.0 / GAP_BINS as f64 + 0.6,
+        height: (*n as f64 / most * 22.0).max(2.0),
         count: *n,
         upto: format!("{:.3}", 10_f64.powf((i + 1) as f64 / 3.0 - 3.0)),
     };
-    counts.iter().enumerate().map(bar).collect()
+    counts.iter().enumerate().filter(|c| *c.1 > 0).map(bar).collect()
 }
 
 pub fn body(loaded: &Loaded) -> Clean {
@@ -120,7 +123,7 @@ pub fn body(loaded: &Loaded) -> Clean {
             segments: d.cleaned.contours.iter().map(|c| c.path.segments.len()).sum(),
             gap: format!("{gap}"),
             operations: decided.map_or_else(Vec::new, |d| d.operations.iter().map(Operation::sentence).collect()),
-            gaps: if d.cleaned.gaps.is_empty() { Vec::new() } else { gap_bars(&d.cleaned.gaps) },
+            gaps: if d.cleaned.gaps.len() < FEW_GAPS { Vec::new() } else { gap_bars(&d.cleaned.gaps) },
             gap_at: gap_scale(gap),
             refit: decided.and_then(|d| d.refit),
             slots: slot_views(d, decisions.batch(decided.map_or(BatchId::FIRST, |d| d.batch)).stock.thickness),

@@ -3,6 +3,7 @@
 use crate::asking::{Shared, blocking};
 use crate::error::AppError;
 use crate::stations::changes;
+use crate::stations::intake::rows::in_rows;
 use crate::typed::Posted;
 use crate::uploads;
 use axum::extract::{Multipart, Path};
@@ -15,7 +16,7 @@ use boustrophe_core::clean::{Compared, compare, region_at};
 use boustrophe_core::decisions::{CleanEdit, Edit, IntakeEdit, View};
 use boustrophe_core::drawing::{FileUnits, Unit};
 use boustrophe_core::finding::Station;
-use boustrophe_core::geometry::{Affine, Bounds, Point, Vec2};
+use boustrophe_core::geometry::{Affine, Bounds, Point};
 use boustrophe_core::ids::BatchId;
 use boustrophe_core::quantity::{count, length, number};
 use boustrophe_core::route::DrawingState;
@@ -23,23 +24,12 @@ use boustrophe_shop::app::{App, Loaded};
 use boustrophe_shop::incoming;
 use serde::Deserialize;
 
-/// Room between drawings on the bench, mm.
-pub const APART: f64 = 40.0;
-
 /// Where a drawing lies on the bench: from its own mm to the bench's.
 pub fn on_the_bench(loaded: &Loaded, drawing: u32) -> Option<Affine> {
-    let mut x = 0.0;
-    for d in &loaded.route.drawings {
-        let b = extent(d);
-        if b.is_empty() {
-            continue;
-        }
-        if d.id == drawing {
-            return Some(Affine::translate(Vec2::new(x, 0.0) - b.min.to_vec2()));
-        }
-        x += b.width() + APART;
-    }
-    None
+    let shown: Vec<(u32, Bounds)> = loaded.route.drawings.iter().map(|d| (d.id, extent(d))).filter(|d| !d.1.is_empty()).collect();
+    let nth = shown.iter().position(|d| d.0 == drawing)?;
+    let places = in_rows(&shown.iter().map(|d| (d.1.width(), d.1.height())).collect::<Vec<_>>());
+    Some(Affine::translate(places[nth] - shown[nth].1.min))
 }
 
 /// Box of a drawing on the bench: its contours, and its picture where it has one.

@@ -7,5 +7,6 @@ pub mod forms;
 pub mod pictures;
 pub mod plates;
 pub mod regions;
+pub mod rows;
 pub mod solids;
 pub mod tables;

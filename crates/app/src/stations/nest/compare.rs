@@ -6,6 +6,7 @@ use boustrophe_core::assign::Work;
 use boustrophe_core::decisions::NestEdit;
 use boustrophe_core::geometry::{Affine, Path};
 use boustrophe_core::nest::{self, Layout, Merits, Terms};
+use boustrophe_core::shop::Currency;
 use boustrophe_formats::svg::miniature_data;
 use boustrophe_shop::app::{App, Loaded};
 
@@ -57,17 +58,18 @@ pub fn compared(app: &App, loaded: &Loaded) -> Result<Option<Compared>, AppError
     let swapped = NestEdit::SwapAside.on(loaded.batch).apply(&loaded.revision.decisions)?;
     let other = app.route(&swapped, &loaded.shop)?;
     let (theirs, here) = (&other.batch(loaded.batch).ledger, loaded.here());
-    let mine = ledger(&here.ledger, Some(theirs));
+    let currency = &loaded.shop.house.currency;
+    let mine = ledger(&here.ledger, Some(theirs), currency);
     let told = |c: &(Cell, Cell)| matches!(c.0.name, "sheets" | "yield" | "cut" | "time" | "cost");
     let terms = nest::terms(&loaded.revision.decisions, loaded.batch, &loaded.shop);
-    let mut cells: Vec<(Cell, Cell)> = ledger(theirs, None).into_iter().zip(mine).filter(told).collect();
-    cells.push(rest([aside, &here.nested.layout].map(|l| Merits::of(l, &here.work, &terms).rest_area), &terms));
+    let mut cells: Vec<(Cell, Cell)> = ledger(theirs, None, currency).into_iter().zip(mine).filter(told).collect();
+    cells.push(rest([aside, &here.nested.layout].map(|l| Merits::of(l, &here.work, &terms).rest_area), &terms, currency));
     Ok(Some(Compared { cells, pictures: [aside, &here.nested.layout].map(|l| Small::of(&here.work, l)) }))
 }
 
 /// What the last sheet leaves in one piece, and what that is worth.
-fn rest([theirs, mine]: [f64; 2], terms: &Terms) -> (Cell, Cell) {
-    let value = |area: f64| format!("{:.2} m², {:.2}", area / 1e6, area * terms.rate);
+fn rest([theirs, mine]: [f64; 2], terms: &Terms, currency: &Currency) -> (Cell, Cell) {
+    let value = |area: f64| format!("{:.2} m², {}", area / 1e6, currency.told(area * terms.rate));
     let (change, trend) = match (mine - theirs) / 1e6 {
         d if d.abs() < 0.005 => (String::new(), ""),
         d if d > 0.0 => (format!("+{d:.2} m²"), "better"),

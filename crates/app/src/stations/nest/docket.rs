@@ -201,12 +201,12 @@ fn aims(loaded: &Loaded, terms: &Terms) -> Vec<(Choice, String)> {
         cut: cut.map_or(0.0, |r| f64::from(r.passes.max(1)) / (r.feed / 60.0)),
     };
     let fewer = merits.fewer_rows(&prices);
-    let worth = |aim: Aim| merits.price(aim, &prices);
+    let worth = |aim: Aim| shop.house.currency.told(merits.price(aim, &prices));
     let told = |aim: Aim| match aim {
-        Aim::Rest => format!("{:.2} m² free in one piece, worth {:.2}", merits.rest_area / 1e6, worth(aim)),
-        Aim::Rows if fewer > 0.5 => format!("{fewer:.0} rows fewer, worth {:.2}", worth(aim)),
+        Aim::Rest => format!("{:.2} m² free in one piece, worth {}", merits.rest_area / 1e6, worth(aim)),
+        Aim::Rows if fewer > 0.5 => format!("{fewer:.0} rows fewer, worth {}", worth(aim)),
         Aim::Rows => "no rows in common".into(),
-        Aim::Cuts if merits.shared > 0.0 => format!("{:.2} m cut once, worth {:.2}", merits.shared / 1000.0, worth(aim)),
+        Aim::Cuts if merits.shared > 0.0 => format!("{:.2} m cut once, worth {}", merits.shared / 1000.0, worth(aim)),
         Aim::Cuts if terms.common.is_none() => "with common edges".into(),
         Aim::Cuts => "nothing in common".into(),
     };

@@ -6,7 +6,8 @@ mod sheets;
 
 use crate::asking::{Shared, blocking};
 use crate::error::AppError;
-use crate::stations::intake::forms::{APART, compared, extent, on_the_bench};
+use crate::stations::intake::forms::{compared, extent, on_the_bench};
+use crate::stations::intake::rows::APART;
 use axum::extract::{Path, Query};
 use axum::http::header::{CACHE_CONTROL, CONTENT_TYPE};
 use axum::response::{IntoResponse, Response};

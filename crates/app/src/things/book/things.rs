@@ -11,8 +11,9 @@ use axum::response::{Html, Redirect};
 use boustrophe_core::drawing::Unit;
 use boustrophe_core::quantity::{count, length, number};
 use boustrophe_core::release::Dialect;
-use boustrophe_core::shop::{Machine, MachineKind, Material, NickRule, Tool};
+use boustrophe_core::shop::{Currency, House, Machine, MachineKind, Material, NickRule, Tool};
 use boustrophe_shop::app::App;
+use boustrophe_shop::settings::HOUSE;
 use boustrophe_store::Kind;
 use serde::Deserialize;
 use std::sync::Arc;
@@ -40,6 +41,9 @@ struct MaterialView {
 #[derive(Template)]
 #[template(path = "things/book/things.html")]
 struct Things {
+    house: House,
+    /// Of what goes for the whole shop; none as long as nobody has said anything.
+    house_revision: i32,
     machines: Vec<MachineView>,
     materials: Vec<MaterialView>,
     /// Names of the dialects that come with the application.
@@ -72,6 +76,8 @@ fn shown(app: &Shared) -> Result<Html<String>, AppError> {
         Ok(MaterialView { revision, nicks: own_nicks(&m.nicks), changes: changes(app, Kind::Material, &m.id)?, m: m.clone() })
     });
     html(&Things {
+        house: shop.house.clone(),
+        house_revision: revision(Kind::House, HOUSE),
         machines: machines.collect::<Result<_, AppError>>()?,
         materials: materials.collect::<Result<_, AppError>>()?,
         shipped: Dialect::SHIPPED.map(|s| s.0),
@@ -252,6 +258,29 @@ fn tool(line: &str) -> Result<Tool, String> {
         return Err(format!("“{line}” is no tool; write number, kind and width in mm, such as 1 scriber 0.5"));
     }
     Ok(Tool { number: count(first, 1, 99)?, kind: kind.join(" "), width: length(last, Unit::Mm)? })
+}
+
+/// What goes for the whole shop, as it is typed.
+#[derive(Deserialize)]
+pub struct HouseForm {
+    currency: String,
+    person: String,
+    /// Revision on the page; none for something new.
+    revision: Option<i32>,
+}
+
+/// Changes what goes for the whole shop.
+pub async fn save_house(app: Shared, Typed { form, fields }: Typed<HouseForm>) -> Result<Redirect, AppError> {
+    blocking(&app, move |app| house_saved(app, &form, &fields)).await?;
+    Ok(Redirect::to("/shop/machines"))
+}
+
+fn house_saved(app: &Arc<App>, form: &HouseForm, fields: &[(String, String)]) -> Result<usize, AppError> {
+    let shown = Shown { key: HOUSE, revision: form.revision, action: "/shop/house", fields };
+    change(app, Kind::House, Some(&shown), (&form.person, ""), |shop| {
+        shop.house.currency = Currency::typed(&form.currency)?;
+        Ok(())
+    })
 }
 
 /// A material, as it is typed.

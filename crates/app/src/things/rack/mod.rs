@@ -36,6 +36,8 @@ struct Item {
     size: String,
     area: String,
     price: String,
+    /// The same in the shop's currency.
+    costs: String,
     /// Where it stands, in words.
     place: String,
     /// Price and place, as a form brings them back.
@@ -78,6 +80,7 @@ fn item(app: &App, s: Stocked) -> Result<Item, AppError> {
             format!("{:.0} % of it there", s.stock.sheet.area() / whole * 100.0)
         },
         price: s.stock.price.map_or_else(String::new, |p| p.to_string()),
+        costs: s.stock.price.map_or_else(String::new, |p| app.shop().house.currency.told(p)),
         place: place_words(&app.shop(), &s.stock.place),
         seen: seen(&s.stock),
         held: s.reserved.iter().map(|(job, name, n)| (*job, format!("{n} for “{name}”"))).collect(),

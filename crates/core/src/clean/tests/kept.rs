@@ -89,6 +89,24 @@ proptest! {
     }
 }
 
+/// Outlines of very many sides are compared as any others; where there is too much to compare, that is told and does not take for ever.
+#[test]
+fn however_many_sides_outlines_have_they_are_compared_or_told() {
+    let ring = |at: Vec2, sides: usize| {
+        let turn = |i: usize| std::f64::consts::TAU * i as f64 / sides as f64;
+        Path::polygon(&(0..sides).map(|i| p(60.0, 60.0) + at + Vec2::from_angle(turn(i)) * 50.0).collect::<Vec<_>>())
+    };
+    let twice = outlines(&[ring(Vec2::ZERO, 6000), ring(Vec2::new(0.02, 0.0), 6000)]);
+    let (_, findings) = clean(&twice, |_| {});
+    assert_eq!(has(&findings, "near-twins").map(|f| f.count), Some(1));
+    // Too far apart for one drawn twice and too near not to be looked at, 25 of them.
+    let crowd: Vec<Path> = (0..25).map(|i| ring(Vec2::new(f64::from(i % 13), f64::from(i / 13)) * 0.06, 1000)).collect();
+    let (cleaned, findings) = clean(&outlines(&crowd), |_| {});
+    assert_eq!(cleaned.counts(), (25, 0), "all stay");
+    let told = has(&findings, "near-twins").expect("it is told");
+    assert!(told.text.contains("not compared") && told.count > 2 && told.remedies.iter().all(|r| !r.loses), "{}", told.text);
+}
+
 #[test]
 fn dashes_of_a_line_type_are_one_line() {
     let dash = |i: u32| Path::new(vec![Segment::line(p(f64::from(i) * 8.0, 5.0), p(f64::from(i) * 8.0 + 5.0, 5.0))], false);

@@ -82,6 +82,26 @@ impl Told<'_> {
         self.with("Cut both".into(), Edit::Accept { code: Code::NearTwins.to_string(), places: Default::default() }, false);
     }
 
+    /// Outlines that were not compared with those beside them.
+    pub(in crate::clean) fn not_compared(&mut self, at: Vec<Point>) {
+        let n = at.len();
+        if n == 0 {
+            return;
+        }
+        let text = format!(
+            "{} in {} {} not compared with what lies on {}: there are too many sides. If {} drawn twice, {} would be cut twice; look at {}, or export the drawing with fewer points.",
+            counted(n, "outline", "outlines"),
+            self.file,
+            if n == 1 { "was" } else { "were" },
+            if n == 1 { "it" } else { "them" },
+            if n == 1 { "it is" } else { "they are" },
+            if n == 1 { "it" } else { "they" },
+            if n == 1 { "it" } else { "them" },
+        );
+        self.tell(Severity::Look, Code::NearTwins, n, text, at);
+        self.with("Cut as drawn".into(), Edit::Accept { code: Code::NearTwins.to_string(), places: Default::default() }, false);
+    }
+
     /// Lines that were drawn as areas up to `wide` mm wide.
     pub(in crate::clean) fn lines_as_areas(&mut self, at: Vec<Point>, wide: f64) {
         let n = at.len();

@@ -114,7 +114,7 @@ fn does_other_work(before: &[Done], after: &[Done]) -> bool {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig { cases: 2000, max_shrink_iters: 0, ..ProptestConfig::default() })]
+    #![proptest_config(ProptestConfig { cases: boustrophe_house::played(2000), max_shrink_iters: 0, ..ProptestConfig::default() })]
     /// One word of a program is changed, by whatever somebody's finger does: where that does other work it is told or refused.
     #[test]
     fn a_changed_word_is_told(on in 0..3_usize, line in any::<prop::sample::Index>(), word in any::<prop::sample::Index>(), by in 0..6_usize, share in 0.0..1.0_f64) {
