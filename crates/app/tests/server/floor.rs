@@ -143,7 +143,7 @@ fn a_machine_and_a_material_are_made_from_others() {
 #[test]
 fn costs_are_in_the_shops_currency() {
     let mut shop = Shop::demo();
-    let nest = |shop: &Shop| shop.get("/jobs/1/nest").text();
+    let nest = |shop: &Shop| shop.get("/jobs/2/nest").text();
     let cost = |page: &str| page.split("data-figure=\"cost\"").nth(1).and_then(|t| t.split("</div>").next()).unwrap_or_default().to_owned();
     assert!(cost(&nest(&shop)).contains('€') && nest(&shop).contains("worth "), "{}", cost(&nest(&shop)));
     let revision = crate::client::field(&shop.get("/shop/machines").text(), "/shop/house", "revision");
