@@ -6,15 +6,13 @@ use boustrophe_core::geometry::{Affine, Path};
 use boustrophe_core::hold::{Op, SheetPath};
 use boustrophe_core::ids::PartId;
 use boustrophe_core::nest::SheetLayout;
+use boustrophe_core::process::Looks;
 use std::collections::BTreeMap;
 
-/// Colours by process: SVG stroke, DXF index.
-const LOOKS: [(Process, &str, &str, u8); 4] = [
-    (Process::Engrave, "engrave", "#8a5a2b", 34),
-    (Process::Mark, "mark", "#1f6f6b", 132),
-    (Process::Score, "score", "#7b3b63", 214),
-    (Process::Cut, "cut", "#22292b", 7),
-];
+/// What is drawn by lines, in the order in which it is done.
+fn drawn() -> impl Iterator<Item = (Process, Looks)> {
+    Process::in_order().into_iter().filter_map(|p| Some((p, p.looks()?)))
+}
 
 /// A part's lines for a process, as they are drawn or, with a place, as they lie.
 fn paths(work: &Work, part: &Part, process: Process, place: Option<Affine>) -> Vec<Path> {
@@ -40,13 +38,12 @@ pub fn write_svg(work: &Work, sheet: &SheetLayout) -> String {
     let copies: Vec<svg::WriteCopy> = placed
         .map(|(p, part)| svg::WriteCopy {
             name: format!("{} {}", part.name, p.copy.number),
-            layers: LOOKS
-                .iter()
-                .map(|(process, name, stroke, _)| svg::WriteGroup {
-                    name,
-                    stroke,
-                    filled: *process == Process::Engrave,
-                    paths: paths(work, part, *process, Some(p.affine())),
+            layers: drawn()
+                .map(|(process, looks)| svg::WriteGroup {
+                    name: process.slug(),
+                    stroke: looks.colour,
+                    filled: process.is_swept(),
+                    paths: paths(work, part, process, Some(p.affine())),
                 })
                 .collect(),
             pictures: pictures(work, part, p.affine()),
@@ -59,12 +56,11 @@ pub fn write_svg(work: &Work, sheet: &SheetLayout) -> String {
 /// itself: they are left out.
 pub fn write_dxf(work: &Work, sheet: &SheetLayout) -> String {
     let layers = |part: Option<&Part>| -> Vec<dxf::WriteLayer> {
-        LOOKS
-            .iter()
-            .map(|(process, name, _, colour)| dxf::WriteLayer {
-                name,
-                colour: *colour,
-                paths: part.map_or_else(Vec::new, |part| paths(work, part, *process, None)),
+        drawn()
+            .map(|(process, looks)| dxf::WriteLayer {
+                name: process.slug(),
+                colour: looks.index,
+                paths: part.map_or_else(Vec::new, |part| paths(work, part, process, None)),
             })
             .collect()
     };
@@ -105,16 +101,20 @@ fn followed(path: &SheetPath, process: Process) -> Vec<Path> {
 
 /// What the head follows on a sheet as SVG: with kerf.
 pub fn kerf_svg(path: &SheetPath) -> String {
-    let looks = LOOKS.iter().filter(|l| l.0 != Process::Engrave);
-    let groups: Vec<svg::WriteGroup> =
-        looks.map(|(process, name, stroke, _)| svg::WriteGroup { name, stroke, filled: false, paths: followed(path, *process) }).collect();
+    let group = |(process, looks): (Process, Looks)| svg::WriteGroup {
+        name: process.slug(),
+        stroke: looks.colour,
+        filled: false,
+        paths: followed(path, process),
+    };
+    let groups: Vec<svg::WriteGroup> = drawn().filter(|d| !d.0.is_swept()).map(group).collect();
     svg::write(path.width, path.height, &groups)
 }
 
 /// The same as DXF.
 pub fn kerf_dxf(path: &SheetPath) -> String {
-    let looks = LOOKS.iter().filter(|l| l.0 != Process::Engrave);
-    let layers: Vec<dxf::WriteLayer> =
-        looks.map(|(process, name, _, colour)| dxf::WriteLayer { name, colour: *colour, paths: followed(path, *process) }).collect();
+    let layer =
+        |(process, looks): (Process, Looks)| dxf::WriteLayer { name: process.slug(), colour: looks.index, paths: followed(path, process) };
+    let layers: Vec<dxf::WriteLayer> = drawn().filter(|d| !d.0.is_swept()).map(layer).collect();
     dxf::write(&layers)
 }

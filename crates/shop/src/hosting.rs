@@ -42,24 +42,14 @@ fn of_stock(decisions: &Decisions, stock: &Stock) -> Option<BatchId> {
     decisions.batches.iter().find(|(_, b)| b.stock == *stock).map(|(id, _)| *id)
 }
 
-/// The layer of a process in a drawing of a guest.
-fn layer(process: Process) -> Option<(&'static str, u8)> {
-    match process {
-        Process::Cut => Some(("cut", 1)),
-        Process::Score => Some(("score", 5)),
-        Process::Engrave => Some(("engrave", 3)),
-        Process::Mark => Some(("mark", 4)),
-        Process::Picture | Process::Reference => None,
-    }
-}
-
 /// A part as a drawing of its own, its lower left corner at 0, 0; `None` where it cannot be one.
 fn drawn(work: &Work, part: &Part) -> Option<Vec<u8>> {
     let home = Affine::translate(-part.bounds.min.to_vec2());
     let mut layers: BTreeMap<&str, WriteLayer> = BTreeMap::new();
     for item in part.items().map(|i| &work.items[i]) {
-        let (name, colour) = layer(item.process).filter(|_| item.setting.is_none())?;
-        let layer = layers.entry(name).or_insert_with(|| WriteLayer { name, colour, paths: Vec::new() });
+        let looks = item.process.looks().filter(|_| item.setting.is_none())?;
+        let name = item.process.slug();
+        let layer = layers.entry(name).or_insert_with(|| WriteLayer { name, colour: looks.plain, paths: Vec::new() });
         layer.paths.push(item.contour.path.transformed(home));
     }
     Some(dxf::write(&layers.into_values().collect::<Vec<_>>()).into_bytes())
@@ -103,10 +93,9 @@ pub fn take_in(app: &App, job: i32, batch: BatchId, from: i32, by: &str) -> Resu
         edits.push(Edit::Intake(IntakeEdit::SetDrawingBatch { drawing: *drawing, to: batch }));
     }
     // What each line is was settled in its own job: it is that here too, whatever this one's key says.
-    for process in Process::ALL {
-        let Some((name, _)) = layer(process) else { continue };
+    for process in Process::ALL.into_iter().filter(|p| p.looks().is_some()) {
         let items = added.route.work.items.iter().map(|i| &i.contour);
-        let contours: Vec<_> = items.filter(|c| drawings.contains(&c.drawing) && c.style.layer == name).map(|c| c.id).collect();
+        let contours: Vec<_> = items.filter(|c| drawings.contains(&c.drawing) && c.style.layer == process.slug()).map(|c| c.id).collect();
         if !contours.is_empty() {
             edits.push(Edit::Assign(AssignEdit::SetContours { contours, process: Some(process) }));
         }

@@ -302,7 +302,7 @@ async fn an_operation_says_what_it_comes_to_while_it_is_typed() {
         told.contains("4 of them go over an edge") && told.find("It is meant").expect("first") < told.find("Take it back").expect("second"),
         "{told}"
     );
-    hand.change("taken back", hand.click("[data-code=operation-odd] form:nth-child(2) button")).await;
+    hand.change("taken back", hand.click("[data-code=operation-odd] button[name=edit]:nth-child(2)")).await;
     assert!(hand.open_findings().await.is_empty());
     browser.shut().await;
 }

@@ -205,11 +205,7 @@ fn turns(work: &Work, settings: &[(u32, Process)]) -> Vec<(Process, Option<u32>)
     let used = |p: Process, s: Option<u32>| s.is_none() || work.items.iter().any(|i| i.process == p && i.setting == s);
     let own = |p: Process| settings.iter().filter(move |s| s.1 == p && !p.frees()).map(move |s| (p, Some(s.0)));
     // A part is cut free last, whatever it was cut with: cuts are ordered together.
-    [Process::Picture, Process::Engrave, Process::Mark, Process::Score, Process::Cut]
-        .into_iter()
-        .flat_map(|p| std::iter::once((p, None)).chain(own(p)))
-        .filter(|(p, s)| used(*p, *s))
-        .collect()
+    Process::in_order().into_iter().flat_map(|p| std::iter::once((p, None)).chain(own(p))).filter(|(p, s)| used(*p, *s)).collect()
 }
 
 fn stops(sheet: &SheetCuts, group: &[usize], decisions: &OrderDecisions) -> Vec<Stop> {

@@ -220,7 +220,7 @@ impl SheetProof {
                 continue;
             }
             match m.process {
-                Some(Process::Cut) => {
+                Some(p) if p.frees() => {
                     if !m.lead {
                         self.cut += length;
                     }
@@ -228,12 +228,12 @@ impl SheetProof {
                         self.pierces += 1;
                     }
                 }
-                Some(Process::Score | Process::Mark) => self.score += length,
-                Some(Process::Engrave | Process::Picture) => {
+                Some(p) if p.is_swept() => {
                     if let Some(seen) = m.op.and_then(|o| engraved.get_mut(o)) {
                         *seen = true;
                     }
                 }
+                Some(p) if p.burns() => self.score += length,
                 _ if burns => self.travel += length,
                 _ => {}
             }

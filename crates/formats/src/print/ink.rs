@@ -22,13 +22,13 @@ pub(super) fn sheet(page: &mut Page, work: &Work, layout: &SheetLayout, lies: Af
             let path = &item.contour.path;
             match item.process {
                 Process::Cut => cut(page, path, affine),
-                Process::Score => score(page, path, affine),
                 Process::Mark => mark(page, path, affine),
                 Process::Reference => reference(page, path, affine),
                 Process::Picture => picture(page, path, affine),
                 // What is filled together is clipped together.
                 Process::Engrave if path.closed => areas.entry(item.contour.compound.max(1)).or_default().push(path),
-                Process::Engrave => score(page, path, affine),
+                // Whatever else is done along a line.
+                _ => score(page, path, affine),
             }
         }
         areas.values().for_each(|paths| engraved(page, paths, affine));

@@ -1,9 +1,7 @@
 // Plays a sheet's program: what is cut so far, where the head is, what time it is.
+import { INK } from "/static/js/paint/inks.js";
 import { arcTo } from "/static/js/shapes.js";
 
-// What is burned in its process's own ink; red is for findings.
-const INKS = ["", "#8a5a2b", "#1f6f6b", "#7b3b63", "#22292b", "#22292b"];
-const KINDS = ["travelling", "engraving", "marking", "scoring", "cutting", "leading in or out"];
 const $ = (selector) => document.querySelector(selector);
 const clock = (s) => `${Math.floor(Math.round(s) / 60)}:${String(Math.round(s) % 60).padStart(2, "0")}`;
 
@@ -17,7 +15,7 @@ function along([x, y, bulge, tx, ty], share) {
 
 export class Player {
   constructor(stage, job) {
-    Object.assign(this, { stage, job, moves: [], total: 0, time: 0, last: 0, running: false });
+    Object.assign(this, { stage, job, moves: [], kinds: [], total: 0, time: 0, last: 0, running: false });
     $("#play-sheet").addEventListener("change", () => this.load());
     $("#play").addEventListener("click", () => this.toggle());
     $("#step").addEventListener("click", () => this.step());
@@ -32,9 +30,9 @@ export class Player {
     const sheet = Number($("#play-sheet").value);
     const response = await fetch(`/jobs/${this.job}/moves/${sheet}`);
     if (!response.ok) return;
-    const { moves, seconds } = await response.json();
+    const { moves, kinds, seconds } = await response.json();
     // The last move's end is the end: both are rounded, and not alike.
-    Object.assign(this, { moves, total: moves.at(-1)?.[5] ?? seconds, sheet: this.stage.scene.sheets.find((g) => g.sheet.n === sheet)?.sheet });
+    Object.assign(this, { moves, kinds, total: moves.at(-1)?.[5] ?? seconds, sheet: this.stage.scene.sheets.find((g) => g.sheet.n === sheet)?.sheet });
     this.shown = 0;
     if (!this.sheet) return;
     const { x, y, w, h } = this.sheet;
@@ -127,7 +125,7 @@ export class Player {
     c.lineWidth = 2.2 / stage.view.k;
     c.lineCap = "round";
     c.setLineDash([]);
-    for (let kind = 1; kind < INKS.length; kind += 1) {
+    for (let kind = 1; kind < this.kinds.length; kind += 1) {
       const path = new Path2D();
       for (let i = from; i < to; i += 1) {
         const m = this.moves[i];
@@ -135,7 +133,8 @@ export class Player {
         path.moveTo(m[0], m[1]);
         arcTo(path, m[0], m[1], m[2], m[3], m[4]);
       }
-      c.strokeStyle = INKS[kind];
+      // What is burned in its process's own ink; red is for findings.
+      c.strokeStyle = INK[this.kinds[kind][0]];
       c.stroke(path);
     }
   }
@@ -146,7 +145,7 @@ export class Player {
     if (!move) return null;
     const begun = n > 0 ? this.moves[n - 1][5] : 0;
     const share = n < this.moves.length ? Math.min(1, (this.time - begun) / Math.max(1e-9, move[5] - begun)) : 1;
-    return { ...along(move, share), kind: n < this.moves.length ? KINDS[move[6]] : "done" };
+    return { ...along(move, share), kind: n < this.moves.length ? this.kinds[move[6]][1] : "done" };
   }
 
   tell(n) {

@@ -39,8 +39,10 @@ pub(super) fn rows(ops: &[Op], sheet: &mut Sheet) {
 #[derive(Serialize)]
 struct Moves {
     seconds: f64,
-    /// x, y, bulge, x, y, end of the move in s, what it is (0 travel, 1 engrave, 2 mark, 3 score, 4 cut, 5 lead), line of the
-    /// program, and number of the piece of work, 0 for none.
+    /// What a move can be: its process, none where nothing is burned, and what the head is said to do.
+    kinds: Vec<(&'static str, &'static str)>,
+    /// x, y, bulge, x, y, end of the move in s, what it is as an index into the kinds, line of the program, and number of the piece of
+    /// work, 0 for none.
     moves: Vec<[f64; 9]>,
 }
 
@@ -56,13 +58,14 @@ fn all_moves(app: &Arc<App>, job: i32, sheet: usize) -> Result<Response, AppErro
         .and_then(|i| loaded.route.sheet(i))
         .and_then(|(batch, i)| loaded.route.batch(batch).proofs.get(i))
         .ok_or_else(|| AppError::NoPage(format!("/jobs/{job}/moves/{sheet}")))?;
-    let kind = |m: &Traced| match (m.process, m.lead) {
-        (None | Some(Process::Reference), _) => 0.0,
-        (_, true) => 5.0,
-        (Some(Process::Engrave | Process::Picture), _) => 1.0,
-        (Some(Process::Mark), _) => 2.0,
-        (Some(Process::Score), _) => 3.0,
-        (Some(Process::Cut), _) => 4.0,
+    let order = Process::in_order();
+    let mut kinds = vec![("", Process::Reference.doing())];
+    kinds.extend(order.iter().map(|p| (p.slug(), p.doing())));
+    kinds.push((Process::Cut.slug(), "leading in or out"));
+    let kind = |m: &Traced| match m.process.and_then(|p| order.iter().position(|o| *o == p)) {
+        None => 0.0,
+        Some(_) if m.lead => order.len() as f64 + 1.0,
+        Some(n) => n as f64 + 1.0,
     };
     let moves = proof
         .moves
@@ -73,5 +76,5 @@ fn all_moves(app: &Arc<App>, job: i32, sheet: usize) -> Result<Response, AppErro
             [r(m.path.start.x), r(m.path.start.y), bulge, r(m.path.end.x), r(m.path.end.y), r(m.end), kind(m), line, work]
         })
         .collect();
-    json(&Moves { seconds: proof.seconds, moves })
+    json(&Moves { seconds: proof.seconds, kinds, moves })
 }

@@ -3,6 +3,8 @@
 import { lengthOf } from "../measures.js";
 
 export const INK = { picture: "#8a5a2b", cut: "#22292b", score: "#7b3b63", engrave: "#8a5a2b", mark: "#1f6f6b", reference: "#8b959b" };
+/** Dashes of a process's lines, px; without, they are whole. */
+const DASHES = { score: [7, 2, 3, 2], mark: [9, 2, 1.5, 2], reference: [1.2, 3.2] };
 export const STOP = "#c8402a", LOOK = "#b98510", LICHEN = "#5f7a3a", PAPER = "#f4f0e7";
 export const ORDER = ["reference", "picture", "engrave", "mark", "score", "cut"];
 
@@ -27,12 +29,9 @@ const WHOLE = 42;
 export function ink(c, view, key, path, px, cut = INK.cut) {
   const [process, length] = key.split(" ");
   if (process === "picture") return;
-  if (process === "engrave") view.pen(c, INK.engrave, 0.8);
-  else if (process === "score" && length !== undefined && 2 ** (Number(length) + 1) * view.k < WHOLE) view.pen(c, INK.score, px);
-  else if (process === "score") view.pen(c, INK.score, px, [7, 2, 3, 2]);
-  else if (process === "mark") view.pen(c, INK.mark, px, [9, 2, 1.5, 2]);
-  else if (process === "reference") view.pen(c, INK.reference, 1.2, [1.2, 3.2]);
-  else view.pen(c, cut, px);
+  const short = length !== undefined && 2 ** (Number(length) + 1) * view.k < WHOLE;
+  const width = { engrave: 0.8, reference: 1.2 }[process] ?? px;
+  view.pen(c, process === "cut" ? cut : INK[process] ?? cut, width, short ? undefined : DASHES[process]);
   c.stroke(path);
 }
 
