@@ -1,6 +1,6 @@
 //! The words of a program's line, and their numbers.
 
-use super::{Dialect, Meaning};
+use super::Dialect;
 
 /// Characters of one line at most.
 const LONGEST_LINE: usize = 256;
@@ -98,14 +98,7 @@ pub(super) fn each_once(words: &[(char, f64)], dialect: &Dialect) -> Result<(), 
             ('G', 900 | 910) => 4,
             ('G', 901 | 911) => 5,
             ('G', 930 | 940 | 950) => 6,
-            ('G' | 'M', _) => match dialect.means_in(letter, value, &get)?.1 {
-                Meaning::Light | Meaning::Douse => 7,
-                Meaning::Air | Meaning::Calm => 8,
-                Meaning::Height | Meaning::Level => 9,
-                Meaning::TakeTool => 10,
-                Meaning::Wait => 11,
-                Meaning::End => 12,
-            },
+            ('G' | 'M', _) => 7 + dialect.means_in(letter, value, &get)?.1.group(),
             (letter, _) => 100 + u32::from(letter),
         })
     };

@@ -110,6 +110,20 @@ pub enum Meaning {
     End,
 }
 
+impl Meaning {
+    /// Words of one group exclude each other in a line.
+    pub(super) fn group(self) -> u32 {
+        match self {
+            Self::Light | Self::Douse => 0,
+            Self::Air | Self::Calm => 1,
+            Self::Height | Self::Level => 2,
+            Self::TakeTool => 3,
+            Self::Wait => 4,
+            Self::End => 5,
+        }
+    }
+}
+
 /// A controller's words. Of several with one meaning the first is written; all are understood. Default: the usual ones.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(default, rename_all = "kebab-case", deny_unknown_fields)]
