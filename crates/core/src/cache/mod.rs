@@ -253,6 +253,50 @@ impl Weighty for Proved {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::geometry::{Path, Point};
+    use crate::shop::Shop;
+    use crate::testing;
+
+    /// What is kept is bounded by its weight: that is about what it takes, whatever it is, and grows with it.
+    #[test]
+    fn what_is_kept_weighs_what_it_takes() {
+        let shop = Shop::builtin();
+        let made = |n: usize| {
+            let plates: Vec<Path> = (0..n).map(|i| Path::circle(Point::new(70.0 * i as f64, 0.0), 20.0 + i as f64 * 0.1)).collect();
+            let (cleaned, decisions) = testing::cleaned(&testing::outlines(&plates), 1);
+            let contours: BTreeSet<ContourId> = cleaned.contours.iter().map(|c| c.id).collect();
+            let (work, _) = testing::assigned(&[cleaned], &decisions, &shop);
+            let at = |(i, p): (usize, &crate::assign::Part)| crate::nest::Placement {
+                copy: testing::copy(p.id, 1),
+                x: 90.0 * i as f64 - p.bounds.min.x,
+                y: 10.0 - p.bounds.min.y,
+                angle: 0.0,
+                mirrored: false,
+            };
+            let sheet = crate::nest::SheetLayout {
+                sheet: crate::nest::Sheet::rectangle(9000.0, 90.0),
+                placed: work.parts.iter().enumerate().map(at).collect(),
+            };
+            let layout = crate::nest::Layout { sheets: vec![sheet], ..crate::nest::Layout::default() };
+            let plan = testing::planned(&work, &layout, &decisions, &shop);
+            let sequence = testing::ordered(&work, &layout, &decisions);
+            let (toolpath, _) = testing::held(&work, &layout, &decisions, &shop.machines[0], &shop);
+            // As text every figure has some ten to twenty bytes, where it takes eight.
+            let told = |text: Result<Vec<u8>, serde_json::Error>| text.expect("it is written").len() as u64;
+            [
+                ("contours", contours.weight(), told(serde_json::to_vec(&contours))),
+                ("work", work.weight(), told(serde_json::to_vec(&work.parts))),
+                ("plan", plan.weight(), told(serde_json::to_vec(&plan))),
+                ("sequence", sequence.weight(), told(serde_json::to_vec(&sequence))),
+                ("toolpath", toolpath.weight(), told(serde_json::to_vec(&toolpath))),
+            ]
+        };
+        let (few, many) = (made(10), made(80));
+        for ((name, less, _), (_, more, text)) in few.into_iter().zip(many) {
+            assert!(more > 5 * less && more < 12 * less, "{name}: eight times as many weigh {more} and not {less}");
+            assert!(more * 6 > text && more < text * 6, "{name} weighs {more}, and is {text} bytes of text");
+        }
+    }
 
     struct Large(u64);
 

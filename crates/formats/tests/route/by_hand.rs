@@ -4,7 +4,7 @@
 use crate::cached::{BOARDS, svg};
 use crate::job::Job;
 use crate::steel;
-use boustrophe_core::decisions::{HoldEdit, NestEdit, OrderEdit, PiercePlace, Stock};
+use boustrophe_core::decisions::{HoldEdit, NestEdit, OrderEdit, PiercePlace, Stock, Way};
 use boustrophe_core::geometry::{Affine, Point, Vec2};
 use boustrophe_core::hold::Op;
 use boustrophe_core::ids::{BatchId, CopyId, EdgePlace, PartId};
@@ -113,9 +113,32 @@ proptest! {
         put_through(&mut job, part, (seed, turn), &before, &holds)?;
     }
 
-    /// A direction and a place in the order.
+    /// A direction: the second copy's outline is cut the other way round than the others' are.
     #[test]
-    fn a_place_and_a_direction_given_by_hand_stay(seed in 0..50_u64, turn in 0.0..360.0_f64) {
+    fn a_direction_given_by_hand_stays(seed in 0..50_u64, turn in 0.0..360.0_f64) {
+        let (mut job, part) = job();
+        let before = job.decisions.clone();
+        // Twice the area that a run goes round, anticlockwise.
+        let round = |op: &Op| -> f64 {
+            let at: Vec<Point> = op.line().runs.iter().flatten().map(|s| s.at(0.5)).collect();
+            at.iter().zip(at.iter().cycle().skip(1)).map(|(a, b)| a.x * b.y - b.x * a.y).sum()
+        };
+        let usual = outlines(&job, part).iter().map(|(op, _)| round(op)).collect::<Vec<_>>();
+        prop_assert!(usual.len() == 3 && usual.iter().all(|a| a * usual[0] > 0.0), "all go one way: {usual:?}");
+        let way = if usual[0] > 0.0 { Way::Against } else { Way::Drawn };
+        let drawn = job.route().work.part(part).expect("the board").outline.area() > 0.0;
+        let way = match (way, drawn) { (w, true) => w, (Way::Against, false) => Way::Drawn, (Way::Drawn, false) => Way::Against };
+        let second = CopyId { part, number: 2 };
+        job.edit(&OrderEdit::SetWay { contour: part.0, way: Some(way), copy: Some(second) }.on(BatchId::FIRST));
+        let holds = |job: &Job| {
+            outlines(job, part).iter().all(|(op, placed)| (round(op) * usual[0] < 0.0) == (placed.copy == second))
+        };
+        put_through(&mut job, part, (seed, turn), &before, &holds)?;
+    }
+
+    /// A place in the order.
+    #[test]
+    fn a_place_given_by_hand_stays(seed in 0..50_u64, turn in 0.0..360.0_f64) {
         let (mut job, part) = job();
         let before = job.decisions.clone();
         let cut = |job: &Job| {
