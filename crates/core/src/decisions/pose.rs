@@ -152,6 +152,14 @@ mod tests {
         Point::new(x, y)
     }
 
+    #[test]
+    fn zeros_stand_at_the_corners_and_in_the_middle() {
+        let size = (600.0, 400.0);
+        let at =
+            [Zero::LowerLeft, Zero::LowerRight, Zero::UpperRight, Zero::UpperLeft, Zero::Centre, Zero::At(p(7.0, 9.0))].map(|z| z.on(size));
+        assert_eq!(at, [p(0.0, 0.0), p(600.0, 0.0), p(600.0, 400.0), p(0.0, 400.0), p(300.0, 200.0), p(7.0, 9.0)]);
+    }
+
     proptest! {
         /// Bed, sheet and program say the same of every point.
         #[test]

@@ -40,3 +40,35 @@ pub fn checked(tray: &Tray) -> Result<(), EditError> {
     let (w, h) = tray.size();
     Sheet::rectangle(w, h).checked().map_err(EditError::Refused)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::geometry::Path;
+
+    #[test]
+    fn two_points_of_a_jig_lie_apart() {
+        let p = Point::new;
+        let tray = |work: [Point; 2], blank: [Point; 2]| Tray {
+            name: "tag".into(),
+            rack: None,
+            outline: vec![Path::rectangle(0.0, 0.0, 60.0, 30.0)],
+            columns: 3,
+            rows: 2,
+            gap: 4.0,
+            border: 10.0,
+            lie: Lie::Points { work, blank },
+            on_bed: None,
+            play: 0.2,
+            jig: None,
+        };
+        let (apart, together) = ([p(5.0, 5.0), p(55.0, 25.0)], [p(5.0, 5.0), p(5.0, 5.05)]);
+        assert_eq!(checked(&tray(apart, apart)), Ok(()));
+        for (work, blank) in [(together, apart), (apart, together)] {
+            let told = checked(&tray(work, blank)).expect_err("they tell no direction").to_string();
+            assert!(told.contains("no direction"), "{told}");
+        }
+        let crowded = Tray { gap: 0.3, ..tray(apart, apart) };
+        assert!(checked(&crowded).is_err_and(|e| e.to_string().contains("run into each other")));
+    }
+}

@@ -28,12 +28,15 @@ impl Currency {
     /// As somebody typed it.
     ///
     /// # Errors
-    /// A sentence, where that is no sign and no code: nothing at all, more than six characters, or figures.
+    /// A sentence, where that is no sign and no code: nothing at all, more than six characters, or anything but letters, signs of
+    /// currencies and a full stop at the end.
     pub fn typed(text: &str) -> Result<Self, String> {
         let sign = text.trim();
-        let plain = |c: char| !c.is_control() && !c.is_whitespace() && !c.is_numeric() && !matches!(c, '.' | ',' | '-' | '−');
-        if sign.is_empty() || sign.chars().count() > LONGEST || !sign.chars().all(plain) {
-            return Err(format!("“{sign}” is no currency; type its sign or code, such as € or CHF"));
+        let plain = |c: char| c.is_alphabetic() || matches!(c, '$' | '\u{a2}'..='\u{a5}' | '\u{20a0}'..='\u{20cf}');
+        let word = sign.strip_suffix('.').unwrap_or(sign);
+        if word.is_empty() || sign.chars().count() > LONGEST || !word.chars().all(plain) {
+            let shown: String = sign.chars().take(2 * LONGEST).collect();
+            return Err(format!("“{shown}” is no currency; type its sign or code, such as € or CHF"));
         }
         Ok(Self(sign.into()))
     }
@@ -78,10 +81,11 @@ mod tests {
 
     #[test]
     fn what_is_no_currency_is_said() {
-        for wrong in ["", "  ", "12", "1.50", "far too long", "a b", "-"] {
+        for wrong in ["", "  ", "12", "1.50", "far too long", "a b", "-", ".", "<b>", "\u{202e}$", "\"", "\0"] {
             assert!(Currency::typed(wrong).expect_err(wrong).contains("is no currency"));
         }
-        for right in ["€", "EUR", "kr", "Kč", "US$"] {
+        assert!(Currency::typed(&"a".repeat(100_000)).is_err_and(|told| told.len() < 200), "what is said stays short");
+        for right in ["€", "EUR", "kr", "Kč", "US$", "Fr.", "zł", "₿"] {
             assert_eq!(Currency::typed(right).expect(right).sign(), right);
         }
     }

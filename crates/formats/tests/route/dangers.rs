@@ -69,6 +69,13 @@ fn what_the_beam_cannot_make_is_told_where_it_is() {
             assert!(!route.released() && !found.remedies.is_empty(), "it waits for somebody to look");
         }
     }
+    // Of several copies it is told that it is so in each.
+    for copies in [1, 3] {
+        let more = [Edit::Intake(IntakeEdit::SetDrawingQuantity { drawing: 1, quantity: copies })];
+        let (_, route) = job(&format!(r#"<path {RED} d="M10 10h80v60h-39.5v-8h-1v8h-39.5z"/>"#), steel(), &more);
+        let text = &told(&route, "not-cut-out").expect("it is told").text;
+        assert_eq!(text.contains("in every copy"), copies > 1, "{text}");
+    }
     // Webs of 0.3 and 0.6 mm between holes, and one that is wide enough.
     for (web, thin) in [(0.3, true), (0.6, true), (6.0, false)] {
         for (batch, _) in [&laser, &plasma] {
