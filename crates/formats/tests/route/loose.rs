@@ -44,9 +44,15 @@ pub fn there_is_a_way(loose: &[&Ring], from: Point, to: Point, bed: (f64, f64)) 
     let middle = |i: usize| Point::new((i % w) as f64 * SQUARE + SQUARE / 2.0, (i / w) as f64 * SQUARE + SQUARE / 2.0);
     let mut open = vec![true; w * h];
     for ring in loose {
+        let box_of = |of: fn(&Point) -> f64| {
+            let along = ring.iter().map(of);
+            (along.clone().fold(f64::INFINITY, f64::min) - NEAR, along.fold(f64::NEG_INFINITY, f64::max) + NEAR)
+        };
+        let ((left, right), (low, high)) = (box_of(|p| p.x), box_of(|p| p.y));
+        let close = |p: &Point| p.x > left && p.x < right && p.y > low && p.y < high;
         for (i, o) in open.iter_mut().enumerate() {
             let p = middle(i);
-            *o &= !(inside(p, ring) || distance(ring, p) < NEAR);
+            *o &= !close(&p) || !(inside(p, ring) || distance(ring, p) < NEAR);
         }
     }
     let at = |p: Point| ((p.x / SQUARE) as usize).min(w - 1) + ((p.y / SQUARE) as usize).min(h - 1) * w;

@@ -179,6 +179,8 @@ fn wrong(program: &str, lying: &[Lying], torch: bool, width: Option<f64>, kerf: 
         let to = moves[i..].iter().find(|m| m.lit).map_or(moves[moves.len() - 1].to, |m| m.from);
         if over && there_is_a_way(&loose, from, to, bed) {
             out.push(format!("over what is free, from {from:?} to {to:?}"));
+            // One is enough to know.
+            break;
         }
     }
     out
