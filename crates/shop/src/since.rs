@@ -45,10 +45,8 @@ pub fn since(app: &App, release: &Release, loaded: &Loaded) -> Result<Option<Sin
         changes.extend(in_the_book(&kept, batch, loaded));
     }
     same &= now == batches;
-    let figures = {
-        let currency = &loaded.shop.house.currency;
-        differing(ledger(&loaded.route.ledger, Some(&release.ledger), currency), ledger(&release.ledger, None, currency))
-    };
+    let currency = &loaded.shop.house.currency;
+    let figures = differing(ledger(&loaded.route.ledger, Some(&release.ledger), currency), ledger(&release.ledger, None, currency));
     if same && figures.is_empty() && changes.is_empty() {
         return Ok(None);
     }

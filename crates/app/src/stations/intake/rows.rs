@@ -19,15 +19,23 @@ pub fn in_rows(sizes: &[(f64, f64)]) -> Vec<Point> {
     let mut best = laid(sizes, f64::INFINITY);
     for rows in 2..=MOST_ROWS.min(sizes.len()) {
         let tried = laid(sizes, whole / rows as f64);
-        if tried.1 > best.1 * if best.2 == 1 { WORTH_IT } else { 1.0 } {
+        if tried.scale > best.scale * if best.rows == 1 { WORTH_IT } else { 1.0 } {
             best = tried;
         }
     }
-    best.0
+    best.places
 }
 
-/// Rows no wider than so much, if one drawing is not; how large the stage shows them, and how many rows there are.
-fn laid(sizes: &[(f64, f64)], width: f64) -> (Vec<Point>, f64, usize) {
+/// Drawings laid in rows.
+struct Laid {
+    places: Vec<Point>,
+    /// How large the stage shows them, beside others.
+    scale: f64,
+    rows: usize,
+}
+
+/// Rows no wider than so much, if one drawing is not.
+fn laid(sizes: &[(f64, f64)], width: f64) -> Laid {
     let mut rows: Vec<Vec<usize>> = vec![Vec::new()];
     let mut x = 0.0;
     for (i, size) in sizes.iter().enumerate() {
@@ -57,7 +65,7 @@ fn laid(sizes: &[(f64, f64)], width: f64) -> (Vec<Point>, f64, usize) {
     }
     let height = rows.first().map_or(0.0, high) - y;
     let scale = (STAGE / widest.max(1e-9)).min(1.0 / height.max(1e-9));
-    (places, scale, rows.len())
+    Laid { places, scale, rows: rows.len() }
 }
 
 #[cfg(test)]
